@@ -1,0 +1,1 @@
+"""Computation only: nothing here knows a terminal, a server or a store."""

@@ -1,0 +1,1 @@
+"""Execution plans: the neutral model of all servers, and the arithmetic on it."""

@@ -1,0 +1,212 @@
+"""What each step takes by itself: own time, own cost, own pages, rows in all.
+
+Servers report each step *with* everything below it, and per loop. This module undoes both.
+The rules:
+
+* total time of a step = average per loop × loops. Below a gathering step the loops are spread
+  over processes; there *elapsed* time is the average per process and *process* time the sum.
+* own time = total − the totals of the children, where a CTE's time is taken from the steps
+  that read it, an init-plan's from the step that first needs its value, and a sub-plan's from
+  the step that calls it (it is a child of that step already).
+* own cost is shared out from the root downwards: a child gets its cost times the loops the
+  planner expected, but never more than its parent has. So a LIMIT that stops early, or a
+  merge join that does not read an input to its end, needs no exception, and the own costs
+  always add up to the cost of the plan.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from humble_ledger.core.plans.model import Node, Operation, Pages, Plan, Role
+
+_RETURNS = re.compile(r"returns ((?:\$\d+,?\s*)+)")
+_CHARGED_ELSEWHERE = (Role.INIT_PLAN, Role.CTE)
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """The figures of one step.
+
+    Times in milliseconds, None when the plan was not measured: ``total_ms`` and ``own_ms``
+    elapsed, ``process_ms`` summed over processes, ``own_share`` of the whole plan's time (of
+    its cost when not measured). ``rows`` and ``rows_discarded`` over all loops.
+    """
+
+    own_cost: float
+    total_ms: float | None
+    own_ms: float | None
+    process_ms: float | None
+    own_share: float
+    rows: float | None
+    rows_discarded: float | None
+    own_pages: Pages | None
+    processes: float
+
+
+def accounts(plan: Plan) -> dict[int, Account]:
+    """The account of every step, by its number."""
+    spread = _processes(plan.root, 1.0, {})
+    totals = {n.no: _total_ms(n, spread[n.no]) for n in plan.nodes()}
+    own_times = _own_times(plan, totals)
+    own_costs = own_cost_of_steps(plan)
+    whole = totals[plan.root.no] or 0.0
+    whole_cost = plan.cost_total or 0.0
+    result = {}
+    for node in plan.nodes():
+        own_ms, own_cost = own_times[node.no], own_costs[node.no]
+        if plan.measured:
+            share = own_ms / whole if own_ms is not None and whole else 0.0
+        else:
+            share = own_cost / whole_cost if whole_cost else 0.0
+        total = totals[node.no]
+        result[node.no] = Account(
+            own_cost=own_cost,
+            total_ms=total,
+            own_ms=own_ms,
+            process_ms=None if total is None else total * spread[node.no],
+            own_share=share,
+            rows=_in_all(node, node.rows_seen),
+            rows_discarded=_in_all(node, node.discarded.total),
+            own_pages=_own_pages(node),
+            processes=spread[node.no],
+        )
+    return result
+
+
+def own_cost_of_steps(plan: Plan) -> dict[int, float]:
+    """The own cost of every step, by number; they add up to the plan's cost."""
+    owns: dict[int, float] = {}
+    _share_cost(plan.root, plan.cost_total or 0.0, owns)
+    return owns
+
+
+def _in_all(node: Node, per_loop: float | None) -> float | None:
+    if per_loop is None or node.loops is None:
+        return None
+    return per_loop * node.loops
+
+
+def _processes(node: Node, spread: float, into: dict[int, float]) -> dict[int, float]:
+    """Over how many processes the loops of each step are spread.
+
+    A gathering step's child runs once in each process for each loop of the gathering step.
+    """
+    into[node.no] = spread
+    for child in node.children:
+        below = spread
+        serves_once = child.role in _CHARGED_ELSEWHERE
+        if node.operation is Operation.GATHER and not serves_once and node.loops and child.loops:
+            below = spread * max(child.loops / node.loops, 1.0)
+        _processes(child, 1.0 if serves_once else below, into)
+    return into
+
+
+def _total_ms(node: Node, processes: float) -> float | None:
+    if node.loops is None:
+        return None
+    if node.elapsed is None:
+        return 0.0 if node.never_ran else None
+    return node.elapsed.total_ms * node.loops / processes
+
+
+def _own_times(plan: Plan, totals: dict[int, float | None]) -> dict[int, float | None]:
+    owns: dict[int, float | None] = {}
+    for node in plan.nodes():
+        total = totals[node.no]
+        if total is None:
+            owns[node.no] = None
+            continue
+        below = sum(totals[c.no] or 0.0 for c in node.children if c.role not in _CHARGED_ELSEWHERE)
+        owns[node.no] = total - below
+    for node in plan.nodes():
+        for child in node.children:
+            if child.role in _CHARGED_ELSEWHERE:
+                _charge(plan, node, child, totals[child.no] or 0.0, owns)
+    # What is left below zero is the grain of the clock.
+    return {no: None if own is None else max(own, 0.0) for no, own in owns.items()}
+
+
+def _charge(
+    plan: Plan, parent: Node, child: Node, time_ms: float, owns: dict[int, float | None]
+) -> None:
+    """Take a CTE's or init-plan's time from the steps within whose time it passed."""
+    for payer in [*_payers(plan, parent, child), parent]:
+        purse = owns[payer.no]
+        if purse is None or purse <= 0.0:
+            continue
+        paid = min(purse, time_ms)
+        owns[payer.no] = purse - paid
+        time_ms -= paid
+        if time_ms <= 0.0:
+            return
+
+
+def _payers(plan: Plan, parent: Node, child: Node) -> list[Node]:
+    if child.role is Role.CTE:
+        name = child.subplan_name.removeprefix("CTE ")
+        return [
+            n
+            for n in plan.nodes()
+            if n.operation is Operation.CTE and n.details.get("CTE Name") == name
+        ]
+    marks = [f"({child.subplan_name})"]
+    returns = _RETURNS.search(child.subplan_name)
+    if returns:
+        marks = [mark.strip() for mark in returns[1].split(",") if mark.strip()]
+        marks.append(f"({child.subplan_name.split(' (')[0]})")
+    inside = {n.no for n in child.walk()}
+    return [
+        n
+        for n in parent.walk()
+        if n.no not in inside and not n.never_ran and any(_mentions(n, mark) for mark in marks)
+    ]
+
+
+def _mentions(node: Node, mark: str) -> bool:
+    texts = [*node.conditions.all(), *node.sort_keys, *node.group_keys, *node.output]
+    pattern = re.compile(re.escape(mark) + r"(?!\d)")
+    return any(pattern.search(text) for text in texts)
+
+
+def _own_pages(node: Node) -> Pages | None:
+    if node.pages is None:
+        return None
+    left = node.pages
+    for child in node.children:
+        if child.pages is not None:
+            left = left.minus(child.pages)
+    return left
+
+
+def _share_cost(node: Node, budget: float, owns: dict[int, float]) -> None:
+    """Give each child its part of ``budget`` and keep the rest."""
+    wishes = [_wish(node, child, budget) for child in node.children]
+    wanted = sum(wishes)
+    scale = min(1.0, budget / wanted) if wanted > 0 else 0.0
+    owns[node.no] = max(budget - wanted * scale, 0.0)
+    for child, wish in zip(node.children, wishes, strict=True):
+        _share_cost(child, wish * scale, owns)
+
+
+def _wish(parent: Node, child: Node, budget: float) -> float:
+    """What a child would take of the parent's budget: its cost × the loops expected of it."""
+    if child.cost is None or parent.cost is None or parent.cost.total <= 0:
+        return 0.0
+    part = budget / parent.cost.total  # below LIMIT or inside a loop: the part that counts
+    return child.cost.total * _expected_loops(parent, child) * part
+
+
+def _expected_loops(parent: Node, child: Node) -> float:
+    if child.role is Role.SUBPLAN:
+        rows = parent.rows_expected or 1.0
+        if parent.children and parent.children[0] is not child:
+            rows = max(rows, parent.children[0].rows_expected or 1.0)
+        return max(rows, 1.0)
+    if parent.operation is not Operation.NESTED_LOOP or child.role is not Role.INNER:
+        return 1.0
+    if child.operation is Operation.MATERIALIZE:
+        return 1.0  # read again from memory: that small cost stays with the join
+    outer = next((c for c in parent.children if c.role is Role.OUTER), None)
+    return max(outer.rows_expected or 1.0, 1.0) if outer else 1.0

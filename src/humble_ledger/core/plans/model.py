@@ -1,0 +1,280 @@
+"""A plan as every engine hands it over: one neutral tree, the server's own words beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Operation(StrEnum):
+    """Neutral words for what a step does, so that the plans of all servers compare."""
+
+    FULL_SCAN = "full_scan"
+    INDEX_SCAN = "index_scan"
+    INDEX_ONLY_SCAN = "index_only_scan"
+    BITMAP_SCAN = "bitmap_scan"
+    BITMAP_INDEX = "bitmap_index"
+    ROW_LOOKUP = "row_lookup"
+    FUNCTION_SCAN = "function_scan"
+    VALUES = "values"
+    NESTED_LOOP = "nested_loop"
+    HASH_JOIN = "hash_join"
+    MERGE_JOIN = "merge_join"
+    HASH = "hash"
+    SORT = "sort"
+    INCREMENTAL_SORT = "incremental_sort"
+    AGGREGATE = "aggregate"
+    GROUP = "group"
+    DISTINCT = "distinct"
+    WINDOW = "window"
+    LIMIT = "limit"
+    APPEND = "append"
+    MATERIALIZE = "materialize"
+    MEMOIZE = "memoize"
+    CTE = "cte"
+    SUBQUERY = "subquery"
+    SET_OPERATION = "set_operation"
+    GATHER = "gather"
+    LOCK_ROWS = "lock_rows"
+    MODIFY = "modify"
+    RESULT = "result"
+    OTHER = "other"
+
+
+class Role(StrEnum):
+    """How a step serves its parent."""
+
+    OUTER = "outer"
+    INNER = "inner"
+    MEMBER = "member"  # one of many inputs, as below an append
+    SUBPLAN = "subplan"  # run by the parent, perhaps once per row
+    INIT_PLAN = "init-plan"  # run once, when somebody first needs its value
+    CTE = "cte"  # run when somebody reads it
+
+
+SCANS = frozenset(
+    (
+        Operation.FULL_SCAN,
+        Operation.INDEX_SCAN,
+        Operation.INDEX_ONLY_SCAN,
+        Operation.BITMAP_SCAN,
+        Operation.ROW_LOOKUP,
+    )
+)
+JOINS = frozenset((Operation.NESTED_LOOP, Operation.HASH_JOIN, Operation.MERGE_JOIN))
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """The server's estimate for a step with all below it, in its own units."""
+
+    startup: float
+    total: float
+
+
+@dataclass(frozen=True, slots=True)
+class Elapsed:
+    """Measured time of one loop of a step with all below it, in milliseconds."""
+
+    startup_ms: float
+    total_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class Pages:
+    """Pages touched by a step and all below it, over all loops (PostgreSQL: of 8 KiB)."""
+
+    cached: int = 0
+    read: int = 0
+    dirtied: int = 0
+    written: int = 0
+    temp_read: int = 0
+    temp_written: int = 0
+
+    @property
+    def touched(self) -> int:
+        """Pages that had to be looked at, from the cache or not; temporary ones apart."""
+        return self.cached + self.read
+
+    def minus(self, other: Pages) -> Pages:
+        """The difference, never below zero."""
+        return Pages(
+            max(self.cached - other.cached, 0),
+            max(self.read - other.read, 0),
+            max(self.dirtied - other.dirtied, 0),
+            max(self.written - other.written, 0),
+            max(self.temp_read - other.temp_read, 0),
+            max(self.temp_written - other.temp_written, 0),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """The conditions of a step, as the server prints them.
+
+    ``search`` leads into an index, ``filter`` throws rows away after they were read,
+    ``join`` ties two inputs, ``recheck`` repeats a condition on rows of a coarse index.
+    """
+
+    search: tuple[str, ...] = ()
+    filter: tuple[str, ...] = ()
+    join: tuple[str, ...] = ()
+    recheck: tuple[str, ...] = ()
+
+    def all(self) -> tuple[str, ...]:
+        """Every condition of the step."""
+        return self.search + self.filter + self.join + self.recheck
+
+
+@dataclass(frozen=True, slots=True)
+class Discarded:
+    """Rows thrown away per loop, by what threw them away; None where not measured."""
+
+    by_filter: float | None = None
+    by_join: float | None = None
+    by_recheck: float | None = None
+
+    @property
+    def total(self) -> float:
+        """All of them, rows per loop."""
+        return sum(part or 0.0 for part in (self.by_filter, self.by_join, self.by_recheck))
+
+
+@dataclass(frozen=True, slots=True)
+class Processes:
+    """Parallel processes of a gathering step; ``each`` is what the server said of each."""
+
+    planned: int
+    launched: int | None = None
+    each: tuple[dict[str, object], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Memory:
+    """Memory of a sort, hash or cache: bytes in memory, bytes spilled to disk, passes."""
+
+    method: str = ""
+    used_bytes: int | None = None
+    spilled_bytes: int = 0
+    batches: int | None = None
+    planned_batches: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """One step of a plan.
+
+    ``no`` numbers the steps in the order of the plan's text, from 1. ``rows_expected`` and
+    ``rows_seen`` are per loop; ``loops`` counts over all processes; both are None when the
+    plan was not measured, and ``loops`` is 0 when the step never ran. ``details`` keeps
+    whatever else the server said, under its own names.
+    """
+
+    no: int
+    operation: Operation
+    label: str
+    role: Role = Role.OUTER
+    schema: str = ""
+    relation: str = ""
+    alias: str = ""
+    index: str = ""
+    subplan_name: str = ""
+    join_type: str = ""
+    cost: Cost | None = None
+    rows_expected: float | None = None
+    row_width_bytes: int | None = None
+    rows_seen: float | None = None
+    loops: float | None = None
+    elapsed: Elapsed | None = None
+    discarded: Discarded = field(default=Discarded())
+    pages: Pages | None = None
+    conditions: Conditions = field(default=Conditions())
+    sort_keys: tuple[str, ...] = ()
+    presorted_keys: tuple[str, ...] = ()
+    group_keys: tuple[str, ...] = ()
+    output: tuple[str, ...] = ()
+    processes: Processes | None = None
+    memory: Memory | None = None
+    parallel_aware: bool = False
+    details: dict[str, object] = field(default_factory=dict)
+    children: tuple[Node, ...] = ()
+
+    @property
+    def never_ran(self) -> bool:
+        """Whether the plan was measured and this step had no turn (which is not "no rows")."""
+        return self.loops == 0
+
+    def walk(self) -> Iterator[Node]:
+        """This step and all below it, in the order of the plan's text."""
+        yield self
+        for child in self.children:
+            yield from child.walk()
+
+    @property
+    def name(self) -> str:
+        """The step in a few words: «Seq Scan on reading», «Index Scan on alert by alert_raised»."""
+        words = self.label
+        if self.relation:
+            words += f" on {self.relation}"
+            if self.alias and self.alias != self.relation:
+                words += f" {self.alias}"
+        if self.index:
+            words += f" by {self.index}"
+        return words
+
+
+@dataclass(frozen=True, slots=True)
+class Trigger:
+    """A trigger or constraint that ran: its name, calls, and milliseconds in all."""
+
+    name: str
+    calls: float
+    time_ms: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """The plan of one statement, with what surrounds it.
+
+    ``engine_settings`` are the planner settings that differ from the server's defaults.
+    """
+
+    engine: str
+    engine_version: str
+    root: Node
+    measured: bool
+    planning_ms: float | None = None
+    execution_ms: float | None = None
+    engine_settings: dict[str, str] = field(default_factory=dict)
+    triggers: tuple[Trigger, ...] = ()
+    compile_ms: float | None = None
+    details: dict[str, object] = field(default_factory=dict)
+
+    @property
+    def cost_total(self) -> float | None:
+        """The server's estimated cost of the whole plan."""
+        return self.root.cost.total if self.root.cost else None
+
+    def nodes(self) -> Iterator[Node]:
+        """Every step in the order of the plan's text."""
+        return self.root.walk()
+
+    def node(self, number: int) -> Node:
+        """The step with this number.
+
+        Raises:
+            KeyError: there is none.
+        """
+        for node in self.nodes():
+            if node.no == number:
+                return node
+        raise KeyError(number)
+
+    def uses_index(self, name: str) -> bool:
+        """Whether any step reads this index."""
+        return any(node.index == name for node in self.nodes())
+
+    def relations(self) -> set[tuple[str, str]]:
+        """The (schema, table) pairs the plan reads or writes."""
+        return {(n.schema, n.relation) for n in self.nodes() if n.relation}

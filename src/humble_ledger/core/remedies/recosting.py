@@ -1,0 +1,105 @@
+"""The cost of a whole plan when one of its steps is replaced by something cheaper.
+
+Only the steps above the replaced one change: each keeps its own cost and takes the new cost
+below it. Gathering steps go, because an index scan of few rows needs no helpers, and what
+lay below them then does all the work itself; a sort goes when the new route delivers its
+order; a limit takes its part of what is below.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from humble_ledger.core.plans.model import Node, Operation, Plan, Role
+
+LEADER_LOSS = 0.3  # get_parallel_divisor in costsize.c: the leader helps less with each worker
+
+
+@dataclass(frozen=True, slots=True)
+class Replacement:
+    """The new cost of the replaced step, and whether it delivers a sort's order."""
+
+    startup: float
+    total: float
+    sorts: Callable[[Node], bool] = lambda _: False
+
+
+@dataclass(frozen=True, slots=True)
+class _Costs:
+    startup: float
+    total: float
+    ordered: bool
+
+
+def recost(plan: Plan, replaced: Node, by: Replacement) -> float:
+    """The predicted cost of the plan with this step replaced."""
+    path = path_to(plan.root, replaced)
+    divisors = _divisors(path)
+    now = _Costs(by.startup, by.total, True)
+    for place in range(len(path) - 2, -1, -1):
+        now = _step(path[place], path[place + 1], now, by, divisors[place])
+    return now.total
+
+
+def path_to(root: Node, wanted: Node) -> list[Node]:
+    """The steps from the root down to the wanted one, both included."""
+    if root.no == wanted.no:
+        return [root]
+    for child in root.children:
+        below = path_to(child, wanted)
+        if below:
+            return [root, *below]
+    return []
+
+
+def processes_expected(gather: Node) -> float:
+    """By how many the planner divides the rows below a gathering step."""
+    planned = gather.processes.planned if gather.processes else 0
+    return planned + max(0.0, 1.0 - LEADER_LOSS * planned)
+
+
+def _divisors(path: list[Node]) -> list[float]:
+    divisors, now = [], 1.0
+    for node in path:
+        divisors.append(now)
+        if node.operation is Operation.GATHER:
+            now *= max(processes_expected(node), 1.0)
+    return divisors
+
+
+def _step(node: Node, child: Node, now: _Costs, by: Replacement, divisor: float) -> _Costs:
+    assert node.cost is not None and child.cost is not None
+    if node.operation is Operation.GATHER:
+        return now
+    own = max(node.cost.total - child.cost.total, 0.0) * divisor
+    if node.operation in (Operation.SORT, Operation.INCREMENTAL_SORT):
+        if now.ordered and by.sorts(node):
+            return now
+        return _Costs(now.total + own, now.total + own, False)
+    if node.operation is Operation.LIMIT:
+        return _limited(node, child, now)
+    if node.operation is Operation.NESTED_LOOP and child.role is Role.INNER:
+        # The inner side is read again for each outer row; keep what else the join costs.
+        outer = next((c for c in node.children if c.role is Role.OUTER), child)
+        loops = max(outer.rows_expected or 1.0, 1.0)
+        if child.operation is Operation.MATERIALIZE:
+            loops = 1.0
+        rest = max(node.cost.total - child.cost.total * loops, 0.0)
+        return _Costs(now.startup, rest + now.total * loops, False)
+    if child.role is Role.SUBPLAN:
+        loops = max(1.0, round((node.cost.total / child.cost.total) if child.cost.total else 1.0))
+        rest = max(node.cost.total - child.cost.total * loops, 0.0)
+        return _Costs(node.cost.startup, rest + now.total * loops, False)
+    startup_gap = max(node.cost.startup - child.cost.startup, 0.0)
+    keeps_order = node.operation not in (Operation.HASH, Operation.HASH_JOIN, Operation.APPEND)
+    if node.operation is Operation.AGGREGATE and node.details.get("Strategy") == "Hashed":
+        keeps_order = False
+    return _Costs(now.startup + startup_gap, now.total + own, now.ordered and keeps_order)
+
+
+def _limited(node: Node, child: Node, now: _Costs) -> _Costs:
+    assert node.cost is not None and child.cost is not None
+    wanted, offered = node.rows_expected or 0.0, child.rows_expected or 0.0
+    part = min(1.0, wanted / offered) if offered else 1.0
+    return _Costs(now.startup, now.startup + part * (now.total - now.startup), now.ordered)

@@ -1,0 +1,1 @@
+"""Facts about servers, tables, columns and indexes, as engines hand them over."""

@@ -1,0 +1,144 @@
+"""What a server knows of its tables; sizes and counts at the moment of asking."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+
+
+@dataclass(frozen=True, slots=True)
+class TableName:
+    """A table by schema and name, both as the catalogue spells them."""
+
+    schema: str
+    name: str
+
+    def __str__(self) -> str:
+        """The name as people read it; the schema public goes without saying."""
+        return self.name if self.schema in ("public", "") else f"{self.schema}.{self.name}"
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnFacts:
+    """One column and its statistics (None where none were gathered).
+
+    ``length_bytes`` is the fixed length of the type, negative for varying types;
+    ``alignment_bytes`` 1, 2, 4 or 8. ``distinct`` counts values when positive; when negative
+    it is minus the share of rows that are distinct. ``correlation`` runs from -1 to 1.
+    ``top_share`` is the share of rows with the most common value.
+    """
+
+    name: str
+    type_name: str
+    position: int
+    not_null: bool
+    length_bytes: int
+    alignment_bytes: int
+    mean_width_bytes: int | None = None
+    null_share: float | None = None
+    distinct: float | None = None
+    correlation: float | None = None
+    top_share: float | None = None
+
+    def distinct_values(self, rows: float) -> float | None:
+        """How many distinct values the statistics promise in a table of ``rows`` rows."""
+        if self.distinct is None:
+            return None
+        return self.distinct if self.distinct >= 0 else -self.distinct * rows
+
+
+@dataclass(frozen=True, slots=True)
+class IndexKey:
+    """One key of an index: a column, or an expression when ``column`` is empty."""
+
+    column: str
+    expression: str = ""
+    descending: bool = False
+    nulls_first: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class IndexFacts:
+    """One index: definition, size in bytes and pages, and its use since ``counted_since``."""
+
+    name: str
+    method: str
+    keys: tuple[IndexKey, ...]
+    included: tuple[str, ...] = ()
+    unique: bool = False
+    primary: bool = False
+    valid: bool = True
+    predicate: str = ""
+    definition: str = ""
+    size_bytes: int = 0
+    pages: int = 0
+    scans: int | None = None
+
+    @property
+    def key_columns(self) -> tuple[str, ...]:
+        """The columns of the keys in order, "" for an expression."""
+        return tuple(key.column for key in self.keys)
+
+
+@dataclass(frozen=True, slots=True)
+class Writes:
+    """Row changes counted by the server since its counters were reset."""
+
+    inserted: int = 0
+    updated: int = 0
+    updated_in_page: int = 0
+    deleted: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class TableFacts:
+    """One table with its columns and indexes.
+
+    ``rows`` and ``pages`` are the planner's present view; ``page_bytes`` the size of a page;
+    ``visible_share`` the share of pages an index-only scan need not visit;
+    ``changes_since_analyze`` counts rows inserted, updated or deleted since
+    ``analyzed_at`` (None: never). ``kind`` is table, partitioned, view, materialized view or
+    foreign.
+    """
+
+    name: TableName
+    kind: str
+    rows: float
+    pages: int
+    size_bytes: int
+    page_bytes: int = 8192
+    visible_share: float = 0.0
+    columns: Mapping[str, ColumnFacts] = field(default_factory=dict)
+    indexes: tuple[IndexFacts, ...] = ()
+    writes: Writes = field(default=Writes())
+    dead_rows: int = 0
+    analyzed_at: datetime | None = None
+    changes_since_analyze: int | None = None
+
+    def index(self, name: str) -> IndexFacts | None:
+        """The index of this name."""
+        return next((index for index in self.indexes if index.name == name), None)
+
+
+@dataclass(frozen=True, slots=True)
+class ServerFacts:
+    """The server behind a session: version, place, and planner settings in base units.
+
+    ``settings`` holds costs as plain numbers, memory in bytes (``…_bytes``) and page counts
+    (``…_pages``) as the server resolved them.
+    """
+
+    engine: str
+    version: str
+    version_number: int
+    database: str
+    user: str
+    read_only_copy: bool = False
+    superuser: bool = False
+    settings: Mapping[str, float] = field(default_factory=dict)
+    texts: Mapping[str, str] = field(default_factory=dict)
+
+    def setting(self, name: str, default: float) -> float:
+        """A numeric setting, or the documented default when the server did not tell."""
+        return self.settings.get(name, default)

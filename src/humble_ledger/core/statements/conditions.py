@@ -1,0 +1,214 @@
+"""Conditions as a server prints them in a plan, taken apart into predicates on columns.
+
+A plan's conditions are the server's own reading of the statement: names resolved, types
+written out, conversions visible. So causes ("the column stands inside a function") and
+candidates ("equality on sensor_id") are read from there rather than from the user's text.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+
+from humble_ledger.core.statements.tokens import tokens
+
+DIALECT = "postgres"
+
+
+class PredicateKind(StrEnum):
+    """The shape of a predicate, as far as an index cares."""
+
+    EQUALITY = "equality"
+    RANGE = "range"
+    MEMBERSHIP = "membership"  # = ANY (…), IN (…)
+    PATTERN = "pattern"  # LIKE and its kin
+    NULL_TEST = "null-test"
+    OTHER = "other"
+
+
+class Wrapping(StrEnum):
+    """What stands between the bare column and the comparison."""
+
+    NONE = "none"
+    CAST = "cast"
+    FUNCTION = "function"
+    ARITHMETIC = "arithmetic"
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnRef:
+    """A column as a plan names it: the alias it is qualified with (or ""), and its name."""
+
+    alias: str
+    column: str
+
+
+@dataclass(frozen=True, slots=True)
+class Predicate:
+    """One part of a condition that AND joins to the others.
+
+    ``column`` is the column compared (None when there is no single one), ``wrapping`` what
+    stands around it, ``expression`` that wrapped expression as SQL, ``operator`` as printed,
+    ``value`` the other side as SQL, ``partner`` the column on the other side when that is
+    one. ``sql`` is the whole predicate.
+    """
+
+    kind: PredicateKind
+    sql: str
+    column: ColumnRef | None = None
+    wrapping: Wrapping = Wrapping.NONE
+    expression: str = ""
+    operator: str = ""
+    value: str = ""
+    partner: ColumnRef | None = None
+
+    @property
+    def searchable(self) -> bool:
+        """Whether a b-tree on the bare column could serve it."""
+        return (
+            self.column is not None
+            and self.wrapping is Wrapping.NONE
+            and self.kind in (PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP)
+        )
+
+
+_RANGES: dict[type[exp.Expr], str] = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
+_TURNED = {">": "<", ">=": "<=", "<": ">", "<=": ">="}
+_PATTERNS = (exp.Like, exp.ILike, exp.RegexpLike, exp.RegexpILike, exp.SimilarTo)
+
+
+@lru_cache(maxsize=4096)
+def predicates(condition: str) -> tuple[Predicate, ...]:
+    """The predicates of one condition; one that cannot be read has the kind OTHER."""
+    return tuple(_predicate(part) for part in _parts(condition))
+
+
+def columns_of(text: str) -> tuple[ColumnRef, ...]:
+    """Every column named in an expression, each once, in order of appearance."""
+    tree = _tree(text)
+    if tree is None:
+        return ()
+    return tuple(dict.fromkeys(_ref(column) for column in tree.find_all(exp.Column)))
+
+
+def _tree(text: str) -> exp.Expr | None:
+    try:
+        return sqlglot.parse_one(text, dialect=DIALECT, into=exp.Condition)
+    except (SqlglotError, RecursionError):
+        return None
+
+
+def _parts(condition: str) -> list[str]:
+    """Part a condition at its outermost ANDs, keeping the server's own text of each part.
+
+    Servers print no BETWEEN in plans, and put brackets around each side of AND.
+    """
+    text = _bare(condition)
+    depth, start, parts = 0, 0, []
+    for token in tokens(text):
+        if token.text in ("(", ")"):
+            depth += 1 if token.text == "(" else -1
+        elif depth == 0 and token.is_word("and"):
+            parts.append(text[start : token.start])
+            start = token.end
+    if not parts:
+        return [text]
+    return [piece for part in [*parts, text[start:]] for piece in _parts(part)]
+
+
+def _bare(text: str) -> str:
+    """The text without brackets that enclose all of it."""
+    text = text.strip()
+    while text.startswith("("):
+        depth = 0
+        for token in tokens(text):
+            depth += (token.text == "(") - (token.text == ")")
+            if depth == 0:
+                break
+        if depth != 0 or token.end != len(text):
+            return text
+        text = text[1:-1].strip()
+    return text
+
+
+def _predicate(sql: str) -> Predicate:
+    part = _tree(sql)
+    if part is None:
+        return Predicate(PredicateKind.OTHER, sql)
+    part = part.unnest()
+    if isinstance(part, exp.EQ):
+        return _comparison(part, PredicateKind.EQUALITY, "=", sql)
+    for kind, operator in _RANGES.items():
+        if isinstance(part, kind):
+            return _comparison(part, PredicateKind.RANGE, operator, sql)
+    if isinstance(part, exp.In):
+        return _one_sided(part.this, PredicateKind.MEMBERSHIP, "in", "", sql)
+    if isinstance(part, exp.Between):
+        return _one_sided(part.this, PredicateKind.RANGE, "between", "", sql)
+    if isinstance(part, _PATTERNS):
+        value = part.expression.sql(dialect=DIALECT)
+        return _one_sided(part.this, PredicateKind.PATTERN, "~~", value, sql)
+    inner = part.this.unnest() if isinstance(part, exp.Not) else part
+    if isinstance(inner, exp.Is):
+        return _one_sided(inner.this, PredicateKind.NULL_TEST, "is", "null", sql)
+    return _one_sided(part, PredicateKind.OTHER, "", "", sql)
+
+
+def _comparison(part: exp.Expr, kind: PredicateKind, operator: str, sql: str) -> Predicate:
+    left, right = part.this.unnest(), part.expression.unnest()
+    if isinstance(right, exp.Any):
+        return _one_sided(left, PredicateKind.MEMBERSHIP, "= any", right.sql(DIALECT), sql)
+    if next(left.find_all(exp.Column), None) is None:
+        left, right, operator = right, left, _TURNED.get(operator, operator)
+    found = _one_sided(left, kind, operator, right.sql(dialect=DIALECT), sql)
+    if found.column is None:
+        return found
+    partner = _single_column(right)
+    if partner is None and next(right.find_all(exp.Column), None) is not None:
+        return Predicate(PredicateKind.OTHER, sql)
+    return Predicate(
+        found.kind, sql, found.column, found.wrapping, found.expression, operator, found.value,
+        partner,
+    )  # fmt: skip
+
+
+def _one_sided(
+    side: exp.Expr, kind: PredicateKind, operator: str, value: str, sql: str
+) -> Predicate:
+    side = side.unnest()
+    column = _single_column(side)
+    if column is None:
+        return Predicate(PredicateKind.OTHER, sql)
+    return Predicate(
+        kind=kind,
+        sql=sql,
+        column=column,
+        wrapping=_wrapping(side),
+        expression=side.sql(dialect=DIALECT),
+        operator=operator,
+        value=value,
+    )
+
+
+def _single_column(side: exp.Expr) -> ColumnRef | None:
+    found = {_ref(column) for column in side.find_all(exp.Column)}
+    return found.pop() if len(found) == 1 else None
+
+
+def _wrapping(side: exp.Expr) -> Wrapping:
+    if isinstance(side, exp.Column):
+        return Wrapping.NONE
+    if isinstance(side, exp.Cast) and isinstance(side.this.unnest(), exp.Column):
+        return Wrapping.CAST
+    if isinstance(side, exp.Binary):
+        return Wrapping.ARITHMETIC
+    return Wrapping.FUNCTION
+
+
+def _ref(column: exp.Column) -> ColumnRef:
+    return ColumnRef(column.table, column.name)

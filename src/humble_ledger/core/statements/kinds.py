@@ -1,0 +1,109 @@
+"""What a statement does: reads, changes data, or something that has no plan at all."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from humble_ledger.core.statements.tokens import TokenKind, meaningful, split_statements
+from humble_ledger.errors import RefusedForSafety, UnreadableInput
+
+
+class StatementKind(StrEnum):
+    """What running a statement would do."""
+
+    READS = "reads"
+    CHANGES = "changes"  # it changes or locks rows
+    NO_PLAN = "no-plan"  # DDL and other commands that the planner never sees
+
+
+_READS = frozenset(("select", "values", "table", "with"))
+_CHANGES = frozenset(("insert", "update", "delete", "merge"))
+
+
+@dataclass(frozen=True, slots=True)
+class Statement:
+    """One statement as it can be sent: text with $1 … and the values for them.
+
+    ``values`` are the server's own text form; None stands for NULL. Without placeholders
+    ``values`` is empty and the text has its literals in it.
+    """
+
+    sql: str
+    values: tuple[str | None, ...] = ()
+
+
+def kind_of(sql: str) -> StatementKind:
+    """Tell what a statement does from its keywords.
+
+    A function that changes data cannot be seen from here; read-only sessions guard that.
+    """
+    kept = meaningful(sql)
+    first = next((t.text.lower() for t in kept if t.kind is TokenKind.WORD), "")
+    if first in _CHANGES:
+        return StatementKind.CHANGES
+    if first not in _READS:
+        return StatementKind.NO_PLAN
+    words = [t.text.lower() if t.kind is TokenKind.WORD else t.text for t in kept]
+    for place, word in enumerate(words):
+        if word in _CHANGES and words[place - 1] in ("(", "for", "no", ")"):
+            return StatementKind.CHANGES  # in a WITH, behind one, or FOR UPDATE
+        if word == "share" and words[place - 1] in ("for", "key"):
+            return StatementKind.CHANGES
+        if word == "into" and first in ("select", "with"):
+            return StatementKind.CHANGES
+    return StatementKind.READS
+
+
+def one_statement(text: str) -> str:
+    """The single statement of a text, without its semicolon.
+
+    Raises:
+        UnreadableInput: there is none, or more than one.
+    """
+    found = split_statements(text)
+    if not found:
+        raise UnreadableInput(
+            "There is no statement in the text given.", "Give one SQL statement, an id, or @file."
+        )
+    if len(found) > 1:
+        raise UnreadableInput(
+            f"The text holds {len(found)} statements; one is expected: the second begins "
+            f"«{shorten(found[1], 40)}».",
+            "Give them one at a time.",
+        )
+    return found[0]
+
+
+def require_plan(sql: str) -> None:
+    """Refuse a statement that has no plan.
+
+    Raises:
+        UnreadableInput: it is DDL or another command that the planner never sees.
+    """
+    if kind_of(sql) is StatementKind.NO_PLAN:
+        raise UnreadableInput(
+            f"«{shorten(sql, 40)}» has no plan: only SELECT, INSERT, UPDATE, DELETE, MERGE, "
+            "VALUES and WITH have one.",
+            "Give the statement that is slow; to try an index use:  humble trial WHAT --index …",
+        )
+
+
+def require_readable_run(sql: str, allow_writes: bool) -> None:
+    """Refuse to run a statement that changes data without the user's clear wish.
+
+    Raises:
+        RefusedForSafety: it changes or locks rows and ``allow_writes`` is off.
+    """
+    if kind_of(sql) is StatementKind.CHANGES and not allow_writes:
+        raise RefusedForSafety(
+            f"«{shorten(sql, 40)}» changes or locks rows, so it is not run.",
+            "Leave --measure out for the estimated plan, or add --allow-writes: it then runs "
+            "in a transaction that is rolled back.",
+        )
+
+
+def shorten(sql: str, width: int) -> str:
+    """A statement on one line, cut to ``width`` characters."""
+    line = " ".join(sql.split())
+    return line if len(line) <= width else line[: width - 1] + "…"

@@ -1,0 +1,118 @@
+"""SQL text to tokens, by PostgreSQL's lexical rules; never fails, whatever the text.
+
+One regular expression does the work, because a fingerprint must be had from every line of a
+large log, from statements of any dialect and from broken ones; a syntax tree comes later,
+for the few statements that are looked at closely.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class TokenKind(StrEnum):
+    """What a token is."""
+
+    WORD = "word"  # keyword or plain identifier
+    QUOTED = "quoted"  # "Identifier"
+    STRING = "string"  # any string constant
+    NUMBER = "number"
+    PARAMETER = "parameter"  # $1, %s, %(name)s, :name, ?
+    OPERATOR = "operator"
+    PUNCTUATION = "punctuation"  # ( ) [ ] , ; . :: :
+    COMMENT = "comment"
+    SPACE = "space"
+    OTHER = "other"  # a byte that belongs nowhere, an unclosed string
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """One token: its kind, its text as written, and where it starts (characters)."""
+
+    kind: TokenKind
+    text: str
+    start: int
+
+    @property
+    def end(self) -> int:
+        """The place behind its last character."""
+        return self.start + len(self.text)
+
+    def is_word(self, *words: str) -> bool:
+        """Whether this is one of these keywords, given in lower case."""
+        return self.kind is TokenKind.WORD and self.text.lower() in words
+
+
+# Order matters: the first alternative that matches wins.
+_PATTERN = re.compile(
+    r"""
+      (?P<space>\s+)
+    | (?P<comment>--[^\n]*|/\*)                       # a block comment's end is sought by hand
+    | (?P<dollar>\$(?P<tag>[A-Za-z_\x80-\U0010ffff][\w\x80-\U0010ffff]*)?\$)
+    | (?P<string>[eE]'(?:[^'\\]|\\.|'')*'
+                |(?:[uU]&|[bBxXnN])?'(?:[^']|'')*')
+    | (?P<quoted>(?:[uU]&)?"(?:[^"]|"")*")
+    | (?P<parameter>\$\d+|%\(\w+\)s|%s|(?<![:\w]):[A-Za-z_]\w*)
+    | (?P<number>(?:0[xX][\da-fA-F_]+|0[oO][0-7_]+|0[bB][01_]+
+                |(?:\d[\d_]*(?:\.(?!\.)[\d_]*)?|\.\d[\d_]*)(?:[eE][+-]?\d+)?))
+    | (?P<word>[A-Za-z_\x80-\U0010ffff][\w$\x80-\U0010ffff]*)
+    | (?P<punctuation>::|[()\[\],;.:{}])
+    | (?P<operator>(?:(?!--|/\*|%s\b|%\(\w+\)s)[-+*/<>=~!@\#%^&|`?])+)
+    | (?P<other>.)
+    """,
+    re.VERBOSE | re.DOTALL,
+)
+_BLOCK_EDGE = re.compile(r"/\*|\*/")
+
+
+def tokens(sql: str) -> Iterator[Token]:
+    """Every token of the text in order; their texts joined give the text again."""
+    place, length = 0, len(sql)
+    while place < length:
+        match = _PATTERN.match(sql, place)
+        assert match is not None  # the last alternative takes any character
+        kind, end = _kind_and_end(sql, match)
+        yield Token(kind, sql[place:end], place)
+        place = end
+
+
+def meaningful(sql: str) -> list[Token]:
+    """The tokens without white space and comments."""
+    skipped = (TokenKind.SPACE, TokenKind.COMMENT)
+    return [token for token in tokens(sql) if token.kind not in skipped]
+
+
+def split_statements(sql: str) -> list[str]:
+    """The statements of a text, parted at the semicolons outside strings and comments."""
+    found, start = [], 0
+    for token in tokens(sql):
+        if token.kind is TokenKind.PUNCTUATION and token.text == ";":
+            found.append(sql[start : token.start])
+            start = token.end
+    found.append(sql[start:])
+    return [part.strip() for part in found if meaningful(part)]
+
+
+def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
+    name = match.lastgroup
+    if name == "tag" or match["dollar"] is not None:
+        closing = sql.find(match["dollar"], match.end())
+        if closing < 0:
+            return TokenKind.OTHER, match.end()
+        return TokenKind.STRING, closing + len(match["dollar"])
+    if name == "comment" and match[0] == "/*":
+        return TokenKind.COMMENT, _block_comment_end(sql, match.start())
+    return TokenKind(name or "other"), match.end()
+
+
+def _block_comment_end(sql: str, start: int) -> int:
+    depth, place = 0, start
+    while (edge := _BLOCK_EDGE.search(sql, place)) is not None:
+        depth += 1 if edge[0] == "/*" else -1
+        place = edge.end()
+        if depth == 0:
+            return place
+    return len(sql)

@@ -1,0 +1,1 @@
+"""Judging before and after: order of runs, the interval of the ratio, results, verdicts."""

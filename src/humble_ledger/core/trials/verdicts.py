@@ -1,0 +1,102 @@
+"""From measurements to one of six words, and the reason in a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from humble_ledger.core.plans.model import Pages
+from humble_ledger.core.trials.model import QueryTrial, Verdict
+from humble_ledger.core.trials.ratio import RatioInterval
+
+SMALLEST_EFFECT = 0.05  # a change of less than 5 % is no reason to keep anything
+CLEARLY_LESS_WORK = 0.8
+FEWEST_PAGES = 16
+
+
+def judge_time(
+    ratio: RatioInterval | None, smallest_effect: float = SMALLEST_EFFECT
+) -> Verdict | None:
+    """The verdict on time, or None while the interval does not settle it.
+
+    * faster, slower: the interval lies on one side of 1, the estimate beyond the smallest
+      effect;
+    * no difference: the interval lies within the smallest effect around 1.
+    """
+    if ratio is None:
+        return None
+    lower, upper = 1.0 / (1.0 + smallest_effect), 1.0 + smallest_effect
+    if ratio.high < 1.0 and ratio.estimate < lower:
+        return Verdict.FASTER
+    if ratio.low > 1.0 and ratio.estimate > upper:
+        return Verdict.SLOWER
+    if lower <= ratio.low and ratio.high <= upper:
+        return Verdict.NO_DIFFERENCE
+    return None
+
+
+def judge_work(before: Pages | None, after: Pages | None) -> Verdict | None:
+    """Lighter or heavier by the pages touched, temporary ones included; None when alike."""
+    if before is None or after is None:
+        return None
+    old, new = _work(before), _work(after)
+    if abs(old - new) < FEWEST_PAGES:
+        return None
+    if new < CLEARLY_LESS_WORK * old:
+        return Verdict.LIGHTER
+    if old < CLEARLY_LESS_WORK * new:
+        return Verdict.HEAVIER
+    return None
+
+
+def final_verdict(
+    ratio: RatioInterval | None,
+    before: Pages | None,
+    after: Pages | None,
+    *,
+    same_plan: bool,
+    smallest_effect: float = SMALLEST_EFFECT,
+) -> tuple[Verdict, str]:
+    """The verdict when measuring has ended, and its reason.
+
+    ``same_plan``: both sides ran the same plan. Then a difference of time is the machine's,
+    not the change's, and it is said so.
+    """
+    percent = f"{smallest_effect:.0%}"
+    if ratio is None:
+        return Verdict.UNDECIDED, "too few pairs of runs for an interval"
+    on_time = judge_time(ratio, smallest_effect)
+    if same_plan:
+        if on_time in (Verdict.FASTER, Verdict.SLOWER):
+            return Verdict.UNDECIDED, "both sides ran the same plan: what differs is the machine"
+        if on_time is None and not ratio.low <= 1.0 <= ratio.high:
+            return Verdict.UNDECIDED, "both sides ran the same plan, but the runs scatter"
+        return Verdict.NO_DIFFERENCE, "both sides ran the same plan, and took the same time"
+    if on_time in (Verdict.FASTER, Verdict.SLOWER):
+        return on_time, "the whole interval lies on one side of 1"
+    on_work = judge_work(before, after)
+    if on_time is Verdict.NO_DIFFERENCE:
+        if on_work is not None:
+            return on_work, f"times within {percent}, but clearly different work"
+        return Verdict.NO_DIFFERENCE, f"the whole interval lies within {percent} of 1"
+    return Verdict.UNDECIDED, f"the interval neither leaves 1 nor stays within {percent} of it"
+
+
+def overall(queries: Sequence[QueryTrial]) -> Verdict:
+    """One word for the whole trial: the worst news first, then the best."""
+    found = {query.verdict for query in queries}
+    if any(not query.same_result for query in queries):
+        return Verdict.UNDECIDED
+    for verdict in (
+        Verdict.SLOWER,
+        Verdict.HEAVIER,
+        Verdict.FASTER,
+        Verdict.LIGHTER,
+        Verdict.UNDECIDED,
+    ):
+        if verdict in found:
+            return verdict
+    return Verdict.NO_DIFFERENCE
+
+
+def _work(pages: Pages) -> int:
+    return pages.touched + pages.temp_read + pages.temp_written

@@ -1,0 +1,1 @@
+"""Skerry Watch: an invented cooperative whose database shows every kind of trouble once."""

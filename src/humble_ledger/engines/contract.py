@@ -1,0 +1,192 @@
+"""What an engine must offer, whatever the server.
+
+An engine opens *sessions*. A session is read-only, has time-outs and a name the server's
+administrators can see; it explains statements, runs them when asked, tells catalogue facts,
+and lends the planner's row estimates (`rows_matching`) to predictions. An *experiment* is
+the pair of connections between which a trial alternates: on one the change exists, on the
+other it does not.
+
+What a server version cannot do is a missing *capability*, which says from when it exists
+and what follows; code asks for capabilities and never compares versions in passing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Protocol
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.statements.kinds import Statement
+
+STATEMENT_TIMEOUT_MS = 60_000
+LOCK_TIMEOUT_MS = 2_000
+APPLICATION_NAME = "humble-ledger"
+
+
+class Capability(StrEnum):
+    """Something a server may or may not be able to do."""
+
+    GENERIC_EXPLAIN = "explain a statement without its parameter values"
+    UNCOMMITTED_INDEX = "build an index that only one session sees"
+    PLANNING_MEMORY = "tell the memory that planning took"
+    NOTICES_LOST_CLIENTS = "notice during a statement that the client is gone"
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Time-outs of a session, in milliseconds."""
+
+    statement_ms: int = STATEMENT_TIMEOUT_MS
+    lock_ms: int = LOCK_TIMEOUT_MS
+
+
+@dataclass(frozen=True, slots=True)
+class PlanDocument:
+    """A plan as read, beside the server's own document it was read from."""
+
+    plan: Plan
+    document: object
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """One timed run: client-side elapsed milliseconds and the rows that came."""
+
+    elapsed_ms: float
+    rows: int
+
+
+@dataclass(frozen=True, slots=True)
+class IndexBuild:
+    """What building an index took: its name, milliseconds, bytes; and whether it is usable.
+
+    ``unusable_because`` is empty when the building session may use the index at once.
+    """
+
+    name: str
+    build_ms: float
+    size_bytes: int
+    unusable_because: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Leftovers:
+    """Indexes (schema, name) and server processes of a trial that are still on a target."""
+
+    indexes: tuple[tuple[str, str], ...] = ()
+    processes: tuple[int, ...] = ()
+
+    def __bool__(self) -> bool:
+        """Whether anything is left."""
+        return bool(self.indexes or self.processes)
+
+    def words(self) -> tuple[str, ...]:
+        """Each of them in a few words."""
+        return (
+            *(f"index {schema}.{name}" for schema, name in self.indexes),
+            *(f"server process {pid}" for pid in self.processes),
+        )
+
+
+class Arm(Protocol):
+    """One side of an experiment: a connection on which statements are run and timed."""
+
+    def run(self, statement: Statement) -> Outcome:
+        """Run a statement and fetch its result; time it on the client."""
+        ...
+
+    def explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
+        """Explain a statement on this side."""
+        ...
+
+    def result_rows(self, statement: Statement) -> Iterable[tuple[bytes | None, ...]]:
+        """Run a statement and hand over its rows in the server's text form."""
+        ...
+
+
+class Experiment(Protocol):
+    """Two arms that differ by a change; leaving the context undoes the change."""
+
+    @property
+    def before(self) -> Arm:
+        """The side without the change."""
+        ...
+
+    @property
+    def after(self) -> Arm:
+        """The side with the change."""
+        ...
+
+    @property
+    def builds(self) -> Sequence[IndexBuild]:
+        """What building took."""
+        ...
+
+
+class Session(Protocol):
+    """A read-only connection to a target."""
+
+    server: ServerFacts
+
+    def can(self, capability: Capability) -> bool:
+        """Whether this server is able to do that."""
+        ...
+
+    def explain(
+        self, statement: Statement, *, measure: bool = False, allow_writes: bool = False
+    ) -> PlanDocument:
+        """The plan of a statement; with ``measure`` it is run."""
+        ...
+
+    def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
+        """Facts about these tables; unknown names are left out."""
+        ...
+
+    def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
+        """The planner's estimate of the rows of a table that meet all conditions."""
+        ...
+
+    def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
+        """The planner's estimate of the rows that equal one unknown value per column."""
+        ...
+
+    def close(self) -> None:
+        """End the session."""
+        ...
+
+
+class Engine(Protocol):
+    """One kind of server."""
+
+    name: str
+
+    def public_url(self, url: str) -> str:
+        """The URL without its password: the only form that is stored or shown."""
+        ...
+
+    def open(self, url: str, limits: Limits = ...) -> Session:
+        """Open a read-only session."""
+        ...
+
+    def index_experiment(
+        self,
+        url: str,
+        statements: Sequence[str],
+        names: Sequence[str],
+        mark: str,
+        limits: Limits = ...,
+    ) -> AbstractContextManager[Experiment]:
+        """Build indexes where only one arm sees them, and undo it at the end."""
+        ...
+
+    def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
+        """What is left on the target of these names, and of sessions carrying this mark."""
+        ...
+
+    def remove_leftovers(self, url: str, left: Leftovers) -> None:
+        """Remove them."""
+        ...

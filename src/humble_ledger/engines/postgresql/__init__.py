@@ -1,0 +1,1 @@
+"""PostgreSQL, versions 13 to 18."""

@@ -1,0 +1,219 @@
+"""Facts from PostgreSQL's catalogue: tables, columns with statistics, indexes, settings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from psycopg.rows import dict_row
+
+from humble_ledger.core.schema.facts import (
+    ColumnFacts,
+    IndexFacts,
+    IndexKey,
+    ServerFacts,
+    TableFacts,
+    TableName,
+    Writes,
+)
+from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.faults import translated
+
+_KINDS = {"r": "table", "p": "partitioned", "v": "view", "m": "materialized view", "f": "foreign"}
+_ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
+_UNITS = {"B": 1, "kB": 1024, "8kB": 8192, "MB": 1024**2, "GB": 1024**3}
+_DESCENDING, _NULLS_FIRST = 1, 2
+
+_SETTINGS_SQL = """
+SELECT name, setting, unit FROM pg_settings
+WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost',
+    'cpu_operator_cost', 'parallel_setup_cost', 'parallel_tuple_cost', 'effective_cache_size',
+    'work_mem', 'hash_mem_multiplier', 'max_parallel_workers_per_gather', 'shared_buffers',
+    'block_size', 'default_statistics_target', 'jit_above_cost')
+"""
+
+_TABLES_SQL = """
+SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
+       c.reltuples AS rows, c.relpages AS catalogue_pages, c.relallvisible AS visible,
+       CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
+       s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
+       greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze
+FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
+WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
+  AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
+"""
+
+_COLUMNS_SQL = """
+SELECT a.attrelid AS oid, a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type,
+       a.attnum AS position, a.attnotnull AS not_null, a.attlen AS length,
+       a.attalign AS alignment, s.avg_width, s.null_frac, s.n_distinct, s.correlation,
+       s.most_common_freqs[1] AS top
+FROM pg_attribute a
+JOIN pg_class c ON c.oid = a.attrelid
+JOIN pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname
+                    AND s.attname = a.attname AND NOT s.inherited
+WHERE a.attrelid = ANY(%s) AND a.attnum > 0 AND NOT a.attisdropped
+ORDER BY a.attrelid, a.attnum
+"""
+
+_INDEXES_SQL = """
+SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique AS is_unique,
+       i.indisprimary AS is_primary, i.indisvalid AS valid, i.indnkeyatts AS key_count,
+       i.indoption::int2[] AS options, pg_get_expr(i.indpred, i.indrelid) AS predicate,
+       pg_get_indexdef(i.indexrelid) AS definition, pg_relation_size(i.indexrelid) AS bytes,
+       s.idx_scan AS scans,
+       (SELECT array_agg(coalesce(a.attname, '') ORDER BY k.place)
+          FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(number, place)
+          LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
+                                  AND k.number > 0) AS columns,
+       (SELECT array_agg(pg_get_indexdef(i.indexrelid, place::int, true) ORDER BY place)
+          FROM generate_series(1, i.indnatts) AS place) AS printed
+FROM pg_index i
+JOIN pg_class c ON c.oid = i.indexrelid
+JOIN pg_am m ON m.oid = c.relam
+LEFT JOIN pg_stat_all_indexes s ON s.indexrelid = i.indexrelid
+WHERE i.indrelid = ANY(%s)
+ORDER BY i.indrelid, c.relname
+"""
+
+
+def server_facts(connection: Connection) -> ServerFacts:
+    """The server behind this connection."""
+    with translated(), connection.cursor(row_factory=dict_row) as cursor:
+        cursor.execute(
+            "SELECT current_database() AS database, current_user AS user_name, "
+            "pg_is_in_recovery() AS recovering, current_setting('server_version') AS version, "
+            "current_setting('is_superuser') = 'on' AS superuser, "
+            "current_setting('log_line_prefix') AS prefix, "
+            "current_setting('cluster_name') AS cluster"
+        )
+        top = cursor.fetchone()
+        assert top is not None
+        settings = {
+            row["name"]: float(row["setting"]) * _UNITS.get(row["unit"] or "", 1)
+            for row in cursor.execute(_SETTINGS_SQL)
+        }
+    return ServerFacts(
+        engine="postgresql",
+        version=str(top["version"]).split(" ", maxsplit=1)[0],
+        version_number=connection.info.server_version,
+        database=top["database"],
+        user=top["user_name"],
+        read_only_copy=top["recovering"],
+        superuser=top["superuser"],
+        settings=settings,
+        texts={"log_line_prefix": top["prefix"]},
+    )
+
+
+def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[TableName, TableFacts]:
+    """Facts about these tables; names the catalogue does not know are left out."""
+    wanted = sorted({(name.schema, name.name) for name in names})
+    if not wanted:
+        return {}
+    with translated(), connection.cursor(row_factory=dict_row) as cursor:
+        tables = cursor.execute(
+            _TABLES_SQL, ([schema for schema, _ in wanted], [name for _, name in wanted])
+        ).fetchall()
+        oids = [row["oid"] for row in tables]
+        columns = _grouped(cursor.execute(_COLUMNS_SQL, (oids,)).fetchall())
+        indexes = _grouped(cursor.execute(_INDEXES_SQL, (oids,)).fetchall())
+    page = connection.info.parameter_status("block_size")
+    page_bytes = int(page) if page else 8192
+    found = (
+        _table(row, columns.get(row["oid"], []), indexes.get(row["oid"], []), page_bytes)
+        for row in tables
+    )
+    return {table.name: table for table in found}
+
+
+def _grouped(rows: list[dict[str, Any]]) -> dict[int, list[dict[str, Any]]]:
+    groups: dict[int, list[dict[str, Any]]] = {}
+    for row in rows:
+        groups.setdefault(row["oid"], []).append(row)
+    return groups
+
+
+def _table(
+    row: Mapping[str, Any],
+    columns: list[dict[str, Any]],
+    indexes: list[dict[str, Any]],
+    page_bytes: int,
+) -> TableFacts:
+    pages = -(-int(row["bytes"]) // page_bytes)
+    return TableFacts(
+        name=TableName(row["schema"], row["name"]),
+        kind=_KINDS[row["kind"]],
+        rows=_rows_now(row, pages),
+        pages=pages,
+        size_bytes=int(row["bytes"]),
+        page_bytes=page_bytes,
+        visible_share=min(1.0, row["visible"] / pages) if pages else 0.0,
+        columns={each["name"]: _column(each) for each in columns},
+        indexes=tuple(_index(each, page_bytes) for each in indexes),
+        writes=Writes(
+            int(row["n_tup_ins"] or 0),
+            int(row["n_tup_upd"] or 0),
+            int(row["n_tup_hot_upd"] or 0),
+            int(row["n_tup_del"] or 0),
+        ),
+        dead_rows=int(row["n_dead_tup"] or 0),
+        analyzed_at=row["analyzed_at"],
+        changes_since_analyze=row["n_mod_since_analyze"],
+    )
+
+
+def _rows_now(row: Mapping[str, Any], pages: int) -> float:
+    """The planner's own scaling: rows per page when last counted × pages now."""
+    counted, then = float(row["rows"]), int(row["catalogue_pages"])
+    if counted < 0 or then == 0:
+        return max(counted, 0.0)
+    return float(round(counted / then * pages)) if pages else counted
+
+
+def _column(row: Mapping[str, Any]) -> ColumnFacts:
+    return ColumnFacts(
+        name=row["name"],
+        type_name=row["type"],
+        position=row["position"],
+        not_null=row["not_null"],
+        length_bytes=row["length"],
+        alignment_bytes=_ALIGNMENTS.get(row["alignment"], 4),
+        mean_width_bytes=row["avg_width"],
+        null_share=row["null_frac"],
+        distinct=row["n_distinct"],
+        correlation=row["correlation"],
+        top_share=row["top"],
+    )
+
+
+def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
+    count = row["key_count"]
+    keys = tuple(
+        IndexKey(
+            column=column,
+            expression="" if column else printed,
+            descending=bool(option & _DESCENDING),
+            nulls_first=bool(option & _NULLS_FIRST),
+        )
+        for column, printed, option in zip(
+            row["columns"][:count], row["printed"][:count], row["options"], strict=True
+        )
+    )
+    return IndexFacts(
+        name=row["name"],
+        method=row["method"],
+        keys=keys,
+        included=tuple(row["columns"][count:]),
+        unique=row["is_unique"],
+        primary=row["is_primary"],
+        valid=row["valid"],
+        predicate=row["predicate"] or "",
+        definition=row["definition"],
+        size_bytes=int(row["bytes"]),
+        pages=-(-int(row["bytes"]) // page_bytes),
+        scans=row["scans"],
+    )

@@ -1,0 +1,43 @@
+"""PostgreSQL as an engine: the contract's methods, each a call into the module that knows."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from contextlib import AbstractContextManager
+
+from humble_ledger.engines.contract import Experiment, Leftovers, Limits
+from humble_ledger.engines.postgresql import connection, experiment, leftovers
+from humble_ledger.engines.postgresql.session import PostgresSession
+
+
+class PostgresEngine:
+    """See `engines.contract.Engine`."""
+
+    name = "postgresql"
+
+    def public_url(self, url: str) -> str:
+        """The URL without its password."""
+        return connection.public_url(url)
+
+    def open(self, url: str, limits: Limits = Limits()) -> PostgresSession:  # noqa: B008
+        """Open a read-only session."""
+        return PostgresSession(url, limits)
+
+    def index_experiment(
+        self,
+        url: str,
+        statements: Sequence[str],
+        names: Sequence[str],
+        mark: str,
+        limits: Limits = Limits(),  # noqa: B008
+    ) -> AbstractContextManager[Experiment]:
+        """Build indexes inside a transaction that only one arm sees; it is rolled back."""
+        return experiment.uncommitted_indexes(url, statements, names, mark, limits)
+
+    def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
+        """What a broken-off trial left on the target."""
+        return leftovers.find(url, names, mark)
+
+    def remove_leftovers(self, url: str, left: Leftovers) -> None:
+        """Remove them."""
+        leftovers.remove(url, left)

@@ -1,0 +1,103 @@
+"""The driver's exceptions become ours here, once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import psycopg
+from psycopg import errors as pg
+
+from humble_ledger.errors import (
+    HumbleError,
+    LockNotGranted,
+    RefusedForSafety,
+    StatementRejected,
+    StatementTimedOut,
+    TargetUnreachable,
+)
+
+# What the client library says in words only, and what helps.
+_CONNECTION_HINTS = (
+    (
+        "password authentication failed",
+        "Check the password: in ~/.pgpass, the variable PGPASSWORD, or a service file.",
+    ),
+    (
+        "no password supplied",
+        "Give the password in ~/.pgpass, in the variable PGPASSWORD, or in a service file.",
+    ),
+    ("role", "Check the user name in the URL."),
+    ("database", "Check the database name at the end of the URL."),
+    ("service", "Check the service's name in ~/.pg_service.conf."),
+    ("no pg_hba.conf entry", "The server does not admit this user from this machine."),
+    ("starting up", "The server is starting; try again in a moment."),
+)
+
+
+def unreachable(place: str, error: psycopg.Error) -> TargetUnreachable:
+    """A failed connection, in one line, without the password."""
+    said = " ".join(_last_reason(str(error)).split())
+    hint = next(
+        (hint for words, hint in _CONNECTION_HINTS if words in said),
+        "Is the server running there? Try:  psql " + place,
+    )
+    return TargetUnreachable(f"Cannot connect to {place}: {said}", hint)
+
+
+def _last_reason(message: str) -> str:
+    """The part of libpq's message that says why, without the address that we print anyway."""
+    lines = [line for line in message.splitlines() if line.strip()]
+    line = lines[0] if lines else "no reason given"
+    for mark in ("FATAL:", "failed:"):
+        if mark in line:
+            return line.split(mark, 1)[1].strip()
+    return line
+
+
+@contextmanager
+def translated(sql: str = "") -> Iterator[None]:
+    """Turn the driver's errors inside the block into ours; ``sql`` places a syntax error."""
+    try:
+        yield
+    except psycopg.Error as error:
+        raise _ours(error, sql) from error
+
+
+def _ours(error: psycopg.Error, sql: str) -> HumbleError:
+    said = (error.diag.message_primary or str(error).splitlines()[0]).strip()
+    state = error.sqlstate or ""
+    if isinstance(error, pg.QueryCanceled):
+        return StatementTimedOut(
+            f"The statement was cancelled: {said}.",
+            "Raise the limit with --timeout, or read the estimated plan without --measure.",
+            state,
+        )
+    if isinstance(error, pg.LockNotAvailable):
+        return LockNotGranted(
+            f"A lock was not granted in time: {said}.",
+            "Another session holds the table; try again when it has finished.",
+            state,
+        )
+    if isinstance(error, pg.ReadOnlySqlTransaction):
+        return RefusedForSafety(
+            f"The statement would change data: {said}.",
+            "Add --allow-writes: it then runs in a transaction that is rolled back.",
+        )
+    if state.startswith(("57P", "08")) or (not state and isinstance(error, pg.OperationalError)):
+        return TargetUnreachable(
+            f"The connection to the server was lost: {said}.", "Is the server still running?"
+        )
+    where = _place(error, sql)
+    hint = error.diag.message_hint or "The server's own words are above; mend the statement."
+    return StatementRejected(f"The server rejects the statement{where}: {said}.", hint, state)
+
+
+def _place(error: psycopg.Error, sql: str) -> str:
+    position = error.diag.statement_position
+    if not position or not sql:
+        return ""
+    before = sql[: int(position) - 1]
+    line = before.count("\n") + 1
+    column = len(before) - (before.rfind("\n") + 1) + 1
+    return f" at line {line}, column {column}"

@@ -1,0 +1,186 @@
+"""A PostgreSQL server of our own, from an empty folder to a stopped server."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Mapping
+from pathlib import Path
+from types import TracebackType
+from urllib.parse import quote
+
+import psycopg
+
+from humble_ledger.engines.postgresql.launcher import supervisor
+from humble_ledger.engines.postgresql.launcher.account import (
+    Account,
+    choose_account,
+    reachable_binaries,
+)
+from humble_ledger.engines.postgresql.launcher.binaries import Binaries
+from humble_ledger.errors import TargetUnreachable
+
+USER = "humble"
+PORT = 5432  # only names the socket file; nothing listens on the network
+START_PATIENCE_S = 30
+GLANCE_S = 0.05
+# A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
+PARENTS = ("/var/tmp", "/tmp")
+
+# A scratch server's data need not outlive a power cut.
+SCRATCH_SETTINGS: Mapping[str, str] = {
+    "fsync": "off",
+    "synchronous_commit": "off",
+    "full_page_writes": "off",
+}
+
+
+class Cluster:
+    """A server of ours: ``with Cluster(binaries) as server: … server.url("postgres")``.
+
+    The folder holds the data, the socket and the log, belongs to the user that runs the
+    server, and is removed when the server stops. The server listens on its socket only.
+
+    ``settings`` are written to its configuration; they win over `SCRATCH_SETTINGS`.
+
+    Raises:
+        TargetUnreachable: initdb failed or the server did not start; the message carries
+            the end of its own log.
+    """
+
+    def __init__(self, binaries: Binaries, settings: Mapping[str, str] | None = None) -> None:
+        self._given = binaries
+        self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
+        self._supervisor: subprocess.Popen[bytes] | None = None
+        self.folder = Path()
+        self.version = binaries.version
+
+    @property
+    def data(self) -> Path:
+        """The data folder."""
+        return self.folder / "data"
+
+    @property
+    def log(self) -> Path:
+        """The server's log file."""
+        return self.folder / "server.log"
+
+    @property
+    def running(self) -> bool:
+        """Whether the server's supervisor is alive."""
+        return self._supervisor is not None and self._supervisor.poll() is None
+
+    def url(self, database: str) -> str:
+        """The URL of one database of this server."""
+        host = quote(str(self.folder), safe="")
+        return f"postgresql://{USER}@/{database}?host={host}&port={PORT}"
+
+    def __enter__(self) -> Cluster:
+        account = choose_account()
+        parent = next((p for p in PARENTS if Path(p).is_dir()), None)
+        self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
+        try:
+            account.hand_over(self.folder)
+            binaries = reachable_binaries(self._given, account, self.folder)
+            self._initialise(binaries, account)
+            self._start(binaries, account)
+            self._wait_until_ready()
+        except BaseException:
+            self.stop()
+            raise
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self.stop()
+
+    def stop(self) -> None:
+        """Stop the server, wait for it, and remove its folder; harmless when it is stopped."""
+        if self._supervisor is not None:
+            assert self._supervisor.stdin is not None
+            self._supervisor.stdin.close()
+            self._supervisor.wait()
+            self._supervisor = None
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def _initialise(self, binaries: Binaries, account: Account) -> None:
+        made = subprocess.run(
+            [
+                binaries.program("initdb"),
+                f"--pgdata={self.data}",
+                f"--username={USER}",
+                "--auth=trust",  # the folder of the socket is closed to other users
+                "--encoding=UTF8",
+                "--locale=C",
+                "--no-sync",
+                "--no-instructions",
+            ],
+            check=False,
+            capture_output=True,
+            text=True,
+            cwd=self.folder,
+            start_new_session=True,
+            **account.popen_options(),  # type: ignore[call-overload]
+        )
+        if made.returncode != 0:
+            raise TargetUnreachable(
+                f"initdb of PostgreSQL {binaries.version} failed: {_last_line(made.stderr)}",
+                f"Check that {self.folder.parent} has some 500 MB free and can be written.",
+            )
+        settings = {
+            "listen_addresses": "",
+            "unix_socket_directories": str(self.folder),
+            "unix_socket_permissions": "0700",
+            "port": str(PORT),
+            **self._settings,
+        }
+        with (self.data / "postgresql.conf").open("a") as file:
+            file.writelines(f"{name} = {_quoted(value)}\n" for name, value in settings.items())
+
+    def _start(self, binaries: Binaries, account: Account) -> None:
+        order = {
+            "command": [binaries.program("postgres"), "-D", str(self.data)],
+            "data": str(self.data),
+            "log": str(self.log),
+            "uid": account.uid if account.switch else None,
+            "gid": account.gid if account.switch else None,
+            "remove": str(self.folder),
+        }
+        self._supervisor = subprocess.Popen(
+            [sys.executable, "-I", supervisor.__file__, json.dumps(order)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
+
+    def _wait_until_ready(self) -> None:
+        give_up = time.monotonic() + START_PATIENCE_S
+        while self.running and time.monotonic() < give_up:
+            try:
+                psycopg.connect(self.url("postgres"), connect_timeout=2).close()
+                return
+            except psycopg.OperationalError:
+                time.sleep(GLANCE_S)
+        said = self.log.read_text(errors="replace") if self.log.exists() else ""
+        raise TargetUnreachable(
+            f"The PostgreSQL {self.version} server did not start: {_last_line(said)}",
+            "Another set of programs can be named with the variable HUMBLE_PG_BIN.",
+        )
+
+
+def _quoted(value: str) -> str:
+    return "'" + value.replace("'", "''") + "'"
+
+
+def _last_line(text: str) -> str:
+    lines = [line for line in text.splitlines() if line.strip()]
+    return lines[-1].strip() if lines else "it said nothing"

@@ -1,0 +1,96 @@
+"""The process between us and a server of ours: when we are gone, it stops the server.
+
+It is run by path with the standard library alone (`python -I supervisor.py JSON`), in a
+session of its own, so that a Ctrl-C on the terminal does not reach it. It holds the reading
+end of a pipe whose writing end only we hold: we write nothing, and however we end, by
+return, Ctrl-C or kill -9, the pipe closes. Then the server is stopped and, when asked, its
+folder removed. Should the supervisor itself be killed, the kernel tells the server (Linux).
+"""
+
+from __future__ import annotations
+
+import ctypes
+import json
+import os
+import select
+import shutil
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+PR_SET_PDEATHSIG = 1
+FAST_STOP = signal.SIGINT  # PostgreSQL's "fast shutdown": roll back, checkpoint, end
+STOP_PATIENCE_S = 20
+GLANCE_S = 0.5
+
+
+def die_with_parent() -> None:
+    """Ask the kernel to send the server a fast stop when this process dies.
+
+    Called in the child after its user changed, because changing users clears the wish.
+    """
+    if sys.platform == "linux":
+        ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, int(FAST_STOP))
+
+
+def start(order: dict[str, Any]) -> subprocess.Popen[bytes]:
+    """Start the server named in ``order`` as the user named there."""
+    options: dict[str, Any] = {}
+    if order["uid"] is not None:
+        options = {"user": order["uid"], "group": order["gid"], "extra_groups": []}
+    with Path(order["log"]).open("ab") as log:
+        return subprocess.Popen(
+            order["command"],
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            cwd=order["data"],
+            preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has one thread
+            **options,
+        )
+
+
+def wait_until_alone(server: subprocess.Popen[bytes]) -> None:
+    """Return when the pipe on standard input closes or the server ends by itself."""
+    while server.poll() is None:
+        readable, _, _ = select.select([0], [], [], GLANCE_S)
+        if readable and not os.read(0, 4096):
+            return
+
+
+def stop(server: subprocess.Popen[bytes]) -> None:
+    """Stop the server: fast, and when it does not listen, at once."""
+    if server.poll() is not None:
+        return
+    server.send_signal(FAST_STOP)
+    try:
+        server.wait(STOP_PATIENCE_S)
+    except subprocess.TimeoutExpired:
+        server.send_signal(signal.SIGQUIT)
+        server.wait()
+
+
+def main() -> None:
+    """Run the server described by the JSON in the first argument."""
+    order = json.loads(sys.argv[1])
+    server = start(order)
+
+    def on_signal(number: int, frame: FrameType | None) -> None:
+        raise SystemExit(0)
+
+    signal.signal(signal.SIGTERM, on_signal)
+    signal.signal(signal.SIGHUP, signal.SIG_IGN)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    try:
+        wait_until_alone(server)
+    finally:
+        stop(server)
+        if order["remove"]:
+            shutil.rmtree(order["remove"], ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,67 @@
+"""Finding and removing what a broken-off trial left on a target."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from psycopg import sql
+
+from humble_ledger.engines.contract import APPLICATION_NAME, Leftovers, Limits
+from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.faults import translated
+
+PATIENCE_S = 10
+
+
+def find(url: str, names: Sequence[str], mark: str) -> Leftovers:
+    """What is there of these index names, and of sessions that carry this mark."""
+    connection = connect(url, Limits())
+    try:
+        with translated():
+            indexes = connection.execute(
+                "SELECT n.nspname, c.relname FROM pg_class c "
+                "JOIN pg_namespace n ON n.oid = c.relnamespace "
+                "WHERE c.relkind = 'i' AND c.relname = ANY(%s)",
+                (list(names),),
+            ).fetchall()
+            processes = connection.execute(
+                "SELECT pid FROM pg_stat_activity WHERE application_name = %s "
+                "AND datname = current_database() AND pid <> pg_backend_pid()",
+                (f"{APPLICATION_NAME} {mark}",),
+            ).fetchall()
+    finally:
+        connection.close()
+    return Leftovers(
+        tuple((schema, name) for schema, name in indexes), tuple(pid for (pid,) in processes)
+    )
+
+
+def remove(url: str, left: Leftovers) -> None:
+    """End the processes, wait for them, and drop the indexes without blocking writers."""
+    connection = connect(url, Limits(), read_only=False)
+    try:
+        with translated():
+            for pid in left.processes:
+                connection.execute("SELECT pg_terminate_backend(%s)", (pid,))
+            wait_until_gone(connection, left.processes)
+            for schema, name in left.indexes:
+                connection.execute(
+                    sql.SQL("DROP INDEX CONCURRENTLY IF EXISTS {}").format(
+                        sql.Identifier(schema, name)
+                    )
+                )
+    finally:
+        connection.close()
+
+
+def wait_until_gone(connection: Connection, processes: Sequence[int]) -> None:
+    """Return when these server processes have ended, or after `PATIENCE_S`."""
+    give_up = time.monotonic() + PATIENCE_S
+    while time.monotonic() < give_up:
+        alive = connection.execute(
+            "SELECT count(*) FROM pg_stat_activity WHERE pid = ANY(%s)", (list(processes),)
+        ).fetchone()
+        if alive == (0,):
+            return
+        time.sleep(0.05)

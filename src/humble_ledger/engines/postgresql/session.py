@@ -1,0 +1,110 @@
+"""A read-only session on a PostgreSQL server."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from psycopg import sql
+
+from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
+from humble_ledger.engines.contract import Capability, Limits, PlanDocument
+from humble_ledger.engines.postgresql import catalogue, explain
+from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
+from humble_ledger.engines.postgresql.faults import translated
+
+# From which version the server can do it; 0 means always (of the versions supported).
+CAPABILITIES: Mapping[Capability, int] = {
+    Capability.GENERIC_EXPLAIN: 0,
+    Capability.UNCOMMITTED_INDEX: 0,
+    Capability.PLANNING_MEMORY: explain.MEMORY_FROM,
+    Capability.NOTICES_LOST_CLIENTS: CLIENT_CHECK_FROM,
+}
+
+
+class PostgresSession:
+    """One connection, opened at once; see `engines.contract.Session`."""
+
+    def __init__(self, url: str, limits: Limits) -> None:
+        self._connection: Connection = connect(url, limits)
+        self.server: ServerFacts = catalogue.server_facts(self._connection)
+        self._rows_known: dict[object, float] = {}
+
+    def can(self, capability: Capability) -> bool:
+        """Whether this server is able to do that."""
+        if capability is Capability.UNCOMMITTED_INDEX and self.server.read_only_copy:
+            return False
+        return self.server.version_number >= CAPABILITIES[capability]
+
+    def explain(
+        self, statement: Statement, *, measure: bool = False, allow_writes: bool = False
+    ) -> PlanDocument:
+        """The plan of a statement; with ``measure`` it is run, and what it changed undone.
+
+        Raises:
+            UnreadableInput: the statement has no plan, or the server rejects it.
+            RefusedForSafety: it changes data and ``allow_writes`` is off.
+        """
+        require_plan(statement.sql)
+        if not measure:
+            return self._explain(statement, measure=False)
+        require_readable_run(statement.sql, allow_writes)
+        if not allow_writes:
+            return self._explain(statement, measure=True)
+        with translated():
+            self._connection.execute("BEGIN READ WRITE")
+        try:
+            return self._explain(statement, measure=True)
+        finally:
+            self._connection.rollback()
+
+    def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
+        """Facts about these tables; unknown names are left out."""
+        return catalogue.table_facts(self._connection, names)
+
+    def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
+        """The planner's estimate of the rows that meet all conditions; asked once of each.
+
+        The conditions are the server's own text from one of its plans.
+        """
+        key = (table, alias, tuple(sorted(conditions)))
+        if key not in self._rows_known:
+            # The conditions are what this server printed; names go through the driver.
+            where = " AND ".join(f"({condition})" for condition in conditions) or "true"
+            source = sql.SQL("SELECT 1 FROM {} AS {} WHERE ").format(
+                sql.Identifier(table.schema, table.name), sql.Identifier(alias or table.name)
+            )
+            self._rows_known[key] = self._estimate(source.as_string(None) + where)
+        return self._rows_known[key]
+
+    def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
+        """The planner's estimate of the rows that equal one unknown value per column."""
+        key = (table, tuple(columns))
+        if key not in self._rows_known:
+            tests = sql.SQL(" AND ").join(
+                sql.SQL("{} = {}").format(sql.Identifier(column), sql.SQL(f"${number}"))
+                for number, column in enumerate(columns, start=1)
+            )
+            query = sql.SQL("SELECT 1 FROM {} WHERE {}").format(
+                sql.Identifier(table.schema, table.name), tests
+            )
+            self._rows_known[key] = self._estimate(query.as_string(None))
+        return self._rows_known[key]
+
+    def close(self) -> None:
+        """End the session."""
+        self._connection.close()
+
+    def _explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
+        return explain.explain(
+            self._connection, statement, measure=measure, version=self.server.version
+        )
+
+    def _estimate(self, query: str) -> float:
+        with translated():
+            self._connection.execute("SET max_parallel_workers_per_gather = 0")
+        try:
+            found = self._explain(Statement(query), measure=False).plan.root
+        finally:
+            self._connection.execute("RESET max_parallel_workers_per_gather")
+        return found.rows_expected or 0.0
