@@ -99,7 +99,11 @@ def _step(node: Node, child: Node, now: _Costs, by: Replacement, divisor: float)
 
 
 def _limited(node: Node, child: Node, now: _Costs) -> _Costs:
+    """The part of its input that a limit reads (its offset too) shows in the costs."""
     assert node.cost is not None and child.cost is not None
-    wanted, offered = node.rows_expected or 0.0, child.rows_expected or 0.0
-    part = min(1.0, wanted / offered) if offered else 1.0
+    run = child.cost.total - child.cost.startup
+    if run > 0:
+        part = min(1.0, max(0.0, node.cost.total - child.cost.startup) / run)
+    else:
+        part = min(1.0, (node.rows_expected or 0.0) / max(child.rows_expected or 1.0, 1.0))
     return _Costs(now.startup, now.startup + part * (now.total - now.startup), now.ordered)

@@ -15,7 +15,7 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from humble_ledger.core.statements.tokens import tokens
+from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 DIALECT = "postgres"
 
@@ -94,6 +94,18 @@ def columns_of(text: str) -> tuple[ColumnRef, ...]:
     if tree is None:
         return ()
     return tuple(dict.fromkeys(_ref(column) for column in tree.find_all(exp.Column)))
+
+
+def orders_rows(sql: str) -> bool:
+    """Whether a statement asks for its rows in an order, at its outermost level."""
+    depth, before = 0, ""
+    for token in tokens(sql):
+        depth += (token.text == "(") - (token.text == ")")
+        if depth == 0 and token.is_word("by") and before == "order":
+            return True
+        if token.kind is TokenKind.WORD:
+            before = token.text.lower()
+    return False
 
 
 def _tree(text: str) -> exp.Expr | None:

@@ -1,0 +1,1 @@
+"""Sources of observations: log files now, more to come."""

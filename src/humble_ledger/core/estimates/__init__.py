@@ -1,0 +1,1 @@
+"""Rows expected against rows seen: how far off, and where it began."""

@@ -1,0 +1,1 @@
+"""Statements seen at work: observations, and their ranking."""

@@ -1,0 +1,1 @@
+"""The one store: tables, migrations, and the repository, the only code that knows its SQL."""

@@ -1,0 +1,1 @@
+"""Alembic's migrations of the ledger, shipped inside the package."""

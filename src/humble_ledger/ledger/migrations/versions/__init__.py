@@ -1,0 +1,1 @@
+"""One module per version of the ledger's tables."""

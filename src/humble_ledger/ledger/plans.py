@@ -1,0 +1,67 @@
+"""Plans, with the server's own document of each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from sqlalchemy import Row, insert, select
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.ids import Kind, format_id
+from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now, number_of
+
+
+class Plans(Shelf):
+    """Every plan that was read."""
+
+    def keep(
+        self, statement: Statement, plan: Plan, document: object, *, query: str, origin: str
+    ) -> PlanEntry:
+        """Keep a plan as it was read, and the server's document beside it."""
+        with self.store.writing() as c:
+            made = c.execute(
+                insert(t.plans).values(
+                    at=now(),
+                    query_id=number_of(Kind.QUERY, query),
+                    statement=statement.sql,
+                    parameters=list(statement.values),
+                    origin=origin,
+                    measured=int(plan.measured),
+                    body=msgspec.json.encode(plan),
+                    document=msgspec.json.encode(document),
+                )
+            )
+            number = new_id(made)
+            words = "measured" if plan.measured else "estimated"
+            add_event(c, format_id(Kind.PLAN, number), f"{words} plan of {query}")
+        return self.get(format_id(Kind.PLAN, number))
+
+    def get(self, id_: str) -> PlanEntry:
+        """One plan."""
+        return _plan(self.row(Kind.PLAN, id_))
+
+    def of_query(self, query: str, origin: str = "read") -> list[PlanEntry]:
+        """The plans of a query, the newest first."""
+        wanted = (
+            select(t.plans)
+            .where(t.plans.c.query_id == number_of(Kind.QUERY, query))
+            .where(t.plans.c.origin == origin)
+            .order_by(t.plans.c.id.desc())
+        )
+        return [_plan(row) for row in self.rows(wanted)]
+
+
+def _plan(row: Row[Any]) -> PlanEntry:
+    return PlanEntry(
+        format_id(Kind.PLAN, row.id),
+        row.at,
+        format_id(Kind.QUERY, row.query_id) if row.query_id else None,
+        row.statement,
+        tuple(row.parameters),
+        row.origin,
+        msgspec.json.decode(row.body, type=Plan),
+    )

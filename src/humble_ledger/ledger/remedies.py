@@ -1,0 +1,77 @@
+"""Remedies: changes that could help."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import msgspec
+from sqlalchemy import insert, select, update
+
+from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.ids import Kind, format_id
+from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now
+
+
+class Remedies(Shelf):
+    """Every change that was proposed; the same change is the same remedy."""
+
+    def keep(self, remedy: Remedy) -> RemedyEntry:
+        """Keep a remedy; the same change is the same remedy, with its newest predictions."""
+        change = "\n".join(remedy.apply)
+        with self.store.writing() as c:
+            row = c.execute(select(t.remedies).where(t.remedies.c.change == change)).first()
+            if row is None:
+                number = new_id(
+                    c.execute(
+                        insert(t.remedies).values(
+                            at=now(),
+                            type=remedy.type.value,
+                            change=change,
+                            status="proposed",
+                            body=msgspec.json.encode(remedy),
+                        )
+                    )
+                )
+                add_event(c, format_id(Kind.REMEDY, number), f"proposed {remedy.summary}")
+            else:
+                number = row.id
+                merged = _with_older_predictions(remedy, msgspec.json.decode(row.body, type=Remedy))
+                c.execute(
+                    update(t.remedies)
+                    .where(t.remedies.c.id == number)
+                    .values(body=msgspec.json.encode(merged))
+                )
+        return self.get(format_id(Kind.REMEDY, number))
+
+    def keep_known(self, remedy: Remedy) -> RemedyEntry:
+        """The remedy of this change as the ledger knows it, kept now when it is new."""
+        change = "\n".join(remedy.apply)
+        rows = self.rows(select(t.remedies.c.id).where(t.remedies.c.change == change))
+        if rows:
+            return self.get(format_id(Kind.REMEDY, rows[0].id))
+        return self.keep(remedy)
+
+    def get(self, id_: str) -> RemedyEntry:
+        """One remedy."""
+        row = self.row(Kind.REMEDY, id_)
+        return RemedyEntry(id_, row.at, row.status, msgspec.json.decode(row.body, type=Remedy))
+
+    def ids_for(self, query: str) -> list[str]:
+        """The remedies predicted to help a query."""
+        rows = self.rows(select(t.remedies).order_by(t.remedies.c.id))
+        return [
+            format_id(Kind.REMEDY, row.id)
+            for row in rows
+            if any(
+                p.query == query and p.cost_predicted < p.cost_before
+                for p in msgspec.json.decode(row.body, type=Remedy).predictions
+            )
+        ]
+
+
+def _with_older_predictions(new: Remedy, old: Remedy) -> Remedy:
+    fresh = {p.query for p in new.predictions}
+    kept = tuple(p for p in old.predictions if p.query not in fresh)
+    return replace(new, predictions=new.predictions + kept)

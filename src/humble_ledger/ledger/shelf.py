@@ -1,0 +1,84 @@
+"""What all shelves of the ledger share: rows by id, new ids, the line of history."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, Select, Table, func, insert, select
+
+from humble_ledger.errors import WrongUsage
+from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.ids import NAMES, Kind, parse_id
+from humble_ledger.ledger.store import Store
+
+TABLES: dict[Kind, Table] = {
+    Kind.CAPTURE: t.captures,
+    Kind.QUERY: t.queries,
+    Kind.PLAN: t.plans,
+    Kind.SYMPTOM: t.symptoms,
+    Kind.REMEDY: t.remedies,
+    Kind.TRIAL: t.trials,
+}
+
+
+def now() -> str:
+    """This moment in UTC, to the millisecond."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+def number_of(kind: Kind, id_: str) -> int:
+    """The number in an id of this kind.
+
+    Raises:
+        WrongUsage: it is not an id of this kind.
+    """
+    parsed = parse_id(id_)
+    if parsed is None or parsed[0] is not kind:
+        raise WrongUsage(
+            f"«{id_}» is not the id of a {NAMES[kind]}.",
+            f"Ids of this kind look like {kind.value}1; see  humble history",
+        )
+    return parsed[1]
+
+
+def add_event(connection: Connection, subject: str, words: str) -> None:
+    """Write a line of history, in the transaction of the step it tells of."""
+    connection.execute(insert(t.events).values(at=now(), subject=subject, words=words))
+
+
+def new_id(result: Any) -> int:
+    """The number that an INSERT was given."""
+    return int(result.inserted_primary_key[0])
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """One part of the ledger, over its store."""
+
+    store: Store
+
+    def row(self, kind: Kind, id_: str) -> Row[Any]:
+        """The row of an id.
+
+        Raises:
+            WrongUsage: there is none; the message tells the newest there is.
+        """
+        table, number = TABLES[kind], number_of(kind, id_)
+        with self.store.reading() as c:
+            row = c.execute(select(table).where(table.c.id == number)).first()
+            newest = c.execute(select(func.max(table.c.id))).scalar()
+        if row is None:
+            name = NAMES[kind]
+            there = f"the newest is {kind.value}{newest}" if newest else f"there is no {name} yet"
+            raise WrongUsage(
+                f"The ledger has no {name} {id_}; {there}.", "See what it has:  humble history"
+            )
+        return row
+
+    def rows(self, wanted: Select[Any]) -> Sequence[Row[Any]]:
+        """All rows of a selection."""
+        with self.store.reading() as c:
+            return c.execute(wanted).all()

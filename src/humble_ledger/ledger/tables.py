@@ -1,0 +1,168 @@
+"""The ledger's tables.
+
+Ids are whole numbers that are never used twice (AUTOINCREMENT); people see them with a
+letter, q1, p1. What must be searched has a column; the rest of an entry is its `body`, the
+JSON of the core's dataclass.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
+
+metadata = MetaData()
+
+
+def _table(name: str, *columns: Column[object] | UniqueConstraint | Index) -> Table:
+    return Table(name, metadata, *columns, sqlite_autoincrement=True)
+
+
+def _id() -> Column[object]:
+    return Column("id", Integer, primary_key=True)
+
+
+def _at() -> Column[object]:
+    return Column("at", String(32), nullable=False)  # ISO 8601 in UTC: it sorts as text
+
+
+def _ref(name: str, table: str, nullable: bool = False) -> Column[object]:
+    return Column(name, Integer, ForeignKey(f"{table}.id"), nullable=nullable, index=True)
+
+
+about = Table(
+    "about",
+    metadata,
+    Column("key", String(40), primary_key=True),
+    Column("value", Text, nullable=False),
+)
+targets = _table(
+    "targets",
+    _id(),
+    _at(),
+    Column("name", String(80), nullable=False, unique=True),
+    Column("url", Text, nullable=False),  # never with a password
+    Column("engine", String(40), nullable=False),
+    Column("version", String(40), nullable=False),
+    Column("role", String(20), nullable=False),
+)
+captures = _table(
+    "captures",
+    _id(),
+    _at(),
+    Column("source", String(20), nullable=False),
+    Column("place", Text, nullable=False),
+    Column("first_run", String(32)),
+    Column("last_run", String(32)),
+    Column("kept", Integer, nullable=False),
+    Column("body", LargeBinary, nullable=False),
+)
+queries = _table(
+    "queries",
+    _id(),
+    _at(),
+    Column("fingerprint", String(16), nullable=False, unique=True),
+    Column("text", Text, nullable=False),
+    Column("tables", JSON, nullable=False),
+)
+runs = _table(
+    "runs",
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures", nullable=True),
+    Column("started_at", String(32)),
+    Column("duration_ms", Float, nullable=False),
+    Column("rows", Integer),
+    Column("statement", Text, nullable=False),
+    Column("parameters", JSON, nullable=False),
+    Column("user", String(80), nullable=False),
+    Column("database", String(80), nullable=False),
+    Column("application", String(80), nullable=False),
+    Column("session", String(40), nullable=False),
+)
+plans = _table(
+    "plans",
+    _id(),
+    _at(),
+    _ref("query_id", "queries", nullable=True),
+    Column("statement", Text, nullable=False),
+    Column("parameters", JSON, nullable=False),
+    Column("origin", String(20), nullable=False),  # read, trial, file
+    Column("measured", Integer, nullable=False),
+    Column("body", LargeBinary, nullable=False),
+    Column("document", LargeBinary, nullable=False),  # the server's own words, as evidence
+)
+symptoms = _table(
+    "symptoms",
+    _id(),
+    _at(),
+    _ref("query_id", "queries", nullable=True),
+    _ref("plan_id", "plans"),
+    Column("name", String(60), nullable=False),
+    Column("node", Integer, nullable=False),
+    Column("body", LargeBinary, nullable=False),
+    UniqueConstraint("plan_id", "name", "node"),
+)
+remedies = _table(
+    "remedies",
+    _id(),
+    _at(),
+    Column("type", String(20), nullable=False),
+    Column("change", Text, nullable=False, unique=True),  # the same change is the same remedy
+    Column("status", String(20), nullable=False),
+    Column("body", LargeBinary, nullable=False),
+)
+trials = _table(
+    "trials",
+    _id(),
+    _at(),
+    Column("target", Text, nullable=False),
+    Column("status", String(20), nullable=False),  # running, done, stopped, broken-off
+    Column("mark", String(40), nullable=False),
+    Column("process", String(120), nullable=False),  # host and pid that run it
+    Column("body", LargeBinary),
+)
+creations = _table(
+    "creations",
+    _id(),
+    _at(),
+    _ref("trial_id", "trials"),
+    Column("schema", String(80), nullable=False),
+    Column("name", String(80), nullable=False),
+    Column("removed_at", String(32)),
+)
+settlements = _table(
+    "settlements",
+    _id(),
+    _at(),
+    _ref("trial_id", "trials"),
+    Column("decision", String(10), nullable=False),
+    Column("reason", Text, nullable=False),
+    Column("files", JSON, nullable=False),
+)
+events = _table(
+    "events",
+    _id(),
+    _at(),
+    Column("subject", String(20), nullable=False),
+    Column("words", Text, nullable=False),
+)
+positions = Table(
+    "positions",
+    metadata,
+    Column("path", Text, primary_key=True),
+    Column("head", String(16), nullable=False),
+    Column("head_bytes", Integer, nullable=False),
+    Column("offset", Integer, nullable=False),
+)

@@ -1,0 +1,31 @@
+"""Bringing a ledger's tables to the version this program knows."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import Connection, inspect, text
+
+# The newest migration; a test holds it against the folder of versions. With it in the code
+# an up-to-date ledger opens without loading Alembic.
+NEWEST = "0001"
+FOLDER = Path(__file__).parent / "migrations"
+
+
+def version_of(connection: Connection) -> str | None:
+    """The version of the tables, None when there are none."""
+    if not inspect(connection).has_table("alembic_version"):
+        return None
+    row = connection.execute(text("SELECT version_num FROM alembic_version")).first()
+    return str(row[0]) if row else None
+
+
+def upgrade(connection: Connection) -> None:
+    """Run the migrations that are missing, inside the caller's transaction."""
+    from alembic import command  # noqa: PLC0415 - slow to import and rarely needed
+    from alembic.config import Config  # noqa: PLC0415
+
+    config = Config()
+    config.set_main_option("script_location", str(FOLDER))
+    config.attributes["connection"] = connection
+    command.upgrade(config, "head")

@@ -1,0 +1,65 @@
+"""Beginning: `humble.toml` and the ledger of a folder, and a first look at the target."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from humble_ledger.core.entries import TargetEntry
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.registry import engine_for
+from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.configuration import (
+    FILE_NAME,
+    TargetConfig,
+    TargetRole,
+    find_configuration,
+    write_configuration,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """What `begin` made and found."""
+
+    configuration: Path
+    ledger: Path
+    new_ledger: bool
+    target: TargetEntry
+    database: str
+    user: str
+    had_password: bool
+
+
+def begin(folder: Path, url: str, name: str, role: TargetRole) -> Begun:
+    """Check a target, then write `humble.toml` and the ledger; a second call adds a target.
+
+    Nothing is written when the target cannot be reached. The password of the URL is used
+    for the check and kept nowhere.
+
+    Raises:
+        TargetUnreachable: the server does not answer or does not let us in.
+    """
+    engine = engine_for(url)
+    session = engine.open(url, Limits())
+    server = session.server
+    session.close()
+    public = engine.public_url(url)
+    found = find_configuration(folder)
+    if found.folder != folder:
+        found = replace(found, folder=folder, ledger=folder / found.ledger.name, targets={})
+    targets = {**found.targets, name: TargetConfig(name, public, role)}
+    new_ledger = not found.ledger.exists()
+    target = TargetEntry(name, public, server.engine, server.version, role.value)
+    with Ledger(found.ledger, create=True) as ledger:
+        ledger.targets.keep(target)
+    write_configuration(replace(found, targets=targets))
+    return Begun(
+        folder / FILE_NAME,
+        found.ledger,
+        new_ledger,
+        target,
+        server.database,
+        server.user,
+        public != url,
+    )

@@ -1,0 +1,94 @@
+"""`humble.toml`: targets, where the ledger lies, how numbers are written."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from pathlib import Path
+from typing import Any
+
+import tomli_w
+
+from humble_ledger.errors import WrongUsage
+
+FILE_NAME = "humble.toml"
+LEDGER_NAME = "humble.ledger"
+
+
+class TargetRole(StrEnum):
+    """How careful we are with a target."""
+
+    SCRATCH = "scratch"
+    STAGING = "staging"
+    PRODUCTION = "production"
+
+
+@dataclass(frozen=True, slots=True)
+class TargetConfig:
+    """One target of `humble.toml`; its URL has no password."""
+
+    name: str
+    url: str
+    role: TargetRole = TargetRole.STAGING
+
+
+@dataclass(frozen=True, slots=True)
+class Configuration:
+    """What `humble.toml` says; the first target is the default one."""
+
+    folder: Path
+    ledger: Path
+    targets: Mapping[str, TargetConfig] = field(default_factory=dict)
+    number_style: str = "1,234.5"
+    migrations: Path = Path("migrations")
+
+
+def find_configuration(start: Path) -> Configuration:
+    """The configuration of the nearest folder upwards that has one; defaults when none has.
+
+    Raises:
+        WrongUsage: the file is there but cannot be read.
+    """
+    for folder in (start, *start.parents):
+        if (folder / FILE_NAME).is_file():
+            return _read(folder)
+    return Configuration(start, start / LEDGER_NAME)
+
+
+def write_configuration(configuration: Configuration) -> Path:
+    """Write `humble.toml` into the configuration's folder; returns its path."""
+    path = configuration.folder / FILE_NAME
+    document: dict[str, Any] = {
+        "ledger": str(configuration.ledger.relative_to(configuration.folder)),
+        "migrations": str(configuration.migrations),
+        "number_style": configuration.number_style,
+        "targets": {
+            name: {"url": target.url, "role": target.role.value}
+            for name, target in configuration.targets.items()
+        },
+    }
+    path.write_text(tomli_w.dumps(document), encoding="utf-8")
+    return path
+
+
+def _read(folder: Path) -> Configuration:
+    path = folder / FILE_NAME
+    try:
+        document = tomllib.loads(path.read_text(encoding="utf-8"))
+        targets = {
+            name: TargetConfig(name, str(each["url"]), TargetRole(each.get("role", "staging")))
+            for name, each in document.get("targets", {}).items()
+        }
+    except (OSError, ValueError, KeyError, AttributeError, TypeError) as error:
+        raise WrongUsage(
+            f"{path} cannot be read: {error}.", "Mend it, or write a new one with  humble init"
+        ) from error
+    return Configuration(
+        folder=folder,
+        ledger=folder / str(document.get("ledger", LEDGER_NAME)),
+        targets=targets,
+        number_style=str(document.get("number_style", "1,234.5")),
+        migrations=Path(str(document.get("migrations", "migrations"))),
+    )

@@ -1,0 +1,78 @@
+"""Reading plans: from the target, from the ledger, or from a file."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.errors import WrongUsage
+from humble_ledger.workflow.subjects import Subject, subject_of
+from humble_ledger.workflow.workspace import Workspace
+
+SAVED = "file"
+
+
+def plan_of(
+    workspace: Workspace, what: str, *, measure: bool = False, allow_writes: bool = False
+) -> PlanEntry:
+    """The plan of WHAT, kept in the ledger (a saved plan is only read).
+
+    A query or statement is explained now, and run with ``measure``.
+
+    Raises:
+        UnreadableInput: it has no plan, or the server rejects it.
+        RefusedForSafety: measuring it would change data.
+    """
+    subject = subject_of(workspace.ledger, what)
+    if subject.plan is not None:
+        if measure:
+            raise WrongUsage(
+                f"{what} is a plan that was read before; it cannot be measured again.",
+                f"Measure its query:  humble plan {subject.plan.query or 'SQL'} --measure",
+            )
+        return subject.plan
+    if subject.saved_plan is not None:
+        plan = read_plan(subject.saved_plan, "")
+        return PlanEntry(SAVED, "", None, "", (), SAVED, plan)
+    return explain_now(workspace, subject, measure=measure, allow_writes=allow_writes)
+
+
+def explain_now(
+    workspace: Workspace, subject: Subject, *, measure: bool, allow_writes: bool = False
+) -> PlanEntry:
+    """Explain a statement on the target and keep its plan."""
+    assert subject.statement is not None
+    found = workspace.session.explain(subject.statement, measure=measure, allow_writes=allow_writes)
+    return keep_plan(workspace, subject.statement, found.plan, found.document, query=subject.query)
+
+
+def keep_plan(
+    workspace: Workspace,
+    statement: Statement,
+    plan: Plan,
+    document: object,
+    *,
+    query: str | None,
+    origin: str = "read",
+) -> PlanEntry:
+    """Keep a plan with its query, which is made when it is new."""
+    ledger = workspace.ledger
+    query = query or ledger.queries.keep(statement.sql)
+    entry = ledger.plans.keep(statement, plan, document, query=query, origin=origin)
+    ledger.queries.keep_tables(query, sorted(str(name) for name in table_names(plan)))
+    return entry
+
+
+def table_names(plan: Plan) -> Iterable[TableName]:
+    """The tables a plan reads or writes."""
+    return {TableName(schema, name) for schema, name in plan.relations()}
+
+
+def newest_plan(workspace: Workspace, query: str) -> PlanEntry | None:
+    """The newest measured plan of a query, else the newest estimated one."""
+    plans = workspace.ledger.plans.of_query(query)
+    return next((p for p in plans if p.plan.measured), plans[0] if plans else None)

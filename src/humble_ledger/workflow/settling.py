@@ -1,0 +1,85 @@
+"""Settling: the decision on a trial, and the migration pair it comes to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from humble_ledger.core.entries import RemedyEntry, SettlementEntry, TrialEntry
+from humble_ledger.core.remedies.migration import Migration, index_migration
+from humble_ledger.errors import UnreadableInput, WrongUsage
+from humble_ledger.ledger.shelf import now
+from humble_ledger.workflow.workspace import Workspace
+
+DECISIONS = ("keep", "drop")
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """A settlement with the trial it decides."""
+
+    entry: SettlementEntry
+    trial: TrialEntry
+
+
+def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") -> Settled:
+    """Record the decision on a trial; «keep» writes the migration forwards and backwards.
+
+    Raises:
+        WrongUsage: the decision is neither keep nor drop, or the trial was not finished.
+    """
+    if decision not in DECISIONS:
+        raise WrongUsage(
+            f"«{decision}» is no decision.", f"Say  humble settle {trial} keep  or  … drop"
+        )
+    entry = workspace.ledger.trials.get(trial)
+    if entry.trial is None:
+        raise WrongUsage(
+            f"{trial} has no result ({entry.status}), so there is nothing to settle.",
+            "Try again:  humble trial …",
+        )
+    reason = reason or f"verdict {entry.trial.verdict.value}"
+    files: list[Path] = []
+    if decision == "keep":
+        remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
+        files = _write(workspace, _migration(entry, remedies, reason))
+    settled = SettlementEntry(trial, now(), decision, reason, tuple(str(f) for f in files))
+    workspace.ledger.trials.settle(entry, settled)
+    return Settled(settled, entry)
+
+
+def _migration(trial: TrialEntry, remedies: list[RemedyEntry], reason: str) -> Migration:
+    assert trial.trial is not None
+    comments = [f"{trial.id} of {trial.at[:10]}: {reason}"]
+    for query in trial.trial.queries:
+        ratio = query.ratio
+        said = f"{query.query}: {query.verdict.value}"
+        if ratio is not None:
+            said += (
+                f", after/before {ratio.estimate:.4f} [{ratio.low:.4f}, {ratio.high:.4f}], "
+                f"{ratio.pairs} pairs, measured"
+            )
+        comments.append(said)
+    parts = [
+        index_migration(entry.remedy.index, entry.remedy.index_name)
+        for entry in remedies
+        if entry.remedy.index is not None
+    ]
+    return Migration.joined(parts, comments)
+
+
+def _write(workspace: Workspace, migration: Migration) -> list[Path]:
+    folder = workspace.configuration.folder / workspace.configuration.migrations
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        taken = [int(f.name[:4]) for f in folder.glob("[0-9][0-9][0-9][0-9]_*.sql")]
+        stem = f"{max(taken, default=0) + 1:04d}_{migration.name}"
+        forward, backward = folder / f"{stem}.forward.sql", folder / f"{stem}.backward.sql"
+        forward.write_text(migration.forward, encoding="utf-8")
+        backward.write_text(migration.backward, encoding="utf-8")
+    except OSError as error:
+        raise UnreadableInput(
+            f"The migration cannot be written to {folder}: {error.strerror}.",
+            "Check the folder named by «migrations» in humble.toml; nothing was settled.",
+        ) from error
+    return [forward, backward]

@@ -1,0 +1,90 @@
+"""WHAT of a command: an id, SQL text, @file, - or a saved plan, to something to work on."""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.statements.kinds import Statement, one_statement, require_plan
+from humble_ledger.errors import UnreadableInput, WrongUsage
+from humble_ledger.ledger.ids import NAMES, Kind, parse_id
+from humble_ledger.ledger.repository import Ledger
+
+SQL_STARTS = frozenset(
+    "select with insert update delete merge values table explain create alter drop".split()
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """What a word of the command line stands for; exactly one of the last three is set.
+
+    ``query`` is a query's id; ``statement`` is what to send for it.
+    """
+
+    query: str | None = None
+    statement: Statement | None = None
+    plan: PlanEntry | None = None
+    saved_plan: object | None = None
+
+
+def subject_of(ledger: Ledger, what: str) -> Subject:
+    """Resolve a word: q3, p7, s2 (its plan's query), SQL text, @file, or - for standard input.
+
+    Raises:
+        WrongUsage: an id the ledger does not have, or of a kind that has no plan.
+        UnreadableInput: a file that is not there, no statement or several.
+    """
+    parsed = parse_id(what)
+    if parsed is not None:
+        return _by_id(ledger, parsed[0], what)
+    text = _text_of(what)
+    if text.lstrip()[:1] in ("[", "{"):
+        return Subject(saved_plan=_json(text, what))
+    sql = one_statement(text)
+    require_plan(sql)
+    return Subject(statement=Statement(sql))
+
+
+def _by_id(ledger: Ledger, kind: Kind, id_: str) -> Subject:
+    if kind is Kind.QUERY:
+        return Subject(query=id_, statement=ledger.queries.example(id_))
+    if kind is Kind.PLAN:
+        return Subject(plan=ledger.plans.get(id_))
+    if kind is Kind.SYMPTOM:
+        return Subject(plan=ledger.plans.get(ledger.symptoms.get(id_).plan))
+    raise WrongUsage(
+        f"{id_} is a {NAMES[kind]}; a query, a plan or a statement is wanted here.",
+        f"To see it:  humble show {id_}",
+    )
+
+
+def _text_of(what: str) -> str:
+    if what == "-":
+        return sys.stdin.read()
+    if what.startswith("@"):
+        path = Path(what[1:])
+        try:
+            return path.read_text(encoding="utf-8", errors="replace")
+        except OSError as error:
+            raise UnreadableInput(
+                f"The file {path} cannot be read: {error.strerror}.", "Check the path behind @."
+            ) from error
+    first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""
+    if first not in SQL_STARTS and Path(what).is_file():
+        return Path(what).read_text(encoding="utf-8", errors="replace")
+    return what
+
+
+def _json(text: str, what: str) -> object:
+    try:
+        found: object = json.loads(text)
+    except ValueError as error:
+        raise UnreadableInput(
+            f"{what} looks like a saved plan but is no JSON: {error}.",
+            "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
+        ) from error
+    return found

@@ -1,0 +1,173 @@
+"""The trial: before and after, alternating, on the target itself, leaving nothing behind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from humble_ledger.core.entries import RemedyEntry, TrialEntry
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.model import index_remedy
+from humble_ledger.core.schema.quoting import fitting_name
+from humble_ledger.core.statements.kinds import Statement, require_readable_run
+from humble_ledger.core.trials.model import Trial
+from humble_ledger.core.trials.ratio import (
+    MOST_PAIRS,
+)
+from humble_ledger.core.trials.verdicts import (
+    SMALLEST_EFFECT,
+    overall,
+)
+from humble_ledger.engines.contract import Capability, Experiment
+from humble_ledger.errors import HumbleError, Interrupted, RefusedForSafety, WrongUsage
+from humble_ledger.workflow.configuration import TargetRole
+from humble_ledger.workflow.measuring import Measuring, Progress, TriedQuery
+from humble_ledger.workflow.processes import this_process
+from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.workspace import Workspace
+
+WAY = "uncommitted-index"
+
+
+def try_indexes(
+    workspace: Workspace,
+    whats: Sequence[str],
+    *,
+    remedies: Sequence[str] = (),
+    indexes: Sequence[str] = (),
+    most_pairs: int = MOST_PAIRS,
+    smallest_effect: float = SMALLEST_EFFECT,
+    progress: Progress = lambda _: None,
+) -> TrialEntry:
+    """Try indexes (remedies of the ledger, or as text) on queries; the trial is kept.
+
+    Ctrl-C ends the measuring: pairs done so far are judged and kept.
+
+    Raises:
+        RefusedForSafety: the target is a production server, or a statement changes data.
+        LockNotGranted: a writer holds the table; nothing was changed.
+    """
+    entries = _remedies(workspace, remedies, indexes)
+    tried = [_tried(workspace, what) for what in whats]
+    _refuse_what_is_unsafe(workspace, tried)
+    with _recorded(workspace) as record:
+        names = [_trial_name(entry, record.mark) for entry in entries]
+        for entry, name in zip(entries, names, strict=True):
+            assert entry.remedy.index is not None
+            workspace.ledger.trials.keep_creation(record.id, entry.remedy.index.table.schema, name)
+        progress("building " + ", ".join(e.remedy.index.words for e in entries if e.remedy.index))
+        statements = [
+            entry.remedy.index.create_sql(name)
+            for entry, name in zip(entries, names, strict=True)
+            if entry.remedy.index is not None
+        ]
+        with workspace.engine.index_experiment(
+            workspace.target.url, statements, names, record.mark, workspace.limits
+        ) as experiment:
+            _refuse_unusable(experiment)
+            measured = Measuring(workspace, experiment, names, most_pairs, smallest_effect)
+            queries = [each for t in tried if (each := measured.query(t, progress)) is not None]
+        if not queries:
+            raise Interrupted(f"Trial {record.id} was stopped before any pair was measured.")
+        record.result = Trial(
+            verdict=overall(queries),
+            way=WAY,
+            remedies=tuple(entry.id for entry in entries),
+            queries=tuple(queries),
+            build_ms=sum(build.build_ms for build in experiment.builds),
+            size_bytes=sum(build.size_bytes for build in experiment.builds),
+            left_behind=tuple(_left_behind(workspace, names, record.mark)),
+            stopped_early=measured.interrupted,
+        )
+    return workspace.ledger.trials.get(record.id)
+
+
+@dataclass(slots=True)
+class _Record:
+    id: str
+    mark: str
+    result: Trial | None = None
+
+
+@contextmanager
+def _recorded(workspace: Workspace) -> Iterator[_Record]:
+    """A trial in the ledger from before its first act to after its last."""
+    trials = workspace.ledger.trials
+    record = _Record(*trials.begin(workspace.public_url, workspace.ledger.uid, this_process()))
+    try:
+        yield record
+    except (HumbleError, KeyboardInterrupt):
+        # The engine's context has undone everything by now.
+        trials.end(record.id, "broken-off", None)
+        raise
+    assert record.result is not None
+    trials.end(record.id, "stopped" if record.result.stopped_early else "done", record.result)
+
+
+def _remedies(
+    workspace: Workspace, ids: Sequence[str], indexes: Sequence[str]
+) -> list[RemedyEntry]:
+    entries = [workspace.ledger.remedies.get(id_) for id_ in ids]
+    for entry in entries:
+        if entry.remedy.index is None:
+            raise WrongUsage(
+                f"{entry.id} is no index; this version tries indexes only.",
+                "See what it is:  humble show " + entry.id,
+            )
+    for text in indexes:
+        remedy = index_remedy(parse_index(text), reason="asked for")
+        entries.append(workspace.ledger.remedies.keep_known(remedy))
+    if not entries:
+        raise WrongUsage(
+            "Nothing to try was named.",
+            'Name a remedy with --remedy r1, or an index with --index "table (column)".',
+        )
+    return entries
+
+
+def _tried(workspace: Workspace, what: str) -> TriedQuery:
+    subject = subject_of(workspace.ledger, what)
+    if subject.plan is not None:
+        entry = subject.plan
+        assert entry.query is not None
+        return TriedQuery(entry.query, Statement(entry.statement, entry.parameters))
+    if subject.statement is None:
+        raise WrongUsage("A saved plan cannot be tried.", "Give the statement or the query's id.")
+    query = subject.query or workspace.ledger.queries.keep(subject.statement.sql)
+    return TriedQuery(query, subject.statement)
+
+
+def _refuse_what_is_unsafe(workspace: Workspace, tried: Sequence[TriedQuery]) -> None:
+    if workspace.target.role is TargetRole.PRODUCTION:
+        raise RefusedForSafety(
+            "The target is a production server, and this way of trying makes writers to the "
+            "table wait.",
+            "Try it on a copy: name one with --target.",
+        )
+    if not workspace.session.can(Capability.UNCOMMITTED_INDEX):
+        raise RefusedForSafety(
+            "The target is a read-only copy: nothing can be built there, not even for a moment.",
+            "Name a server that takes writes with --target.",
+        )
+    for each in tried:
+        require_readable_run(each.statement.sql, allow_writes=False)
+
+
+def _refuse_unusable(experiment: Experiment) -> None:
+    for build in experiment.builds:
+        if build.unusable_because:
+            raise RefusedForSafety(
+                f"The index cannot be judged just now: {build.unusable_because}.",
+                "Nothing was changed; try again in a moment.",
+            )
+
+
+def _trial_name(entry: RemedyEntry, mark: str) -> str:
+    """A name nobody else uses, by which leftovers can be told: the index's own and the trial."""
+    suffix = "__" + mark.replace("@", "_")
+    return fitting_name(entry.remedy.index_name[: 63 - len(suffix)] + suffix)
+
+
+def _left_behind(workspace: Workspace, names: Sequence[str], mark: str) -> tuple[str, ...]:
+    return workspace.engine.leftovers(workspace.target.url, names, mark).words()

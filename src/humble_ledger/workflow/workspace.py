@@ -1,0 +1,124 @@
+"""Where a command works: configuration, ledger and target, each opened when first needed."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from humble_ledger.engines.contract import Engine, Limits, Session
+from humble_ledger.engines.registry import engine_for
+from humble_ledger.errors import WrongUsage
+from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.configuration import (
+    Configuration,
+    TargetConfig,
+    TargetRole,
+    find_configuration,
+)
+
+TARGET_VARIABLE = "HUMBLE_TARGET"
+
+
+class Workspace:
+    """The folder's configuration with its ledger and one target.
+
+    ``target`` is a name of `humble.toml` or a URL; else the variable HUMBLE_TARGET, else the
+    first target of the configuration.
+    """
+
+    def __init__(
+        self, configuration: Configuration, target: str | None = None, limits: Limits | None = None
+    ) -> None:
+        self.configuration = configuration
+        self.limits = limits or Limits()
+        self._wanted = target
+        self._ledger: Ledger | None = None
+        self._session: Session | None = None
+
+    @classmethod
+    def find(
+        cls,
+        start: Path | None = None,
+        target: str | None = None,
+        limits: Limits | None = None,
+    ) -> Workspace:
+        """The workspace of a folder, or of the nearest one upwards that has `humble.toml`."""
+        return cls(find_configuration(start or Path.cwd()), target, limits)
+
+    def __enter__(self) -> Workspace:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close whatever was opened."""
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+        if self._ledger is not None:
+            self._ledger.close()
+            self._ledger = None
+
+    @property
+    def ledger(self) -> Ledger:
+        """The ledger.
+
+        Raises:
+            LedgerUnreachable: there is none here.
+        """
+        if self._ledger is None:
+            self._ledger = Ledger(self.configuration.ledger)
+        return self._ledger
+
+    @property
+    def target(self) -> TargetConfig:
+        """The target to talk to.
+
+        Raises:
+            WrongUsage: none is configured, or the name is unknown.
+        """
+        wanted = self._wanted or os.environ.get(TARGET_VARIABLE)
+        known = self.configuration.targets
+        if wanted is None:
+            if known:
+                return next(iter(known.values()))
+            raise WrongUsage(
+                "No target is known here.",
+                "Name one with --target URL, or begin with:  humble init postgresql://…",
+            )
+        if wanted in known:
+            return known[wanted]
+        if "://" in wanted or "=" in wanted:
+            return TargetConfig("", wanted, TargetRole.STAGING)
+        names = ", ".join(known) or "none"
+        raise WrongUsage(
+            f"«{wanted}» is neither a URL nor a target of humble.toml (known: {names}).",
+            "Write a URL like  postgresql://user@host:5432/database",
+        )
+
+    @property
+    def has_target(self) -> bool:
+        """Whether there is a target to talk to."""
+        return bool(self._wanted or os.environ.get(TARGET_VARIABLE) or self.configuration.targets)
+
+    @property
+    def engine(self) -> Engine:
+        """The engine of the target."""
+        return engine_for(self.target.url)
+
+    @property
+    def public_url(self) -> str:
+        """The target's URL without its password: the only form that is stored."""
+        return self.engine.public_url(self.target.url)
+
+    @property
+    def session(self) -> Session:
+        """A read-only session on the target, opened when first asked for.
+
+        Raises:
+            TargetUnreachable: the server does not answer or does not let us in.
+        """
+        if self._session is None:
+            self._session = self.engine.open(self.target.url, self.limits)
+        return self._session
