@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from importlib import resources
 
 import psycopg
+from psycopg.rows import TupleRow
 
 HEADER = re.compile(r"-- ([a-z-]+): (.*)")
 PLACEHOLDER = re.compile(r"\$(\d+)")
+
+# Called with the connection just opened for one application.
+OnConnect = Callable[[psycopg.Connection[TupleRow]], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +78,9 @@ def _read(name: str, text: str) -> AppStatement:
     )
 
 
-def send_workload(url: str, statements: list[AppStatement]) -> int:
+def send_workload(
+    url: str, statements: list[AppStatement], on_connect: OnConnect = lambda _: None
+) -> int:
     """Send every statement as its application would; returns how many were sent.
 
     Some applications let the server bind the values (they then stand in the log as
@@ -84,16 +90,19 @@ def send_workload(url: str, statements: list[AppStatement]) -> int:
     for application in dict.fromkeys(s.application for s in statements):
         with psycopg.connect(url, autocommit=True, application_name=application) as connection:
             connection.prepare_threshold = None
+            on_connect(connection)
             for statement in (s for s in statements if s.application == application):
                 sent += _send(connection, statement)
     return sent
 
 
-def _send(connection: psycopg.Connection[tuple[object, ...]], statement: AppStatement) -> int:
+def _send(connection: psycopg.Connection[TupleRow], statement: AppStatement) -> int:
     text = PLACEHOLDER.sub(r"%(p\1)s", statement.sql.replace("%", "%%"))
     kind = psycopg.Cursor if statement.prepared else psycopg.ClientCursor
     sendings = list(statement.sendings())
     with kind(connection) as cursor:
         for values in sendings:
-            cursor.execute(text, {f"p{n}": value for n, value in enumerate(values, start=1)})
+            cursor.execute(
+                text.encode(), {f"p{n}": value for n, value in enumerate(values, start=1)}
+            )
     return len(sendings)

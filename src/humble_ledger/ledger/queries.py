@@ -67,8 +67,9 @@ class Queries(Shelf):
         """The statement of a query's slowest run, as it can be sent.
 
         Raises:
-            WrongUsage: the query was never seen running.
+            WrongUsage: the ledger has no such query, or it was never seen running.
         """
+        self.row(Kind.QUERY, query)
         runs = self.runs(query)
         if not runs:
             raise WrongUsage(

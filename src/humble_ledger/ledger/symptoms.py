@@ -56,3 +56,10 @@ class Symptoms(Shelf):
             () if symptom.harmless or query is None else tuple(Remedies(self.store).ids_for(query))
         )
         return SymptomEntry(id_, row.at, query, format_id(Kind.PLAN, row.plan_id), symptom, helped)
+
+    def of_query(self, query: str) -> list[SymptomEntry]:
+        """The symptoms of a query's newest diagnosed plan."""
+        wanted = select(t.symptoms).where(t.symptoms.c.query_id == number_of(Kind.QUERY, query))
+        rows = self.rows(wanted)
+        newest = max((row.plan_id for row in rows), default=None)
+        return [self.get(format_id(Kind.SYMPTOM, row.id)) for row in rows if row.plan_id == newest]

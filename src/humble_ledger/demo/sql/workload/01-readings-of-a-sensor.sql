@@ -4,7 +4,7 @@
 -- send: prepared
 -- values: [1187, "2026-02-01"]
 -- values: [411, "2026-02-10"]
--- values: [2036, "2026-01-20"]
+-- values: [1999, "2026-01-20"]
 -- values: [95, "2026-03-01"]
 SELECT taken_at, value, quality
 FROM reading

@@ -1,0 +1,84 @@
+"""The Typer program: every command with its panel, in the order of the loop."""
+
+from __future__ import annotations
+
+import sys
+from typing import Annotated, Any
+
+import typer
+from typer.core import TyperGroup
+
+from humble_ledger import __version__
+from humble_ledger.cli.commands import (
+    capture,
+    demo,
+    diagnose,
+    history,
+    init,
+    plan,
+    propose,
+    queries,
+    settle,
+    show,
+    tidy,
+    trial,
+)
+
+BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
+ORDER = (
+    "demo", "init", "capture", "queries", "show", "plan", "diagnose", "propose", "trial",
+    "settle", "tidy", "history",
+)  # fmt: skip
+DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
+
+
+class _InOrderOfTheLoop(TyperGroup):
+    """Help lists commands as the loop goes, groups of commands among them."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        known = super().list_commands(ctx)
+        return sorted(known, key=lambda name: ORDER.index(name) if name in ORDER else len(ORDER))
+
+
+def build() -> typer.Typer:
+    """The program with all its commands."""
+    app = typer.Typer(
+        cls=_InOrderOfTheLoop,
+        no_args_is_help=True,
+        add_completion=False,
+        rich_markup_mode="rich",
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback()(_root)
+    app.command("demo", rich_help_panel=BEGIN)(demo.demo)
+    app.command("init", rich_help_panel=BEGIN)(init.init)
+    app.add_typer(capture.app, name="capture", rich_help_panel=CAPTURE)
+    app.command("queries", rich_help_panel=READ)(queries.queries)
+    app.command("show", rich_help_panel=READ)(show.show)
+    app.command("plan", rich_help_panel=READ)(plan.plan)
+    app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
+    app.command("propose", rich_help_panel=PROPOSE)(propose.propose)
+    app.command("trial", rich_help_panel=VERIFY)(trial.trial)
+    app.command("settle", rich_help_panel=VERIFY)(settle.settle)
+    app.command("tidy", rich_help_panel=VERIFY)(tidy.tidy)
+    app.command("history", rich_help_panel=KEEP)(history.history)
+    return app
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        sys.stdout.write(f"humble {__version__}\n")
+        raise typer.Exit
+
+
+def _root(
+    version: Annotated[
+        bool, typer.Option("--version", help="Print the version.", callback=_version, is_eager=True)
+    ] = False,
+) -> None:
+    """Find what is slow, read how the server runs it, try one change fairly, keep the evidence.
+
+    Begin with [bold]humble demo[/bold], or with [bold]humble init URL[/bold] for a database
+    of your own.
+    """

@@ -1,0 +1,1 @@
+"""One module per command; each registers itself nowhere: `cli.app` lists them."""

@@ -1,0 +1,74 @@
+"""`humble init`: a ledger and a target for this folder."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from humble_ledger.cli import options, output
+
+
+def init(
+    url: Annotated[
+        str,
+        typer.Argument(
+            help="postgresql://user@host:port/database, service=name, or nothing: the "
+            "environment (PGHOST, PGDATABASE, …).",
+            show_default=False,
+        ),
+    ] = "",
+    name: Annotated[str, typer.Option("--name", help="What to call the target.")] = "main",
+    role: Annotated[
+        str,
+        typer.Option("--role", help="scratch, staging or production: how careful to be with it."),
+    ] = "staging",
+    json: options.Json = False,
+) -> None:
+    """Make humble.toml and the ledger here, and check the target.
+
+    Example: [bold]humble init postgresql://me@localhost/shop --role scratch[/bold]
+    """
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+    from humble_ledger.views.structures import EngineInfo, TargetDocument  # noqa: PLC0415
+    from humble_ledger.views.terminal.parts import labelled  # noqa: PLC0415
+    from humble_ledger.workflow.begin import begin  # noqa: PLC0415
+    from humble_ledger.workflow.configuration import TargetRole  # noqa: PLC0415
+
+    try:
+        wanted = TargetRole(role)
+    except ValueError as error:
+        raise WrongUsage(
+            f"«{role}» is no role of a target.", "Say  --role scratch, staging or production"
+        ) from error
+    begun = begin(Path.cwd(), url, name, wanted)
+    target = begun.target
+    output.give(
+        json,
+        lambda: TargetDocument(
+            target.name,
+            target.url,
+            EngineInfo(target.engine, target.version),
+            target.role,
+            begun.database,
+            begun.user,
+            str(begun.configuration),
+            str(begun.ledger),
+        ),
+        lambda: labelled(
+            (
+                "target",
+                f"{target.name}: {target.engine} {target.version}, database {begun.database} "
+                f"as {begun.user}, role {target.role}",
+            ),
+            ("configuration", os.path.relpath(begun.configuration)),
+            ("ledger", os.path.relpath(begun.ledger) + (", new" if begun.new_ledger else "")),
+            (
+                "password",
+                "not stored: keep it in ~/.pgpass or PGPASSWORD" if begun.had_password else "",
+            ),
+            ("next", "humble capture log FILE, or  humble plan 'SELECT …'"),
+        ),
+    )

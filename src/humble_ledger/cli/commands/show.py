@@ -1,0 +1,103 @@
+"""`humble show ID`: anything of the ledger by its id."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from humble_ledger.cli import options, output
+from humble_ledger.cli.opening import numbers_of, workspace_for
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+    from humble_ledger.views.numbers import Numbers
+    from humble_ledger.workflow.workspace import Workspace
+
+Shown = tuple[Callable[[], Any], "Callable[[], RenderableType]"]
+
+
+def show(
+    id_: Annotated[str, typer.Argument(help="q1, p1, s1, r1, t1 or k1.", metavar="ID")],
+    json: options.Json = False,
+) -> None:
+    """Show anything by its id: query, plan, symptom, remedy, trial, capture.
+
+    Example: [bold]humble show q3[/bold]
+    """
+    with workspace_for() as workspace:
+        kind = workspace.ledger.require(id_)
+        document, view = _SHOWN[kind.value](workspace, id_, numbers_of(workspace))
+        output.give(json, document, view)
+
+
+def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.core.workload.ranking import rank  # noqa: PLC0415
+    from humble_ledger.views.documents import queries_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.queries import query_view  # noqa: PLC0415
+
+    ledger = workspace.ledger
+    ranked = next(r for r in rank(ledger.queries.all()) if r.query.id == id_)
+    runs, plans = ledger.queries.runs(id_), ledger.plans.of_query(id_)
+    return (
+        lambda: queries_document([ranked]),
+        lambda: query_view(ranked, runs, plans, ledger.symptoms.of_query(id_), numbers),
+    )
+
+
+def _plan(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents import plan_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.plans import plan_view  # noqa: PLC0415
+
+    entry = workspace.ledger.plans.get(id_)
+    return lambda: plan_document(entry), lambda: plan_view(entry, numbers)
+
+
+def _symptom(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents import symptoms_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.findings import symptom_view  # noqa: PLC0415
+
+    entry = workspace.ledger.symptoms.get(id_)
+    return lambda: symptoms_document([entry]), lambda: symptom_view(entry, numbers)
+
+
+def _remedy(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents import remedies_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.findings import remedy_view  # noqa: PLC0415
+
+    entry = workspace.ledger.remedies.get(id_)
+    return lambda: remedies_document([entry]), lambda: remedy_view(entry, numbers)
+
+
+def _trial(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents import trial_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
+
+    ledger = workspace.ledger
+    entry = ledger.trials.get(id_)
+    remedies = [ledger.remedies.get(r) for r in entry.trial.remedies] if entry.trial else []
+    settlements = ledger.trials.settlements(id_)
+    return (
+        lambda: trial_document(entry),
+        lambda: trial_view(entry, remedies, settlements, numbers),
+    )
+
+
+def _capture(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents import capture_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.queries import capture_view  # noqa: PLC0415
+
+    entry = workspace.ledger.captures.get(id_)
+    return lambda: capture_document(entry), lambda: capture_view(entry, numbers)
+
+
+_SHOWN: dict[str, Callable[[Workspace, str, Numbers], Shown]] = {
+    "q": _query,
+    "p": _plan,
+    "s": _symptom,
+    "r": _remedy,
+    "t": _trial,
+    "k": _capture,
+}

@@ -1,0 +1,71 @@
+"""The program's entry: the one place where errors become messages and exit codes."""
+
+from __future__ import annotations
+
+import sys
+
+from humble_ledger import __version__
+
+STOPPED = 130
+
+
+def main() -> None:
+    """Run the program with the arguments of the process; never returns."""
+    arguments = sys.argv[1:]
+    if arguments == ["--version"]:
+        sys.stdout.write(f"humble {__version__}\n")
+        sys.exit(0)
+    sys.exit(run(arguments))
+
+
+def run(arguments: list[str]) -> int:
+    """Run one command and give its exit code; a user's mistake never shows a traceback."""
+    import typer  # noqa: PLC0415 - kept out of the way of --version
+
+    from humble_ledger.cli.app import build  # noqa: PLC0415
+    from humble_ledger.errors import HumbleError, Interrupted  # noqa: PLC0415
+
+    # Typer brings its own Click, so its exceptions are reached through Typer.
+    parser_error: type[Exception] = typer.BadParameter.__mro__[2]
+    as_json = "--json" in arguments
+    try:
+        build()(args=arguments, prog_name="humble", standalone_mode=False)
+    except typer.Exit as leaving:
+        return leaving.exit_code
+    except (typer.Abort, KeyboardInterrupt):
+        _say(Interrupted("Stopped. What was finished before is in the ledger."), as_json)
+        return STOPPED
+    except HumbleError as error:
+        _say(error, as_json)
+        return error.exit_code
+    except parser_error as error:
+        _usage(error, as_json)
+        return int(getattr(error, "exit_code", 2))
+    except BrokenPipeError:
+        # The reader of our output went away, as `head` does; that is no error.
+        sys.stderr.close()
+        return 0
+    return 0
+
+
+def _say(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]
+    """The error for people on stderr, or as the one JSON document on stdout."""
+    if as_json:
+        import msgspec  # noqa: PLC0415
+
+        from humble_ledger.views.structures import ErrorDocument  # noqa: PLC0415
+
+        document = ErrorDocument(error.code, error.message, error.hint)
+        sys.stdout.write(msgspec.json.encode(document).decode() + "\n")
+        return
+    sys.stderr.write(f"humble: {error.message}\n")
+    if error.hint:
+        sys.stderr.write(f"        {error.hint}\n")
+
+
+def _usage(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+
+    context = getattr(error, "ctx", None)
+    path = context.command_path if context else "humble"
+    _say(WrongUsage(error.format_message(), f"See  {path} --help"), as_json)

@@ -1,0 +1,42 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+Json = Annotated[bool, typer.Option("--json", help="Give one JSON document.")]
+Target = Annotated[
+    str | None,
+    typer.Option(
+        "--target",
+        help="A target of humble.toml or a URL; default: HUMBLE_TARGET, or the first target.",
+        metavar="NAME|URL",
+        show_default=False,
+    ),
+]
+Timeout = Annotated[
+    float,
+    typer.Option("--timeout", help="Seconds after which a statement is cancelled.", min=0.1),
+]
+What = Annotated[
+    str,
+    typer.Argument(
+        help="An id, SQL text, @file, - for standard input, or a saved JSON plan.",
+        metavar="WHAT",
+        show_default=False,
+    ),
+]
+Whats = Annotated[
+    list[str] | None,
+    typer.Argument(
+        help="Ids, SQL texts or @files; without any, all captured queries.",
+        metavar="[WHAT]...",
+        show_default=False,
+    ),
+]
+Measure = Annotated[
+    bool, typer.Option("--measure", help="Run the statement and measure each step.")
+]
+DEFAULT_TIMEOUT = 60.0

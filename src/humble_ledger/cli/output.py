@@ -1,0 +1,46 @@
+"""Where a command's words go: results on stdout, everything else on stderr."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+PIPE_WIDTH = 140
+
+
+def give(as_json: bool, document: Callable[[], Any], view: Callable[[], RenderableType]) -> None:
+    """Print a result: its JSON document, or its view for people."""
+    if as_json:
+        import msgspec  # noqa: PLC0415
+
+        sys.stdout.write(msgspec.json.encode(document()).decode() + "\n")
+        return
+    from rich.console import Console  # noqa: PLC0415
+
+    # Into a pipe there is no terminal to ask for its width, and no control code belongs.
+    width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
+    console = Console(width=width, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    with console.capture() as captured:
+        console.print(view())
+    text = "\n".join(line.rstrip() for line in captured.get().split("\n"))
+    sys.stdout.write(text)
+    sys.stdout.flush()
+
+
+@contextmanager
+def progress() -> Iterator[Callable[[str], None]]:
+    """A line of progress on stderr, rewritten in place on a terminal, silent elsewhere."""
+    if not sys.stderr.isatty():
+        yield lambda _: None
+        return
+    from rich.console import Console  # noqa: PLC0415
+
+    console = Console(stderr=True, highlight=False, markup=False)
+    with console.status("…") as status:
+        yield status.update

@@ -1,0 +1,224 @@
+"""The story: each command of the loop with its real output, on a real server."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import signal
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from rich.console import Console
+
+from humble_ledger.demo.scenario import (
+    LOG_PREFIX,
+    build_scenario,
+    build_scenario_in,
+    remove_scenario,
+    scenario_cluster,
+)
+from humble_ledger.demo.summary import summary_view
+from humble_ledger.demo.wire_log import WireLog
+from humble_ledger.demo.workload import load_workload, send_workload
+from humble_ledger.engines.postgresql.launcher import find_binaries
+from humble_ledger.errors import HumbleError, WrongUsage
+from humble_ledger.workflow.workspace import Workspace
+
+Run = Callable[[list[str]], int]
+
+MARKER = ".skerry-watch"
+LOG = "server.log"
+OUR_FILES = ("humble.toml", "humble.ledger*", LOG, MARKER, "migrations/*.sql")
+STORY_QUERY = "FROM reading WHERE sensor_id = $1 AND taken_at"
+
+
+@dataclass(frozen=True, slots=True)
+class Stage:
+    """Where the story plays: the server's URL, what it is, and its log file."""
+
+    url: str
+    server: str
+    log: Path
+
+
+class Teller:
+    """Prints what happens, and each command before it runs."""
+
+    def __init__(self, run: Run) -> None:
+        self._run = run
+        self._console = Console(highlight=False, markup=False, emoji=False)
+        self._began = time.monotonic()
+
+    def say(self, words: str = "") -> None:
+        """A line of the story."""
+        self._console.print(words, style="bold cyan" if words else None)
+        sys.stdout.flush()
+
+    def plain(self, words: object) -> None:
+        """A line that is no part of the story."""
+        self._console.print(words)
+        sys.stdout.flush()
+
+    def command(self, *arguments: str) -> None:
+        """Show a command as it would be typed, and run it.
+
+        Raises:
+            HumbleError: it did not end with 0; its own message stands above.
+        """
+        typed = " ".join(f"'{a}'" if " " in a else a for a in arguments)
+        self._console.print(f"$ humble {typed}", style="bold")
+        sys.stdout.flush()
+        code = self._run(list(arguments))
+        if code != 0:
+            raise HumbleError(f"The demo stops here: «humble {typed}» ended with {code}.")
+        self.plain("")
+
+    @property
+    def seconds(self) -> float:
+        """How long it took by now."""
+        return time.monotonic() - self._began
+
+
+def tell(folder: Path, run: Run, *, stay: bool, target: str | None, binaries: Path | None) -> None:
+    """Tell the whole loop for one query, then look at the whole workload.
+
+    ``run`` runs one command line of the program. However this ends, the server is stopped.
+    """
+    teller = Teller(run)
+    folder = folder.resolve()
+    _prepare(folder)
+    with _terminated_politely(), _stage(folder, teller, target, binaries) as stage:
+        with contextlib.chdir(folder):
+            _chapters(teller, stage)
+            teller.say(f"The story took {teller.seconds:.0f} s.")
+            _farewell(teller, folder, stay)
+            if stay:
+                _wait()
+
+
+def _chapters(teller: Teller, stage: Stage) -> None:
+    teller.say("\n1. Begin: a ledger and a target for this folder")
+    teller.command("init", stage.url, "--role", "scratch")
+    teller.say("2. Capture: the server's slow log, as it wrote it")
+    teller.command("capture", "log", LOG, "--prefix", LOG_PREFIX)
+    teller.say("3. Read: which queries take the time?")
+    teller.command("queries", "--top", "8")
+    query = _story_query()
+    teller.say(f"One of them, {query}, opens every buoy's page. How does the server run it?")
+    teller.command("plan", query, "--measure")
+    teller.say("4. Diagnose: what costs time there, and why?")
+    teller.command("diagnose", query)
+    teller.say("5. Propose: what should help? Nothing is built for this")
+    teller.command("propose", query)
+    teller.say("6. Verify: before and after in turns, with an index nobody else sees")
+    teller.command("trial", query, "--remedy", "r1")
+    teller.say("And an index that cannot help, to see that the judge is honest")
+    teller.command("trial", query, "--index", "reading (quality, value)", "--pairs", "12")
+    teller.say("7. Settle: keep it, and write the migration both ways")
+    teller.command("settle", "t1", "keep", "--reason", "every buoy page waits for it")
+    for file in sorted(Path("migrations").glob("*.sql"), reverse=True):
+        teller.plain(f"{file}:")
+        teller.plain(file.read_text())
+    teller.command("settle", "t2", "drop", "--reason", "not used")
+    teller.command("history", "--last", "12")
+    teller.say("8. The whole workload: each query run once, measured and diagnosed")
+    with Workspace.find() as workspace:
+        teller.plain(summary_view(workspace))
+    teller.plain("")
+
+
+def _story_query() -> str:
+    with Workspace.find() as workspace:
+        return next(q.id for q in workspace.ledger.queries.all() if STORY_QUERY in q.text)
+
+
+@contextmanager
+def _stage(
+    folder: Path, teller: Teller, target: str | None, binaries: Path | None
+) -> Iterator[Stage]:
+    """A server with the scenario in it and its workload in the log."""
+    log = folder / LOG
+    if target is not None:
+        teller.say("Building Skerry Watch in your database …")
+        build_scenario_in(target)
+        try:
+            sent = send_workload(target, load_workload(), WireLog(log).listen)
+            teller.say(f"Its applications sent {sent} statements ({teller.seconds:.0f} s).")
+            yield Stage(target, "your server", log)
+        finally:
+            remove_scenario(target)
+        return
+    found = find_binaries(binaries)
+    teller.say(f"Starting PostgreSQL {found.version} ({found.source}) on a socket of its own …")
+    with scenario_cluster(found) as cluster:
+        teller.say("Building Skerry Watch: 400 buoys, 1.5 million readings …")
+        url = build_scenario(cluster)
+        teller.say(f"Built after {teller.seconds:.0f} s. Its applications send their statements …")
+        sent = send_workload(url, load_workload())
+        teller.say(f"{sent} statements sent, after {teller.seconds:.0f} s.")
+        log.symlink_to(cluster.log)
+        try:
+            yield Stage(url, f"PostgreSQL {found.version}", log)
+        finally:
+            # The server's folder goes with it; the log stays for a later look.
+            log.unlink()
+            shutil.copyfile(cluster.log, log)
+
+
+def _prepare(folder: Path) -> None:
+    """An empty folder, or one of an earlier demo, whose files are removed.
+
+    Raises:
+        WrongUsage: the folder holds something that is not ours.
+    """
+    if folder.exists() and any(folder.iterdir()) and not (folder / MARKER).exists():
+        raise WrongUsage(
+            f"The folder {folder} is not empty and not from an earlier demo.",
+            "Name another with  --folder",
+        )
+    folder.mkdir(parents=True, exist_ok=True)
+    for pattern in OUR_FILES:
+        for file in folder.glob(pattern):
+            file.unlink()
+    (folder / MARKER).write_text("Made by «humble demo», and made anew by the next one.\n")
+
+
+def _farewell(teller: Teller, folder: Path, stay: bool) -> None:
+    shown = os.path.relpath(folder)
+    if not stay:
+        teller.say(f"Ledger, log and migrations are in {shown}. The server stops now.")
+        teller.say("To explore it yourself:  humble demo --stay")
+        return
+    teller.say("The server stays until you press Ctrl-C here. In another terminal:")
+    teller.plain(f"  cd {shown}")
+    teller.plain("  humble queries\n  humble diagnose\n  humble propose\n  humble show t1")
+    teller.plain("  humble plan \"SELECT count(*) FROM alert WHERE status = 'open'\" --measure")
+
+
+def _wait() -> None:
+    try:
+        while True:
+            time.sleep(3600)
+    except KeyboardInterrupt:
+        return
+
+
+@contextmanager
+def _terminated_politely() -> Iterator[None]:
+    """Let a kill (SIGTERM, SIGHUP) unwind like Ctrl-C, so that the server is stopped."""
+
+    def stop(number: int, frame: object) -> None:
+        raise KeyboardInterrupt
+
+    numbers = (signal.SIGTERM, signal.SIGHUP)
+    before = {number: signal.signal(number, stop) for number in numbers}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)

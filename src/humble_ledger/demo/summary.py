@@ -1,0 +1,63 @@
+"""The whole workload in one table: time, first symptom with its cause, best remedy."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from humble_ledger.core.entries import RemedyEntry, SymptomEntry
+from humble_ledger.core.workload.ranking import rank
+from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.workflow.diagnosing import diagnose
+from humble_ledger.workflow.proposing import propose
+from humble_ledger.workflow.workspace import Workspace
+
+
+def summary_view(workspace: Workspace) -> RenderableType:
+    """Diagnose and propose for every captured query, and show one line for each."""
+    numbers = Numbers(workspace.configuration.number_style)
+    ranked = rank(q for q in workspace.ledger.queries.all() if q.durations_ms)
+    symptoms = {plan.query: found for plan, found in diagnose(workspace, measure=True)}
+    remedies = propose(workspace)
+    table = plain_table(
+        ("id", "fixed"), ("total ms", "right"), ("calls", "right"), ("tables", "left"),
+        ("first symptom", "left"), ("cause", "left"), ("best index", "left"),
+        ("cost predicted", "right"),
+    )  # fmt: skip
+    for each in ranked:
+        query = each.query.id
+        tables = ", ".join(workspace.ledger.queries.all(query)[0].tables)
+        name, cause = _first(symptoms.get(query, []))
+        index, cost = _best(query, remedies, numbers)
+        table.add_row(
+            query, numbers.figure(each.total_ms), numbers.whole(each.calls), tables, name, cause,
+            Text(index), cost,
+        )  # fmt: skip
+    note = (
+        "Times are measured by the server; costs are its estimates, the last one predicted by "
+        "formula. A query without a symptom may still be a trouble this version does not know."
+    )
+    return Group(table, Text(""), Text(note, style="dim"))
+
+
+def _first(found: Sequence[SymptomEntry]) -> tuple[str, str]:
+    if not found:
+        return "–", ""
+    return found[0].symptom.name, found[0].symptom.cause.name
+
+
+def _best(query: str, remedies: Sequence[RemedyEntry], numbers: Numbers) -> tuple[str, str]:
+    options = [
+        (p.cost_predicted, p.cost_before, entry)
+        for entry in remedies
+        for p in entry.remedy.predictions
+        if p.query == query
+    ]
+    if not options:
+        return "–", ""
+    after, before, entry = min(options, key=lambda option: option[0])
+    words = entry.remedy.index.words if entry.remedy.index else entry.remedy.summary
+    return f"{entry.id} {words}", f"{numbers.figure(before)} → {numbers.figure(after)}"

@@ -1,0 +1,251 @@
+"""Entries to their JSON documents."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+
+from humble_ledger.core.entries import (
+    CaptureEntry,
+    EventEntry,
+    PlanEntry,
+    RemedyEntry,
+    SettlementEntry,
+    SymptomEntry,
+    TrialEntry,
+)
+from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.trials.model import QueryTrial, Side
+from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.views import structures as s
+
+
+def queries_document(ranked: Iterable[RankedQuery]) -> s.QueriesDocument:
+    """The ranking."""
+    return s.QueriesDocument([_query(each) for each in ranked])
+
+
+def _query(ranked: RankedQuery) -> s.QueryRow:
+    query = ranked.query
+    return s.QueryRow(
+        id=query.id,
+        fingerprint=query.fingerprint,
+        text=query.text,
+        statement=query.statement,
+        parameters=list(query.parameters),
+        calls=ranked.calls,
+        total_ms=round(ranked.total_ms, 3),
+        mean_ms=round(ranked.mean_ms, 3),
+        p95_ms=ranked.p95_ms,
+        max_ms=ranked.max_ms,
+        share=round(ranked.share, 6),
+        rows_mean=sum(query.rows) / len(query.rows) if query.rows else None,
+        tables=list(query.tables),
+        applications=list(query.applications),
+        first_seen=_iso(query.first_seen),
+        last_seen=_iso(query.last_seen),
+        sources=list(query.sources),
+    )
+
+
+def capture_document(entry: CaptureEntry) -> s.CaptureDocument:
+    """One capture."""
+    return s.CaptureDocument(
+        id=entry.id,
+        source=entry.source,
+        place=entry.place,
+        lines=entry.lines,
+        kept_runs=entry.kept,
+        queries=entry.queries,
+        new_queries=entry.new_queries,
+        passed_over=entry.passed_over,
+        first_unreadable=entry.first_unreadable,
+        first_run=entry.first_run,
+        last_run=entry.last_run,
+    )
+
+
+def plan_document(entry: PlanEntry) -> s.PlanDocument:
+    """A plan."""
+    plan = entry.plan
+    return s.PlanDocument(
+        id=entry.id,
+        query=entry.query,
+        engine=s.EngineInfo(plan.engine, plan.engine_version),
+        measured=plan.measured,
+        cost_total=plan.cost_total,
+        planning_ms=plan.planning_ms,
+        execution_ms=plan.execution_ms,
+        settings=dict(plan.engine_settings),
+        root=_node(plan.root, accounts(plan)),
+    )
+
+
+def _node(node: Node, figures: dict[int, Account]) -> s.NodeDocument:
+    account = figures[node.no]
+    measured = node.rows_seen is not None
+    return s.NodeDocument(
+        no=node.no,
+        operation=node.operation.value,
+        label=node.label,
+        relation=node.relation,
+        alias=node.alias,
+        index=node.index,
+        rows_expected=node.rows_expected,
+        rows_seen=node.rows_seen,
+        loops=node.loops,
+        rows_discarded=node.discarded.total if measured else None,
+        cost=s.OwnTotal(round(account.own_cost, 4), node.cost.total if node.cost else None),
+        time_ms=s.OwnTotal(_rounded(account.own_ms), _rounded(account.total_ms)),
+        process_time_ms=_rounded(account.process_ms),
+        share=round(account.own_share, 6),
+        pages=_pages(account),
+        conditions=s.ConditionLists(
+            list(node.conditions.search),
+            list(node.conditions.filter),
+            list(node.conditions.join),
+            list(node.conditions.recheck),
+        ),
+        sort_keys=list(node.sort_keys),
+        processes=_processes(node),
+        memory=_memory(node),
+        children=[_node(child, figures) for child in node.children],
+    )
+
+
+def _pages(account: Account) -> s.PageCounts | None:
+    own = account.own_pages
+    if own is None:
+        return None
+    return s.PageCounts(own.cached, own.read, own.written, own.temp_read, own.temp_written)
+
+
+def _processes(node: Node) -> s.ProcessCounts | None:
+    found = node.processes
+    return s.ProcessCounts(found.planned, found.launched, list(found.each)) if found else None
+
+
+def _memory(node: Node) -> s.MemoryUse | None:
+    found = node.memory
+    if found is None:
+        return None
+    return s.MemoryUse(found.method, found.used_bytes, found.spilled_bytes, found.batches)
+
+
+def symptoms_document(entries: Iterable[SymptomEntry]) -> s.SymptomsDocument:
+    """Symptoms."""
+    return s.SymptomsDocument([_symptom(entry) for entry in entries])
+
+
+def _symptom(entry: SymptomEntry) -> s.SymptomRow:
+    symptom = entry.symptom
+    return s.SymptomRow(
+        id=entry.id,
+        query=entry.query,
+        plan=entry.plan,
+        node=symptom.node,
+        name=symptom.name,
+        summary=symptom.summary,
+        harmless=symptom.harmless,
+        cost_ms=_rounded(symptom.cost_ms),
+        share=symptom.cost_share,
+        evidence=dict(symptom.evidence),
+        cause=s.CauseDocument(symptom.cause.name, symptom.cause.detail),
+        remedies=list(entry.remedies),
+    )
+
+
+def remedies_document(entries: Iterable[RemedyEntry]) -> s.RemediesDocument:
+    """Remedies."""
+    return s.RemediesDocument([_remedy(entry) for entry in entries])
+
+
+def _remedy(entry: RemedyEntry) -> s.RemedyRow:
+    remedy = entry.remedy
+    return s.RemedyRow(
+        id=entry.id,
+        type=remedy.type.value,
+        summary=remedy.summary,
+        reason=remedy.reason,
+        apply=list(remedy.apply),
+        revert=list(remedy.revert),
+        queries=[
+            s.PredictionRow(
+                p.query, p.cost_before, round(p.cost_predicted, 2), p.way, p.step, p.route
+            )
+            for p in remedy.predictions
+        ],
+        size_bytes_predicted=remedy.size_bytes_predicted,
+        upkeep={
+            "inserted_rows": remedy.upkeep.inserted_rows,
+            "updated_rows": remedy.upkeep.updated_rows,
+            "in_page_share": remedy.upkeep.in_page_share,
+        },
+        status=entry.status,
+    )
+
+
+def trial_document(entry: TrialEntry) -> s.TrialDocument:
+    """A trial."""
+    trial = entry.trial
+    return s.TrialDocument(
+        id=entry.id,
+        status=entry.status,
+        verdict=trial.verdict.value if trial else None,
+        way=trial.way if trial else None,
+        remedies=list(trial.remedies) if trial else [],
+        queries=[_query_trial(each) for each in trial.queries] if trial else [],
+        build_ms=_rounded(trial.build_ms) if trial else None,
+        size_bytes=trial.size_bytes if trial else None,
+        left_behind=list(trial.left_behind) if trial else [],
+    )
+
+
+def _query_trial(each: QueryTrial) -> s.QueryTrialRow:
+    ratio = each.ratio
+    return s.QueryTrialRow(
+        id=each.query,
+        verdict=each.verdict.value,
+        reason=each.reason,
+        before=_side(each.before),
+        after=_side(each.after),
+        ratio=s.RatioDocument(ratio.estimate, ratio.low, ratio.high, ratio.confidence, ratio.pairs)
+        if ratio
+        else None,
+        same_result=each.same_result,
+        result_note=each.result_note,
+        uses_change=each.uses_change,
+    )
+
+
+def _side(side: Side) -> s.SideDocument:
+    pages = side.pages
+    return s.SideDocument(
+        median_ms=round(side.median_ms, 4),
+        cold_ms=round(side.cold_ms, 4),
+        runs_ms=[round(run, 4) for run in side.runs_ms],
+        cost=side.cost,
+        pages=pages.touched if pages else None,
+        temp_pages=pages.temp_read + pages.temp_written if pages else None,
+        rows=side.rows,
+        plan=side.plan,
+    )
+
+
+def settlement_document(entry: SettlementEntry) -> s.SettlementDocument:
+    """The decision on a trial."""
+    return s.SettlementDocument(entry.trial, entry.decision, entry.reason, list(entry.files))
+
+
+def history_document(entries: Sequence[EventEntry]) -> s.HistoryDocument:
+    """The history."""
+    return s.HistoryDocument([s.EventRow(e.at, e.subject, e.words) for e in entries])
+
+
+def _iso(moment: datetime | None) -> str | None:
+    return moment.isoformat(timespec="milliseconds") if moment else None
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 4)

@@ -1,0 +1,33 @@
+"""JSON Schemas of the documents: `python -m humble_ledger.views.schemas docs/schemas`."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+import msgspec
+
+from humble_ledger.views.structures import DOCUMENTS
+
+
+def schemas() -> dict[str, str]:
+    """File name to the text of the schema, for every document."""
+    found = {}
+    for document in DOCUMENTS:
+        schema = msgspec.json.schema(document)
+        kind = document.__struct_defaults__[-2]
+        found[f"{kind}-1.json"] = json.dumps(schema, indent=2, sort_keys=True) + "\n"
+    return found
+
+
+def main() -> None:
+    """Write all schemas into the folder given."""
+    folder = Path(sys.argv[1])
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, text in schemas().items():
+        (folder / name).write_text(text, encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

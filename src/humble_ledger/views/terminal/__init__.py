@@ -1,0 +1,1 @@
+"""Entries to Rich renderables; text, never control codes of our own."""

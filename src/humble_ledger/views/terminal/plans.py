@@ -1,0 +1,142 @@
+"""A plan as a tree of steps with their own figures."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from rich.console import Group, RenderableType
+from rich.table import Table
+from rich.text import Text
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.estimates.accuracy import FAR_OFF, row_error
+from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.statements.kinds import shorten
+from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
+
+BAR_WIDTH = 8
+HOT = 0.25
+
+
+def plan_view(entry: PlanEntry, numbers: Numbers) -> RenderableType:
+    """The plan with its heading, the tree, and what the own times add up to."""
+    return Group(
+        _heading(entry, numbers), Text(""), _tree(entry.plan, numbers), *_foot(entry, numbers)
+    )
+
+
+def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
+    plan = entry.plan
+    server = f"{plan.engine} {plan.engine_version}".strip()
+    head = f"{entry.id} of {entry.query}" if entry.query else entry.id
+    times = ""
+    if plan.measured:
+        planning, execution = numbers.ms(plan.planning_ms), numbers.ms(plan.execution_ms)
+        times = f"planning {planning}, execution {execution} (measured)"
+    return labelled(
+        ("plan", f"{head}, {'measured' if plan.measured else 'estimated'} on {server}"),
+        ("statement", shorten(entry.statement, 400)),
+        ("values", ", ".join("NULL" if v is None else v for v in entry.parameters)),
+        ("cost", f"{numbers.figure(plan.cost_total)} (estimated, the server's units)"),
+        ("time", times),
+        ("settings", ", ".join(f"{k} = {v}" for k, v in plan.engine_settings.items())),
+    )
+
+
+def _tree(plan: Plan, numbers: Numbers) -> Table:
+    figures = accounts(plan)
+    columns = [("no", "right"), ("step", "left"), ("rows expected", "right")]
+    if plan.measured:
+        columns += [("seen", "right"), ("loops", "right"), ("own ms", "right"), ("share", "right")]
+    else:
+        columns += [("own cost", "right"), ("total cost", "right"), ("share", "right")]
+    columns += [("", "fixed")]
+    if plan.measured:
+        columns += [("own cost", "right"), ("pages", "right")]
+    table = plain_table(*columns)
+    hottest = max(figures.values(), key=lambda a: a.own_share).own_share
+    for node, guide, below in _walk(plan.root, "", ""):
+        account = figures[node.no]
+        hot = account.own_share >= max(HOT, hottest * 0.999)
+        name = Text(guide + _named(node), style="bold" if hot else "")
+        table.add_row(str(node.no), name, *_figures(plan, node, account, numbers))
+        for line in _conditions(node, account, numbers):
+            table.add_row("", Hanging(below + "    ", line, "dim"))
+    return table
+
+
+def _figures(
+    plan: Plan, node: Node, account: Account, numbers: Numbers
+) -> Iterator[RenderableType]:
+    expected = numbers.rows(node.rows_expected)
+    share, drawn = numbers.percent(account.own_share), bar(account.own_share, BAR_WIDTH)
+    if not plan.measured:
+        total = numbers.figure(node.cost.total) if node.cost else "–"
+        yield from (expected, numbers.figure(account.own_cost), total, share, drawn)
+        return
+    error = row_error(node)
+    off = error is not None and error.factor >= FAR_OFF
+    yield Text(expected, style="bold" if off else "")
+    if node.never_ran:
+        yield from ("never ran", "0", "–", "–", "")
+    else:
+        yield Text(numbers.rows(node.rows_seen), style="bold" if off else "")
+        yield from (numbers.whole(node.loops), numbers.figure(account.own_ms), share, drawn)
+    yield numbers.figure(account.own_cost)
+    yield numbers.whole(account.own_pages.touched) if account.own_pages else "–"
+
+
+def _walk(node: Node, guide: str, below: str) -> Iterator[tuple[Node, str, str]]:
+    """Each step with the guide before its name, and the guide for lines under it."""
+    trunk = below + ("│ " if node.children else "  ")
+    yield node, guide, trunk
+    for place, child in enumerate(node.children):
+        last = place == len(node.children) - 1
+        yield from _walk(child, below + ("└ " if last else "├ "), below + ("  " if last else "│ "))
+
+
+def _named(node: Node) -> str:
+    prefix = f"{node.subplan_name}: " if node.subplan_name else ""
+    return prefix + node.name
+
+
+def _conditions(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
+    conditions = node.conditions
+    for word, texts in (
+        ("search", conditions.search),
+        ("filter", conditions.filter),
+        ("join", conditions.join),
+        ("recheck", conditions.recheck),
+        ("sorts by", (", ".join(node.sort_keys),) if node.sort_keys else ()),
+        ("groups by", (", ".join(node.group_keys),) if node.group_keys else ()),
+    ):
+        for text in texts:
+            yield f"{word}: {text}"
+    if account.rows_discarded:
+        yield f"discards {numbers.whole(account.rows_discarded)} rows in all"
+    memory = node.memory
+    if memory is not None and memory.spilled_bytes:
+        yield f"spills {numbers.size(memory.spilled_bytes)} to temporary files ({memory.method})"
+    elif memory is not None and memory.used_bytes:
+        yield f"takes {numbers.size(memory.used_bytes)} of memory"
+    if node.processes is not None and node.processes.planned:
+        launched = node.processes.launched
+        yield f"{node.processes.planned} helper processes planned" + (
+            f", {launched} launched" if launched is not None else ""
+        )
+
+
+def _foot(entry: PlanEntry, numbers: Numbers) -> Iterator[RenderableType]:
+    plan = entry.plan
+    if not plan.measured or plan.execution_ms is None:
+        return
+    own = sum(a.own_ms or 0.0 for a in accounts(plan).values())
+    yield Text("")
+    yield Text(
+        f"Own times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
+        "rows are per loop, times and pages over all loops. Bold rows: expected and seen differ "
+        "at least tenfold.",
+        style="dim",
+    )
