@@ -21,15 +21,19 @@ def give(as_json: bool, document: Callable[[], Any], view: Callable[[], Renderab
 
         sys.stdout.write(msgspec.json.encode(document()).decode() + "\n")
         return
+    show(view())
+
+
+def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> None:
+    """Print something for people; ``whole_lines`` leaves long lines to the terminal."""
     from rich.console import Console  # noqa: PLC0415
 
     # Into a pipe there is no terminal to ask for its width, and no control code belongs.
     width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
-    console = Console(width=width, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    console = Console(width=width, highlight=False, markup=False, emoji=False)
     with console.capture() as captured:
-        console.print(view())
-    text = "\n".join(line.rstrip() for line in captured.get().split("\n"))
-    sys.stdout.write(text)
+        console.print(view, style=style, soft_wrap=whole_lines)
+    sys.stdout.write("\n".join(line.rstrip() for line in captured.get().split("\n")))
     sys.stdout.flush()
 
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shlex
 import shutil
 import signal
-import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from rich.console import Console
+from rich.console import RenderableType
 
 from humble_ledger.demo.scenario import (
     LOG_PREFIX,
@@ -30,6 +30,7 @@ from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.workflow.workspace import Workspace
 
 Run = Callable[[list[str]], int]
+Show = Callable[[RenderableType, str, bool], None]  # what, style, leave long lines whole
 
 MARKER = ".skerry-watch"
 LOG = "server.log"
@@ -49,20 +50,22 @@ class Stage:
 class Teller:
     """Prints what happens, and each command before it runs."""
 
-    def __init__(self, run: Run) -> None:
+    def __init__(self, run: Run, show: Show) -> None:
         self._run = run
-        self._console = Console(highlight=False, markup=False, emoji=False)
+        self._show = show
         self._began = time.monotonic()
 
     def say(self, words: str = "") -> None:
         """A line of the story."""
-        self._console.print(words, style="bold cyan" if words else None)
-        sys.stdout.flush()
+        self._show(words, "bold cyan", True)
 
-    def plain(self, words: object) -> None:
-        """A line that is no part of the story."""
-        self._console.print(words)
-        sys.stdout.flush()
+    def plain(self, words: str) -> None:
+        """Lines that are no part of the story."""
+        self._show(words, "", True)
+
+    def view(self, view: RenderableType) -> None:
+        """A view that fits itself to the terminal."""
+        self._show(view, "", False)
 
     def command(self, *arguments: str) -> None:
         """Show a command as it would be typed, and run it.
@@ -70,9 +73,8 @@ class Teller:
         Raises:
             HumbleError: it did not end with 0; its own message stands above.
         """
-        typed = " ".join(f"'{a}'" if " " in a else a for a in arguments)
-        self._console.print(f"$ humble {typed}", style="bold")
-        sys.stdout.flush()
+        typed = shlex.join(arguments)
+        self._show(f"$ humble {typed}", "bold", True)
         code = self._run(list(arguments))
         if code != 0:
             raise HumbleError(f"The demo stops here: «humble {typed}» ended with {code}.")
@@ -84,21 +86,31 @@ class Teller:
         return time.monotonic() - self._began
 
 
-def tell(folder: Path, run: Run, *, stay: bool, target: str | None, binaries: Path | None) -> None:
+def tell(
+    folder: Path,
+    run: Run,
+    show: Show,
+    *,
+    stay: bool,
+    target: str | None,
+    binaries: Path | None,
+) -> None:
     """Tell the whole loop for one query, then look at the whole workload.
 
-    ``run`` runs one command line of the program. However this ends, the server is stopped.
+    ``run`` runs one command line of the program, ``show`` prints. However this ends, the
+    server is stopped.
     """
-    teller = Teller(run)
+    teller = Teller(run, show)
+    begun_in = Path.cwd()
     folder = folder.resolve()
     _prepare(folder)
-    with _terminated_politely(), _stage(folder, teller, target, binaries) as stage:
-        with contextlib.chdir(folder):
-            _chapters(teller, stage)
-            teller.say(f"The story took {teller.seconds:.0f} s.")
-            _farewell(teller, folder, stay)
-            if stay:
-                _wait()
+    staged = _stage(folder, teller, target, binaries)
+    with _terminated_politely(), staged as stage, contextlib.chdir(folder):
+        _chapters(teller, stage)
+        teller.say(f"The story took {teller.seconds:.0f} s.")
+        _farewell(teller, os.path.relpath(folder, begun_in), stay)
+        if stay:
+            _wait()
 
 
 def _chapters(teller: Teller, stage: Stage) -> None:
@@ -128,7 +140,7 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     teller.command("history", "--last", "12")
     teller.say("8. The whole workload: each query run once, measured and diagnosed")
     with Workspace.find() as workspace:
-        teller.plain(summary_view(workspace))
+        teller.view(summary_view(workspace))
     teller.plain("")
 
 
@@ -188,8 +200,7 @@ def _prepare(folder: Path) -> None:
     (folder / MARKER).write_text("Made by «humble demo», and made anew by the next one.\n")
 
 
-def _farewell(teller: Teller, folder: Path, stay: bool) -> None:
-    shown = os.path.relpath(folder)
+def _farewell(teller: Teller, shown: str, stay: bool) -> None:
     if not stay:
         teller.say(f"Ledger, log and migrations are in {shown}. The server stops now.")
         teller.say("To explore it yourself:  humble demo --stay")

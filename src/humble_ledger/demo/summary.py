@@ -23,19 +23,18 @@ def summary_view(workspace: Workspace) -> RenderableType:
     symptoms = {plan.query: found for plan, found in diagnose(workspace, measure=True)}
     remedies = propose(workspace)
     table = plain_table(
-        ("id", "fixed"), ("total ms", "right"), ("calls", "right"), ("tables", "left"),
-        ("first symptom", "left"), ("cause", "left"), ("best index", "left"),
-        ("cost predicted", "right"),
+        ("id", "fixed"), ("total ms", "right"), ("calls", "right"),
+        ("first symptom: cause", "left"), ("best index: cost, predicted", "left"),
     )  # fmt: skip
     for each in ranked:
         query = each.query.id
-        tables = ", ".join(workspace.ledger.queries.all(query)[0].tables)
-        name, cause = _first(symptoms.get(query, []))
-        index, cost = _best(query, remedies, numbers)
         table.add_row(
-            query, numbers.figure(each.total_ms), numbers.whole(each.calls), tables, name, cause,
-            Text(index), cost,
-        )  # fmt: skip
+            query,
+            numbers.figure(each.total_ms),
+            numbers.whole(each.calls),
+            Text(_first(symptoms.get(query, []))),
+            Text(_best(query, remedies, numbers)),
+        )
     note = (
         "Times are measured by the server; costs are its estimates, the last one predicted by "
         "formula. A query without a symptom may still be a trouble this version does not know."
@@ -43,13 +42,11 @@ def summary_view(workspace: Workspace) -> RenderableType:
     return Group(table, Text(""), Text(note, style="dim"))
 
 
-def _first(found: Sequence[SymptomEntry]) -> tuple[str, str]:
-    if not found:
-        return "–", ""
-    return found[0].symptom.name, found[0].symptom.cause.name
+def _first(found: Sequence[SymptomEntry]) -> str:
+    return f"{found[0].symptom.name}: {found[0].symptom.cause.name}" if found else "–"
 
 
-def _best(query: str, remedies: Sequence[RemedyEntry], numbers: Numbers) -> tuple[str, str]:
+def _best(query: str, remedies: Sequence[RemedyEntry], numbers: Numbers) -> str:
     options = [
         (p.cost_predicted, p.cost_before, entry)
         for entry in remedies
@@ -57,7 +54,7 @@ def _best(query: str, remedies: Sequence[RemedyEntry], numbers: Numbers) -> tupl
         if p.query == query
     ]
     if not options:
-        return "–", ""
+        return "–"
     after, before, entry = min(options, key=lambda option: option[0])
     words = entry.remedy.index.words if entry.remedy.index else entry.remedy.summary
-    return f"{entry.id} {words}", f"{numbers.figure(before)} → {numbers.figure(after)}"
+    return f"{entry.id} {words}: {numbers.figure(before)} → {numbers.figure(after)}"

@@ -36,8 +36,9 @@ class Plans(Shelf):
                 )
             )
             number = new_id(made)
-            words = "measured" if plan.measured else "estimated"
-            add_event(c, format_id(Kind.PLAN, number), f"{words} plan of {query}")
+            words = f"{'measured' if plan.measured else 'estimated'} plan of {query}"
+            words += "" if origin == "read" else f", {origin}"
+            add_event(c, format_id(Kind.PLAN, number), words)
         return self.get(format_id(Kind.PLAN, number))
 
     def get(self, id_: str) -> PlanEntry:

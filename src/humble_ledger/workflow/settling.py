@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -43,7 +44,13 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
     if decision == "keep":
         remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
         files = _write(workspace, _migration(entry, remedies, reason))
-    settled = SettlementEntry(trial, now(), decision, reason, tuple(str(f) for f in files))
+    settled = SettlementEntry(
+        trial,
+        now(),
+        decision,
+        reason,
+        tuple(os.path.relpath(f, workspace.configuration.folder) for f in files),
+    )
     workspace.ledger.trials.settle(entry, settled)
     return Settled(settled, entry)
 

@@ -35,7 +35,8 @@ def demo(
 
     Example: [bold]humble demo --stay[/bold]
     """
+    from humble_ledger.cli import output  # noqa: PLC0415
     from humble_ledger.cli.entry import run  # noqa: PLC0415
     from humble_ledger.demo.story import tell  # noqa: PLC0415
 
-    tell(folder, run, stay=stay, target=target, binaries=binaries)
+    tell(folder, run, output.show, stay=stay, target=target, binaries=binaries)

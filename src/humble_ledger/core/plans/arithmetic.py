@@ -17,6 +17,7 @@ The rules:
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Node, Operation, Pages, Plan, Role
@@ -49,7 +50,8 @@ def accounts(plan: Plan) -> dict[int, Account]:
     """The account of every step, by its number."""
     spread = _processes(plan.root, 1.0, {})
     totals = {n.no: _total_ms(n, spread[n.no]) for n in plan.nodes()}
-    own_times = _own_times(plan, totals)
+    own_times = _own_figures(plan, totals)
+    own_pages = _own_pages(plan)
     own_costs = own_cost_of_steps(plan)
     whole = totals[plan.root.no] or 0.0
     whole_cost = plan.cost_total or 0.0
@@ -69,7 +71,7 @@ def accounts(plan: Plan) -> dict[int, Account]:
             own_share=share,
             rows=_in_all(node, node.rows_seen),
             rows_discarded=_in_all(node, node.discarded.total),
-            own_pages=_own_pages(node),
+            own_pages=own_pages[node.no],
             processes=spread[node.no],
         )
     return result
@@ -111,7 +113,8 @@ def _total_ms(node: Node, processes: float) -> float | None:
     return node.elapsed.total_ms * node.loops / processes
 
 
-def _own_times(plan: Plan, totals: dict[int, float | None]) -> dict[int, float | None]:
+def _own_figures(plan: Plan, totals: Mapping[int, float | None]) -> dict[int, float | None]:
+    """Totals of any kind (time, pages) to what each step has of it by itself."""
     owns: dict[int, float | None] = {}
     for node in plan.nodes():
         total = totals[node.no]
@@ -129,17 +132,17 @@ def _own_times(plan: Plan, totals: dict[int, float | None]) -> dict[int, float |
 
 
 def _charge(
-    plan: Plan, parent: Node, child: Node, time_ms: float, owns: dict[int, float | None]
+    plan: Plan, parent: Node, child: Node, amount: float, owns: dict[int, float | None]
 ) -> None:
-    """Take a CTE's or init-plan's time from the steps within whose time it passed."""
+    """Take what a CTE or init-plan took from the steps within whose figures it is counted."""
     for payer in [*_payers(plan, parent, child), parent]:
         purse = owns[payer.no]
         if purse is None or purse <= 0.0:
             continue
-        paid = min(purse, time_ms)
+        paid = min(purse, amount)
         owns[payer.no] = purse - paid
-        time_ms -= paid
-        if time_ms <= 0.0:
+        amount -= paid
+        if amount <= 0.0:
             return
 
 
@@ -170,14 +173,17 @@ def _mentions(node: Node, mark: str) -> bool:
     return any(pattern.search(text) for text in texts)
 
 
-def _own_pages(node: Node) -> Pages | None:
-    if node.pages is None:
-        return None
-    left = node.pages
-    for child in node.children:
-        if child.pages is not None:
-            left = left.minus(child.pages)
-    return left
+def _own_pages(plan: Plan) -> dict[int, Pages | None]:
+    parts = {}
+    for name in ("cached", "read", "dirtied", "written", "temp_read", "temp_written"):
+        totals = {n.no: None if n.pages is None else getattr(n.pages, name) for n in plan.nodes()}
+        parts[name] = _own_figures(plan, totals)
+    return {
+        node.no: None
+        if node.pages is None
+        else Pages(**{name: int(found[node.no] or 0) for name, found in parts.items()})
+        for node in plan.nodes()
+    }
 
 
 def _share_cost(node: Node, budget: float, owns: dict[int, float]) -> None:

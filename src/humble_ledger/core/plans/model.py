@@ -97,17 +97,6 @@ class Pages:
         """Pages that had to be looked at, from the cache or not; temporary ones apart."""
         return self.cached + self.read
 
-    def minus(self, other: Pages) -> Pages:
-        """The difference, never below zero."""
-        return Pages(
-            max(self.cached - other.cached, 0),
-            max(self.read - other.read, 0),
-            max(self.dirtied - other.dirtied, 0),
-            max(self.written - other.written, 0),
-            max(self.temp_read - other.temp_read, 0),
-            max(self.temp_written - other.temp_written, 0),
-        )
-
 
 @dataclass(frozen=True, slots=True)
 class Conditions:

@@ -46,7 +46,7 @@ def kind_of(sql: str) -> StatementKind:
         return StatementKind.NO_PLAN
     words = [t.text.lower() if t.kind is TokenKind.WORD else t.text for t in kept]
     for place, word in enumerate(words):
-        if word in _CHANGES and words[place - 1] in ("(", "for", "no", ")"):
+        if word in _CHANGES and words[place - 1] in ("(", "for", "key", ")"):
             return StatementKind.CHANGES  # in a WITH, behind one, or FOR UPDATE
         if word == "share" and words[place - 1] in ("for", "key"):
             return StatementKind.CHANGES

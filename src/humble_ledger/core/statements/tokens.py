@@ -105,7 +105,19 @@ def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
         return TokenKind.STRING, closing + len(match["dollar"])
     if name == "comment" and match[0] == "/*":
         return TokenKind.COMMENT, _block_comment_end(sql, match.start())
+    if name == "operator":
+        return TokenKind.OPERATOR, match.start() + _operator_length(match[0])
     return TokenKind(name or "other"), match.end()
+
+
+def _operator_length(text: str) -> int:
+    """PostgreSQL's rule: a sign at the end belongs to what follows, so that a>=-5 works.
+
+    Unless the operator has one of the characters that no standard operator has.
+    """
+    if any(character in "~!@#%^&|`?" for character in text):
+        return len(text)
+    return max(1, len(text.rstrip("+-")))
 
 
 def _block_comment_end(sql: str, start: int) -> int:

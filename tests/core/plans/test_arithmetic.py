@@ -1,0 +1,111 @@
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from humble_ledger.core.plans.arithmetic import accounts, own_cost_of_steps
+from humble_ledger.core.plans.model import Operation, Plan
+from humble_ledger.engines.postgresql.plan_reader import read_plan
+from tests.plans import RECORDED, plan_of, recorded, step
+
+assert len(RECORDED) >= 80, "run tests/record_plans.py"
+
+
+@pytest.mark.parametrize("path", RECORDED, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_real_plans_add_up(path: Path) -> None:
+    plan = read_plan(json.loads(path.read_text()), path.parent.name)
+    figures = accounts(plan)
+    root = figures[plan.root.no]
+    assert root.total_ms is not None and plan.execution_ms is not None
+    own = [a.own_ms for a in figures.values()]
+    assert all(ms is not None and ms >= 0 for ms in own)
+    # The server rounds each time to a microsecond.
+    grain = 0.002 * len(own)
+    assert sum(ms or 0 for ms in own) == pytest.approx(root.total_ms, rel=0.01, abs=grain)
+    assert root.total_ms <= plan.execution_ms + grain
+    costs = [a.own_cost for a in figures.values()]
+    assert min(costs) >= 0
+    assert sum(costs) == pytest.approx(plan.cost_total or 0)
+    pages = [a.own_pages.touched for a in figures.values() if a.own_pages]
+    assert plan.root.pages is not None and sum(pages) == plan.root.pages.touched
+    assert not [n.label for n in plan.nodes() if n.operation is Operation.OTHER]
+
+
+def test_loops_multiply_what_the_server_averages() -> None:
+    outer = step("Seq Scan", ms=2.0, seen=100, cost=20, rows=100)
+    inner = step("Index Scan", ms=0.01, seen=0.5, loops=100, cost=0.5, rows=1)
+    plan = plan_of(step("Nested Loop", outer, inner, ms=4.0, seen=50, cost=75))
+    figures = accounts(plan)
+    assert figures[3].total_ms == pytest.approx(1.0)
+    assert figures[3].rows == pytest.approx(50)
+    assert figures[1].own_ms == pytest.approx(1.0)
+    assert figures[3].own_cost == pytest.approx(50)
+    assert figures[1].own_cost == pytest.approx(5)
+
+
+def test_below_a_gather_elapsed_and_process_time_part() -> None:
+    scan = step("Seq Scan", ms=30.0, loops=3, seen=100, Parallel_Aware=True)
+    plan = plan_of(step("Gather", scan, ms=40.0, seen=300, Workers_Planned=2, Workers_Launched=2))
+    figures = accounts(plan)
+    assert figures[2].total_ms == pytest.approx(30)
+    assert figures[2].process_ms == pytest.approx(90)
+    assert figures[1].own_ms == pytest.approx(10)
+    assert figures[2].rows == 300
+
+
+def test_a_cte_is_paid_by_its_reader_and_an_init_plan_by_its_first_user() -> None:
+    cte = step("Seq Scan", ms=5.0, Subplan_Name="CTE w", Parent_Relationship="InitPlan")
+    reader = step("CTE Scan", ms=7.0, CTE_Name="w", Parent_Relationship="Outer")
+    plan = plan_of(step("Sort", cte, reader, ms=8.0))
+    figures = accounts(plan)
+    assert [figures[n].own_ms for n in (1, 2, 3)] == pytest.approx([1.0, 5.0, 2.0])
+
+    first = step(
+        "Aggregate", ms=4.0, Subplan_Name="InitPlan 1 (returns $0)", Parent_Relationship="InitPlan"
+    )
+    user = step("Seq Scan", ms=9.0, Filter="(a > $0)", Parent_Relationship="Outer")
+    figures = accounts(plan_of(step("Aggregate", first, user, ms=10.0)))
+    assert [figures[n].own_ms for n in (1, 2, 3)] == pytest.approx([1.0, 4.0, 5.0])
+
+
+def test_a_limit_that_stops_early_does_not_make_costs_negative() -> None:
+    plan = plan_of(step("Limit", step("Seq Scan", cost=1000, rows=1000), cost=5, rows=5))
+    assert own_cost_of_steps(plan) == {1: 0.0, 2: 5.0}
+
+
+def test_never_ran_is_not_zero_rows() -> None:
+    plan = recorded(18, "never-ran")
+    idle = [n for n in plan.nodes() if n.never_ran]
+    assert idle and all(accounts(plan)[n.no].own_ms == 0 for n in idle)
+    seen_nothing = [n for n in plan.nodes() if n.rows_seen == 0 and not n.never_ran]
+    assert seen_nothing
+
+
+def _trees(depth: int) -> st.SearchStrategy[dict[str, object]]:
+    cost = st.floats(0, 1e6, allow_nan=False)
+    rows = st.integers(0, 10_000)
+    kinds = st.sampled_from(
+        ["Sort", "Nested Loop", "Limit", "Hash", "Append", "Materialize", "Gather"]
+    )
+    leaf = st.builds(lambda c, r: step("Seq Scan", cost=c, rows=r), cost, rows)
+    return st.recursive(
+        leaf,
+        lambda below: st.builds(
+            lambda kind, children, c, r: step(kind, *children, cost=c, rows=r),
+            kinds, st.lists(below, min_size=1, max_size=3), cost, rows,
+        ),
+        max_leaves=depth,
+    )  # fmt: skip
+
+
+@settings(max_examples=150)
+@given(_trees(12))
+def test_own_costs_of_any_plan_are_never_negative_and_add_up(root: dict[str, object]) -> None:
+    plan: Plan = plan_of(root)
+    owns = own_cost_of_steps(plan)
+    assert min(owns.values()) >= 0
+    assert sum(owns.values()) == pytest.approx(plan.cost_total or 0.0, rel=1e-6, abs=1e-6)

@@ -1,0 +1,193 @@
+"""Candidates, their choice, and recosting, without a server."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import pytest
+
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.remedies.btree import CostModel, Search, index_shape, pages_fetched
+from humble_ledger.core.remedies.candidates import candidates
+from humble_ledger.core.remedies.choice import Priced, worth_trying
+from humble_ledger.core.remedies.model import Prediction
+from humble_ledger.core.remedies.prediction import FormulaPredictor
+from humble_ledger.core.remedies.recosting import Replacement, recost
+from humble_ledger.core.schema.facts import (
+    ColumnFacts,
+    IndexFacts,
+    IndexKey,
+    ServerFacts,
+    TableFacts,
+    TableName,
+)
+from tests.plans import plan_of, recorded, step
+
+SERVER = ServerFacts("postgresql", "18", 180000, "skerry", "me")
+
+
+def table(
+    name: str, rows: float, pages: int, *columns: str, indexes: Sequence[str] = ()
+) -> TableFacts:
+    return TableFacts(
+        name=TableName("public", name),
+        kind="table",
+        rows=rows,
+        pages=pages,
+        size_bytes=pages * 8192,
+        columns={
+            column: ColumnFacts(column, "integer", n, True, 4, 4, 4, 0.0, rows / 600, 0.0)
+            for n, column in enumerate(columns, 1)
+        },
+        indexes=tuple(
+            IndexFacts(f"{name}_{n}", "btree", tuple(IndexKey(c) for c in keys.split(",")))
+            for n, keys in enumerate(indexes)
+        ),
+    )
+
+
+READING = table(
+    "reading", 1.5e6, 12500, "reading_id", "sensor_id", "buoy_id", "taken_at", "value", "quality",
+    indexes=("reading_id", "buoy_id,taken_at"),
+)  # fmt: skip
+ALERT = table(
+    "alert", 6e4, 1046, "alert_id", "buoy_id", "sensor_id", "raised_at", "kind", "cause", "crew",
+    "code", "status", "message", indexes=("alert_id", "raised_at", "sensor_id,code"),
+)  # fmt: skip
+VISIT = table("visit", 2e4, 181, "visit_id", "buoy_id", "keeper_id", "started_at")
+TABLES = {t.name: t for t in (READING, ALERT, VISIT)}
+
+
+class Oracle:
+    """A planner that says the same of everything."""
+
+    def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
+        return 600.0
+
+    def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
+        return 600.0
+
+
+@pytest.mark.parametrize("major", [15, 18])
+@pytest.mark.parametrize(
+    ("plan", "wanted"),
+    [
+        ("01-readings-of-a-sensor", "reading (sensor_id, taken_at)"),
+        ("20-highest-values", "reading (sensor_id, value DESC)"),
+        ("10-open-alerts-per-buoy", "alert (buoy_id)"),
+        ("04-alerts-by-code", "alert (code)"),
+        ("19-visits-of-a-keeper", "visit (keeper_id)"),
+    ],
+)
+def test_an_experts_index_is_among_the_candidates(major: int, plan: str, wanted: str) -> None:
+    found = [c.design.words for c in candidates(recorded(major, plan), TABLES)]
+    assert wanted in found
+    assert len(found) == len(set(found))
+
+
+@pytest.mark.parametrize("name", ["16-one-reading", "17-a-day-of-a-buoy", "12-monthly-means"])
+def test_what_an_index_serves_already_is_not_proposed(name: str) -> None:
+    designs = [c.design for c in candidates(recorded(18, name), TABLES)]
+    assert not [d.words for d in designs if d.key_columns[:1] == ("reading_id",)]
+    assert "reading (buoy_id, taken_at)" not in [d.words for d in designs]
+
+
+def test_a_selective_index_is_predicted_far_cheaper_and_a_prediction_never_dearer() -> None:
+    plan = recorded(18, "01-readings-of-a-sensor")
+    predictor = FormulaPredictor(SERVER, Oracle())
+    for candidate in candidates(plan, TABLES):
+        found = predictor.predict("q1", plan, candidate)
+        assert found.cost_predicted <= found.cost_before == plan.cost_total
+        if candidate.design.key_columns[0] == "sensor_id":
+            assert found.gain > 5
+            assert found.route
+
+
+def _seq(**more: object) -> dict[str, object]:
+    return step("Seq Scan", cost=1000.0, rows=100, Relation_Name="t", Schema="public", **more)
+
+
+def _recosted(root: dict[str, object], total: float, sorts: bool = False) -> float:
+    plan = plan_of(root)
+    scan = next(n for n in plan.nodes() if n.relation == "t")
+
+    def gives(_: Node) -> bool:
+        return sorts
+
+    return recost(plan, scan, Replacement(1.0, total, gives))
+
+
+def test_recosting_keeps_what_other_steps_cost() -> None:
+    assert _recosted(step("Aggregate", _seq(), cost=1010.0), 50.0) == pytest.approx(60)
+
+
+def test_recosting_drops_the_sort_that_the_new_route_makes_needless() -> None:
+    root = step("Sort", _seq(), cost=1100.0, startup=1090.0)
+    assert _recosted(root, 50.0) == pytest.approx(150)
+    root = step("Sort", _seq(), cost=1100.0, startup=1090.0)
+    assert _recosted(root, 50.0, sorts=True) == pytest.approx(50)
+
+
+def test_recosting_drops_the_gather_and_lets_a_limit_take_its_part() -> None:
+    scan = _seq(Parallel_Aware=True)
+    assert _recosted(step("Gather", scan, cost=2000.0, Workers_Planned=2), 50.0) == 50
+    limit = step("Limit", _seq(), cost=100.0, rows=10)
+    assert _recosted(limit, 51.0) == pytest.approx(1 + 0.1 * 50)
+
+
+def test_recosting_reads_an_inner_side_once_per_outer_row() -> None:
+    outer = step("Seq Scan", cost=10.0, rows=7)
+    root = step("Nested Loop", outer, _seq(), cost=10 + 7 * 1000 + 5)
+    assert _recosted(root, 20.0) == pytest.approx(10 + 7 * 20 + 5)
+
+
+@pytest.mark.parametrize(
+    ("rows", "pages", "low", "high"),
+    [(1, 1000, 1, 1), (1000, 1000, 600, 700), (1e6, 1000, 1000, 1000)],
+)
+def test_pages_fetched_grow_with_rows_up_to_all(
+    rows: float, pages: float, low: float, high: float
+) -> None:
+    assert low <= pages_fetched(rows, pages, pages, 1e6) <= high
+
+
+def test_an_index_scan_costs_more_the_more_it_fetches() -> None:
+    shape = index_shape(READING, [READING.columns["sensor_id"]])
+    costs = [
+        CostModel(SERVER).index_scan(READING, shape, Search(s, s, 1), 0.0).total
+        for s in (1e-5, 1e-3, 1e-1, 1.0)
+    ]
+    assert costs == sorted(costs)
+    in_order = CostModel(SERVER).index_scan(READING, shape, Search(0.1, 0.1, 1), 1.0)
+    assert in_order.total < costs[2]
+
+
+def test_wider_keys_make_larger_indexes() -> None:
+    one = index_shape(READING, [READING.columns["sensor_id"]])
+    two = index_shape(READING, [READING.columns["sensor_id"], READING.columns["taken_at"]])
+    assert one.pages < two.pages < READING.pages
+    empty = index_shape(table("t", 0, 0, "a"), [READING.columns["sensor_id"]])
+    assert empty.levels == 0 and empty.pages == 2
+
+
+def _priced(candidate: object, size: int, **costs: float) -> Priced:
+    predictions = tuple(Prediction(q, 1000.0, cost, "formula") for q, cost in costs.items())
+    return Priced(candidate, predictions, size)  # type: ignore[arg-type]
+
+
+def test_the_choice_prefers_the_smaller_of_two_alike_and_drops_the_useless() -> None:
+    found = candidates(recorded(18, "01-readings-of-a-sensor"), TABLES)
+    narrow = next(c for c in found if c.design.key_columns == ("sensor_id",))
+    wide = next(c for c in found if c.design.key_columns == ("sensor_id", "taken_at"))
+    alike = worth_trying([_priced(wide, 400, q1=100), _priced(narrow, 100, q1=101)], {})
+    assert [p.candidate for p in alike] == [narrow]
+    better = worth_trying([_priced(wide, 400, q1=50), _priced(narrow, 100, q1=101)], {})
+    assert [p.candidate for p in better] == [wide, narrow]
+    assert worth_trying([_priced(narrow, 100, q1=900)], {}) == []
+
+
+def test_a_query_that_runs_often_weighs_more() -> None:
+    found = candidates(recorded(18, "01-readings-of-a-sensor"), TABLES)
+    once = _priced(found[0], 100, q1=10)
+    often = _priced(found[1], 1000, q2=500)
+    assert [p.size_bytes for p in worth_trying([once, often], {"q2": 100})] == [1000, 100]

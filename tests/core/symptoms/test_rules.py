@@ -1,0 +1,121 @@
+"""Each rule with cases that must fire and look-alikes that must not, on recorded plans."""
+
+from __future__ import annotations
+
+import pytest
+
+from humble_ledger.core.plans.arithmetic import accounts
+from humble_ledger.core.symptoms.model import Case, Symptom
+from humble_ledger.core.symptoms.registry import find_symptoms
+from tests.core.remedies.test_prediction import SERVER, TABLES, table
+from tests.plans import plan_of, recorded, step
+
+SMALL = {
+    t.name: t
+    for t in (
+        table("buoy", 400, 3, "buoy_id", "region_id", indexes=("buoy_id",)),
+        table("sensor", 2400, 17, "sensor_id", "buoy_id", indexes=("sensor_id",)),
+        table("region", 12, 1, "region_id", indexes=("region_id",)),
+        table("keeper", 900, 7, "keeper_id", "region_id", indexes=("keeper_id",)),
+    )
+}
+
+
+def symptoms(major: int, name: str) -> list[Symptom]:
+    return find_symptoms(Case.of(recorded(major, name), SERVER, {**TABLES, **SMALL}))
+
+
+@pytest.mark.parametrize("major", [15, 18])
+@pytest.mark.parametrize(
+    ("name", "symptom", "cause"),
+    [
+        ("01-readings-of-a-sensor", "selective-full-scan", "no-index"),
+        ("20-highest-values", "selective-full-scan", "no-index"),
+        ("02-alerts-of-a-day", "selective-full-scan", "function-on-column"),
+        ("03-reading-by-decimal-id", "selective-full-scan", "type-mismatch"),
+        ("10-open-alerts-per-buoy", "selective-full-scan", "no-index"),
+        ("19-visits-of-a-keeper", "selective-full-scan", "no-index"),
+        ("13-alert-export", "sort-spills", "memory-too-small"),
+        ("12-monthly-means", "scan-is-right", "most-rows-wanted"),
+        ("18-season-quality", "scan-is-right", "most-rows-wanted"),
+    ],
+)
+def test_the_first_symptom_names_the_cause(major: int, name: str, symptom: str, cause: str) -> None:
+    first = symptoms(major, name)[0]
+    assert (first.name, first.cause.name) == (symptom, cause)
+    assert first.summary and first.cause.detail
+
+
+@pytest.mark.parametrize("major", [15, 18])
+@pytest.mark.parametrize(
+    "name",
+    ["15-one-sensor", "16-one-reading", "17-a-day-of-a-buoy", "nothing", "function-scan", "values",
+     "lock-rows", "never-ran"],
+)  # fmt: skip
+def test_healthy_plans_have_none(major: int, name: str) -> None:
+    assert symptoms(major, name) == []
+
+
+@pytest.mark.parametrize("major", [15, 18])
+def test_correlated_columns_are_the_cause_of_the_misestimate(major: int) -> None:
+    found = {s.name: s for s in symptoms(major, "05-alerts-of-a-crew")}
+    assert found["row-misestimate"].cause.name == "correlated-columns"
+    assert found["row-misestimate"].evidence["factor"] > 100  # type: ignore[operator]
+
+
+@pytest.mark.parametrize("major", [15, 18])
+def test_symptoms_never_cost_more_than_the_plan(major: int) -> None:
+    for name in ("01-readings-of-a-sensor", "05-alerts-of-a-crew", "10-open-alerts-per-buoy"):
+        plan = recorded(major, name)
+        whole = accounts(plan)[plan.root.no].total_ms or 0
+        for symptom in symptoms(major, name):
+            assert (symptom.cost_ms or 0) <= whole
+            assert 0 <= (symptom.cost_share or 0) <= 1
+
+
+def _scan(**more: object) -> list[str]:
+    fields = {"Relation_Name": "reading", "Schema": "public", "Alias": "reading", **more}
+    plan = plan_of(step("Seq Scan", cost=31250.0, **fields))  # type: ignore[arg-type]
+    return [s.name for s in find_symptoms(Case.of(plan, SERVER, TABLES))]
+
+
+def test_an_estimate_is_judged_by_its_expected_rows() -> None:
+    assert _scan(rows=600, Filter="(reading.sensor_id = 7)") == ["selective-full-scan"]
+    assert _scan(rows=1_400_000, Filter="(reading.quality = 1)") == ["scan-is-right"]
+
+
+def test_a_table_nobody_told_about_gives_no_verdict() -> None:
+    assert _scan(rows=600, Relation_Name="unknown", Filter="(unknown.a = 1)") == []
+
+
+def test_a_cast_of_varchar_is_no_type_mismatch() -> None:
+    columns = dict(TABLES[next(iter(TABLES))].columns)
+    text = columns["sensor_id"]
+    columns["sensor_id"] = type(text)(
+        "sensor_id", "character varying(20)", 2, True, -1, 4, 9, 0.0, 2400, 0.0
+    )
+    from dataclasses import replace  # noqa: PLC0415
+
+    reading = replace(next(iter(TABLES.values())), columns=columns)
+    plan = plan_of(
+        step("Seq Scan", rows=600, cost=31250.0, Relation_Name="reading", Schema="public",
+             Filter="((reading.sensor_id)::text = 'S-1'::text)")
+    )  # fmt: skip
+    (found,) = find_symptoms(Case.of(plan, SERVER, {reading.name: reading}))
+    assert found.cause.name == "no-index"
+
+
+@pytest.mark.parametrize(
+    ("node", "spills"),
+    [
+        (step("Sort", step("Seq Scan"), rows=500_000, width=100), True),
+        (step("Sort", step("Seq Scan"), rows=500, width=100), False),
+        (step("Incremental Sort", step("Seq Scan"), rows=500_000, width=100), False),
+        (step("Limit", step("Sort", step("Seq Scan"), rows=500_000, width=100)), False),
+    ],
+)
+def test_a_spill_is_foreseen_only_where_all_is_sorted(
+    node: dict[str, object], spills: bool
+) -> None:
+    found = [s.name for s in find_symptoms(Case.of(plan_of(node), SERVER, {}))]
+    assert found == (["sort-spills"] if spills else [])

@@ -1,0 +1,102 @@
+from __future__ import annotations
+
+import math
+import random
+
+import pytest
+from scipy import stats
+
+from humble_ledger.core.trials.ratio import (
+    LOOKS,
+    MOST_PAIRS,
+    estimate_only,
+    rate_at,
+    ratio_interval,
+    running_order,
+    signed_rank_depth,
+)
+from humble_ledger.core.trials.verdicts import judge_time
+
+
+def test_the_looks_spend_the_error_rate_and_no_more() -> None:
+    assert sum(rate for _, rate in LOOKS) == pytest.approx(0.05)
+    assert rate_at(6, MOST_PAIRS) == LOOKS[0][1]
+    assert rate_at(7, MOST_PAIRS) is None
+    assert rate_at(9, 9) == pytest.approx(0.05 - LOOKS[0][1])
+    assert rate_at(100, 100) is not None
+
+
+@pytest.mark.parametrize("pairs", [6, 9, 12, 20])
+@pytest.mark.parametrize("rate", [0.05, 0.0315])
+def test_depth_agrees_with_the_exact_signed_rank_test(pairs: int, rate: float) -> None:
+    depth = signed_rank_depth(pairs, rate)
+    assert depth is not None
+    # The largest statistic that is still significant, by an independent implementation.
+    significant = [w for w in range(pairs * (pairs + 1) // 4) if _p_value(pairs, w) <= rate]
+    assert depth == max(significant)
+
+
+def _p_value(pairs: int, statistic: int) -> float:
+    """Two-sided p of a sample whose negative ranks add up to ``statistic``."""
+    signs, left = [1] * pairs, statistic
+    for rank in range(pairs, 0, -1):
+        if rank <= left:
+            signs[rank - 1], left = -1, left - rank
+    sample = [sign * rank for sign, rank in zip(signs, range(1, pairs + 1), strict=True)]
+    return float(stats.wilcoxon(sample, method="exact").pvalue)
+
+
+def test_too_few_pairs_give_no_interval() -> None:
+    assert signed_rank_depth(5, 0.05) is None
+    assert ratio_interval([1, 1, 1], [2, 2, 2], 0.05) is None
+    assert estimate_only([1, 1, 1], [2, 2, 2]) == pytest.approx(2)
+
+
+def test_the_interval_holds_the_estimate_and_keeps_outliers() -> None:
+    before = [10.0, 11, 9, 10, 10, 10, 10, 11]
+    after = [5.0, 5.5, 4.5, 500, 5, 5, 5, 5.5]
+    found = ratio_interval(before, after, 0.05)
+    assert found is not None
+    assert found.low <= found.estimate <= found.high
+    assert found.estimate == pytest.approx(0.5, rel=0.01)
+    assert found.high > 1, "an interval over eight pairs that ignores one of them is too short"
+    assert found.confidence >= 0.95
+
+
+def test_six_equal_pairs_show_a_factor_of_two() -> None:
+    found = ratio_interval([10.0] * 6, [5.0] * 6, LOOKS[0][1])
+    assert found is not None and found.high == pytest.approx(0.5)
+
+
+def test_pairs_alternate() -> None:
+    order = running_order()
+    assert [next(order)[0] for _ in range(4)] == ["before", "after", "before", "after"]
+
+
+def _verdict_of_simulated_trial(effect: float, noise: float, rng: random.Random) -> str:
+    before: list[float] = []
+    after: list[float] = []
+    while len(before) < MOST_PAIRS:
+        before.append(10 * math.exp(rng.gauss(0, noise)))
+        after.append(10 * effect * math.exp(rng.gauss(0, noise)))
+        rate = rate_at(len(before), MOST_PAIRS)
+        if rate is not None:
+            verdict = judge_time(ratio_interval(before, after, rate))
+            if verdict is not None:
+                return verdict.value
+    return "undecided"
+
+
+@pytest.mark.parametrize("noise", [0.01, 0.05, 0.15])
+def test_a_thing_against_itself_is_hardly_ever_called_different(noise: float) -> None:
+    rng = random.Random(7)
+    verdicts = [_verdict_of_simulated_trial(1.0, noise, rng) for _ in range(300)]
+    wrong = sum(v in ("faster", "slower") for v in verdicts)
+    assert wrong / len(verdicts) <= 0.05
+
+
+@pytest.mark.parametrize(("effect", "word"), [(0.9, "faster"), (1 / 0.9, "slower")])
+def test_a_true_tenth_is_found(effect: float, word: str) -> None:
+    rng = random.Random(11)
+    verdicts = [_verdict_of_simulated_trial(effect, 0.04, rng) for _ in range(200)]
+    assert verdicts.count(word) / len(verdicts) >= 0.9
