@@ -7,6 +7,7 @@ programs are found. Each version's tests stay in one worker, so each server star
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,7 +18,7 @@ import pytest
 from humble_ledger.demo.scenario import LOG_PREFIX, build_scenario, scenario_cluster
 from humble_ledger.demo.workload import load_workload, send_workload
 from humble_ledger.engines.contract import Limits
-from humble_ledger.engines.postgresql.launcher import Binaries, all_binaries
+from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.program import Program
 
@@ -46,6 +47,11 @@ class Server:
         with psycopg.connect(self.url, autocommit=True) as connection:
             connection.execute("SET log_min_duration_statement = -1")
             return connection.execute(sql.encode()).fetchall()
+
+    def do(self, sql: str) -> None:
+        """Change something behind the program's back."""
+        with psycopg.connect(self.url, autocommit=True) as connection:
+            connection.execute(sql.encode())
 
 
 def _servers(majors: tuple[int, ...]) -> list[object]:
@@ -95,3 +101,17 @@ def begun(humble: Program, server: Server) -> Program:
     humble.ok("init", server.url, "--role", "scratch")
     humble.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
     return humble
+
+
+@pytest.fixture(scope="session")
+def password_url() -> Iterator[str]:
+    """A server that asks the user «keeper» for the password «right»."""
+    with Cluster(FOUND[NEEDED_MAJOR]) as cluster:
+        with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+            connection.execute("CREATE ROLE keeper LOGIN PASSWORD 'right'")
+        rules = cluster.data / "pg_hba.conf"
+        rules.write_text("local all keeper scram-sha-256\nlocal all all trust\n")
+        with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
+            connection.execute("SELECT pg_reload_conf()")
+        time.sleep(0.3)
+        yield cluster.url("postgres").replace("humble@", "keeper@")

@@ -7,6 +7,7 @@ import sys
 from humble_ledger import __version__
 
 STOPPED = 130
+KEPT = "Stopped. What was finished before is in the ledger."
 
 
 def main() -> None:
@@ -29,11 +30,10 @@ def run(arguments: list[str]) -> int:
     parser_error: type[Exception] = typer.BadParameter.__mro__[2]
     as_json = "--json" in arguments
     try:
-        build()(args=arguments, prog_name="humble", standalone_mode=False)
-    except typer.Exit as leaving:
-        return leaving.exit_code
+        # Outside of its standalone mode the parser returns exit codes rather than leaving.
+        code = build()(args=arguments, prog_name="humble", standalone_mode=False)
     except (typer.Abort, KeyboardInterrupt):
-        _say(Interrupted("Stopped. What was finished before is in the ledger."), as_json)
+        _say(Interrupted(KEPT), as_json)
         return STOPPED
     except HumbleError as error:
         _say(error, as_json)
@@ -45,7 +45,9 @@ def run(arguments: list[str]) -> int:
         # The reader of our output went away, as `head` does; that is no error.
         sys.stderr.close()
         return 0
-    return 0
+    if code == STOPPED:
+        _say(Interrupted(KEPT), as_json)
+    return code if isinstance(code, int) else 0
 
 
 def _say(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]

@@ -172,7 +172,13 @@ def _remedy(entry: RemedyEntry) -> s.RemedyRow:
         revert=list(remedy.revert),
         queries=[
             s.PredictionRow(
-                p.query, p.cost_before, round(p.cost_predicted, 2), p.way, p.step, p.route
+                p.query,
+                p.cost_before,
+                round(p.cost_predicted, 2),
+                p.way,
+                p.step,
+                p.route,
+                p.caution,
             )
             for p in remedy.predictions
         ],

@@ -191,6 +191,7 @@ class PredictionRow(Struct, frozen=True):
     way: str
     step: str
     route: str
+    caution: str
 
 
 class RemedyRow(Struct, frozen=True):

@@ -81,7 +81,7 @@ class Prediction:
     """What a remedy should do to one query: the server's cost before, and predicted after.
 
     ``way`` is how it was predicted (formula, hollow); ``step`` names what would be replaced,
-    ``route`` what would come instead.
+    ``route`` what would come instead, ``caution`` what may make it wrong.
     """
 
     query: str
@@ -90,6 +90,7 @@ class Prediction:
     way: str
     step: str = ""
     route: str = ""
+    caution: str = ""
 
     @property
     def gain(self) -> float:

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Protocol
 
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
@@ -66,7 +65,7 @@ class FormulaPredictor:
         best = min(options, key=lambda option: option[0], default=(before, ""))
         if best[0] >= before:
             return Prediction(query, before, before, WAY, step, "")
-        return Prediction(query, before, best[0], WAY, step, best[1])
+        return Prediction(query, before, best[0], WAY, step, best[1], _caution(candidate.access))
 
     def shape(self, candidate: Candidate) -> IndexShape:
         """The size the index would have."""
@@ -84,19 +83,21 @@ class FormulaPredictor:
 
     def _alone(self, plan: Plan, candidate: Candidate) -> Iterator[tuple[float, str]]:
         access, keys = candidate.access, candidate.design.keys
-        calls = _calls_of_subplan(plan, access.node)
-        match = _match(access, keys, joins=access.joins if calls else ())
+        called = _within_subplan(plan, access.node)
+        match = _match(access, keys, joins=access.joins if called else ())
         bounded = bool(match.equal or match.ranges or match.joined)
         if not bounded and not access.order:
             return
-        search = self._search(access, match, max(calls, 1.0))
+        # The planner prices one call of a sub-plan without what earlier ones left in the cache.
+        search = self._search(access, match)
         fixed = {p.column.column for p in match.equal if p.column and p.kind is _EQ}
 
         def sorts(sort: Node) -> bool:
             return gives_order(keys, fixed, sort, access)
 
         shape = self.shape(candidate)
-        for cost in self._scans(access.table, shape, search, keys, _covers(access, keys)):
+        covering = _covers(plan, access, keys)
+        for cost in self._scans(access.table, shape, search, keys, covering):
             ordered = cost.route != "bitmap scan"
             if bounded or ordered:
                 by = Replacement(cost.startup, cost.total, sorts if ordered else _never)
@@ -166,13 +167,9 @@ def _never(sort: Node) -> bool:
     return False
 
 
-def _calls_of_subplan(plan: Plan, node: Node) -> float:
-    """How often the sub-plan around a step is expected to be called, 0 outside of one."""
-    path = path_to(plan.root, node)
-    for parent, child in pairwise(path):
-        if child.role is Role.SUBPLAN and parent.cost and child.cost and child.cost.total:
-            return max(1.0, round(parent.cost.total / child.cost.total))
-    return 0.0
+def _within_subplan(plan: Plan, node: Node) -> bool:
+    """Whether a step stands in a sub-plan, where columns from outside are as constants."""
+    return any(step.role is Role.SUBPLAN for step in path_to(plan.root, node))
 
 
 def gives_order(keys: Sequence[IndexKey], fixed: set[str], sort: Node, access: Access) -> bool:
@@ -231,12 +228,31 @@ def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float
             return
 
 
-def _covers(access: Access, keys: Sequence[IndexKey]) -> bool:
-    """Whether all columns the step hands on or tests are keys of the index."""
+def _covers(plan: Plan, access: Access, keys: Sequence[IndexKey]) -> bool:
+    """Whether all columns of the table that the plan needs are keys of the index.
+
+    A scan may hand on every column because that costs nothing; what is needed shows in what
+    the step above it puts out and tests.
+    """
     have = {key.column for key in keys}
-    texts = [*access.node.output, *access.node.conditions.all()]
-    wanted = {ref.column for text in texts for ref in columns_of(text)}
-    return bool(wanted) and wanted <= have
+    texts = [*access.node.conditions.all()]
+    above = path_to(plan.root, access.node)[-2:-1]
+    for node in above or [access.node]:
+        texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
+    mine = (access.alias, "")
+    wanted = {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
+    return wanted <= have and (bool(wanted) or bool(above))
+
+
+def _caution(access: Access) -> str:
+    """What may make the prediction wrong, in words; mostly nothing."""
+    newest = any(p.operator in (">", ">=") for p in access.ranges)
+    if newest and access.table.changes_since_analyze:
+        return (
+            "the range may reach past the statistics; with the index the server would see the "
+            "true end, and its cost may be higher"
+        )
+    return ""
 
 
 def _list_length(predicate: Predicate) -> int:

@@ -65,7 +65,7 @@ def _options(version: int, measure: bool, timing: bool, generic: bool) -> str:
 
 def _run(connection: Connection, prefix: str, statement: Statement) -> Any:
     text = prefix + statement.sql
-    with translated(statement.sql if not statement.values else ""), RawCursor(connection) as cursor:
+    with translated(statement.sql, behind=len(prefix)), RawCursor(connection) as cursor:
         cursor.execute(text.encode(), statement.values or None)
         row = cursor.fetchone()
     assert row is not None
@@ -79,10 +79,11 @@ def _explain_prepared(connection: Connection, text: str) -> Any:
         int(t.text[1:]) for t in tokens(text) if t.kind is TokenKind.PARAMETER and t.text[0] == "$"
     )
     nulls = sql.SQL(", ").join([sql.NULL] * highest)
-    with translated(text), connection.cursor() as cursor:
+    prepare = sql.SQL("PREPARE {} AS ").format(name).as_string(connection)
+    with translated(text, behind=len(prepare)), connection.cursor() as cursor:
         cursor.execute("SELECT set_config('plan_cache_mode', 'force_generic_plan', false)")
         try:
-            cursor.execute(sql.SQL("PREPARE {} AS ").format(name).as_bytes(cursor) + text.encode())
+            cursor.execute((prepare + text).encode())
             cursor.execute(
                 sql.SQL("EXPLAIN (VERBOSE, SETTINGS, SUMMARY, FORMAT JSON) EXECUTE {} ({})").format(
                     name, nulls

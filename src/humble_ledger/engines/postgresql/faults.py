@@ -56,15 +56,19 @@ def _last_reason(message: str) -> str:
 
 
 @contextmanager
-def translated(sql: str = "") -> Iterator[None]:
-    """Turn the driver's errors inside the block into ours; ``sql`` places a syntax error."""
+def translated(sql: str = "", behind: int = 0) -> Iterator[None]:
+    """Turn the driver's errors inside the block into ours.
+
+    ``sql`` is the user's statement, to tell the line and column of an error; ``behind`` how
+    many characters of ours were sent before it.
+    """
     try:
         yield
     except psycopg.Error as error:
-        raise _ours(error, sql) from error
+        raise _ours(error, sql, behind) from error
 
 
-def _ours(error: psycopg.Error, sql: str) -> HumbleError:
+def _ours(error: psycopg.Error, sql: str, behind: int) -> HumbleError:
     said = (error.diag.message_primary or str(error).splitlines()[0]).strip()
     state = error.sqlstate or ""
     if isinstance(error, pg.QueryCanceled):
@@ -88,16 +92,16 @@ def _ours(error: psycopg.Error, sql: str) -> HumbleError:
         return TargetUnreachable(
             f"The connection to the server was lost: {said}.", "Is the server still running?"
         )
-    where = _place(error, sql)
+    where = _place(error, sql, behind)
     hint = error.diag.message_hint or "The server's own words are above; mend the statement."
     return StatementRejected(f"The server rejects the statement{where}: {said}.", hint, state)
 
 
-def _place(error: psycopg.Error, sql: str) -> str:
+def _place(error: psycopg.Error, sql: str, behind: int) -> str:
     position = error.diag.statement_position
-    if not position or not sql:
+    if not position or not sql or int(position) <= behind:
         return ""
-    before = sql[: int(position) - 1]
+    before = sql[: int(position) - 1 - behind]
     line = before.count("\n") + 1
     column = len(before) - (before.rfind("\n") + 1) + 1
     return f" at line {line}, column {column}"

@@ -135,6 +135,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
     predictions = "\n".join(
         f"{p.query}: cost {numbers.figure(p.cost_before)} → {numbers.figure(p.cost_predicted)} "
         f"(predicted by {p.way}): {p.route} in place of {p.step}"
+        + (f"; but {p.caution}" if p.caution else "")
         for p in _best_first(remedy)
     )
     upkeep = remedy.upkeep

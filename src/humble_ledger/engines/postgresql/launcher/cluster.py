@@ -86,7 +86,6 @@ class Cluster:
         try:
             account.hand_over(self.folder)
             binaries = reachable_binaries(self._given, account, self.folder)
-            self._initialise(binaries, account)
             self._start(binaries, account)
             self._wait_until_ready()
         except BaseException:
@@ -111,9 +110,16 @@ class Cluster:
             self._supervisor = None
         shutil.rmtree(self.folder, ignore_errors=True)
 
-    def _initialise(self, binaries: Binaries, account: Account) -> None:
-        made = subprocess.run(
-            [
+    def _start(self, binaries: Binaries, account: Account) -> None:
+        settings = {
+            "listen_addresses": "",
+            "unix_socket_directories": str(self.folder),
+            "unix_socket_permissions": "0700",
+            "port": str(PORT),
+            **self._settings,
+        }
+        order = {
+            "initdb": [
                 binaries.program("initdb"),
                 f"--pgdata={self.data}",
                 f"--username={USER}",
@@ -123,36 +129,13 @@ class Cluster:
                 "--no-sync",
                 "--no-instructions",
             ],
-            check=False,
-            capture_output=True,
-            text=True,
-            cwd=self.folder,
-            start_new_session=True,
-            **account.popen_options(),  # type: ignore[call-overload]
-        )
-        if made.returncode != 0:
-            raise TargetUnreachable(
-                f"initdb of PostgreSQL {binaries.version} failed: {_last_line(made.stderr)}",
-                f"Check that {self.folder.parent} has some 500 MB free and can be written.",
-            )
-        settings = {
-            "listen_addresses": "",
-            "unix_socket_directories": str(self.folder),
-            "unix_socket_permissions": "0700",
-            "port": str(PORT),
-            **self._settings,
-        }
-        with (self.data / "postgresql.conf").open("a") as file:
-            file.writelines(f"{name} = {_quoted(value)}\n" for name, value in settings.items())
-
-    def _start(self, binaries: Binaries, account: Account) -> None:
-        order = {
-            "command": [binaries.program("postgres"), "-D", str(self.data)],
+            "settings": "".join(f"{name} = {_quoted(v)}\n" for name, v in settings.items()),
+            "server": [binaries.program("postgres"), "-D", str(self.data)],
             "data": str(self.data),
             "log": str(self.log),
             "uid": account.uid if account.switch else None,
             "gid": account.gid if account.switch else None,
-            "remove": str(self.folder),
+            "folder": str(self.folder),
         }
         self._supervisor = subprocess.Popen(
             [sys.executable, "-I", supervisor.__file__, json.dumps(order)],
@@ -172,8 +155,8 @@ class Cluster:
                 time.sleep(GLANCE_S)
         said = self.log.read_text(errors="replace") if self.log.exists() else ""
         raise TargetUnreachable(
-            f"The PostgreSQL {self.version} server did not start: {_last_line(said)}",
-            "Another set of programs can be named with the variable HUMBLE_PG_BIN.",
+            f"The PostgreSQL {self.version} server did not start: {_last_lines(said)}",
+            f"Has {self.folder.parent} some 500 MB free? Other programs: HUMBLE_PG_BIN.",
         )
 
 
@@ -181,6 +164,6 @@ def _quoted(value: str) -> str:
     return "'" + value.replace("'", "''") + "'"
 
 
-def _last_line(text: str) -> str:
-    lines = [line for line in text.splitlines() if line.strip()]
-    return lines[-1].strip() if lines else "it said nothing"
+def _last_lines(text: str) -> str:
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    return "; ".join(lines[-2:]) or "it said nothing"

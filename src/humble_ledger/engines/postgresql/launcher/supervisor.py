@@ -3,8 +3,8 @@
 It is run by path with the standard library alone (`python -I supervisor.py JSON`), in a
 session of its own, so that a Ctrl-C on the terminal does not reach it. It holds the reading
 end of a pipe whose writing end only we hold: we write nothing, and however we end, by
-return, Ctrl-C or kill -9, the pipe closes. Then the server is stopped and, when asked, its
-folder removed. Should the supervisor itself be killed, the kernel tells the server (Linux).
+return, Ctrl-C or kill -9, the pipe closes. Then the server is stopped and its folder
+removed. Should the supervisor itself be killed, the kernel tells the server (Linux).
 """
 
 from __future__ import annotations
@@ -36,29 +36,30 @@ def die_with_parent() -> None:
         ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, int(FAST_STOP))
 
 
-def start(order: dict[str, Any]) -> subprocess.Popen[bytes]:
-    """Start the server named in ``order`` as the user named there."""
+def start(order: dict[str, Any], command: list[str]) -> subprocess.Popen[bytes]:
+    """Start a program as the user named in ``order``, its words going to the log."""
     options: dict[str, Any] = {}
     if order["uid"] is not None:
         options = {"user": order["uid"], "group": order["gid"], "extra_groups": []}
     with Path(order["log"]).open("ab") as log:
         return subprocess.Popen(
-            order["command"],
+            command,
             stdin=subprocess.DEVNULL,
             stdout=log,
             stderr=log,
-            cwd=order["data"],
+            cwd=order["folder"],
             preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has one thread
             **options,
         )
 
 
-def wait_until_alone(server: subprocess.Popen[bytes]) -> None:
-    """Return when the pipe on standard input closes or the server ends by itself."""
+def wait_until_alone(server: subprocess.Popen[bytes]) -> bool:
+    """Wait until the pipe on standard input closes, True, or the server ends by itself."""
     while server.poll() is None:
         readable, _, _ = select.select([0], [], [], GLANCE_S)
         if readable and not os.read(0, 4096):
-            return
+            return True
+    return False
 
 
 def stop(server: subprocess.Popen[bytes]) -> None:
@@ -73,10 +74,24 @@ def stop(server: subprocess.Popen[bytes]) -> None:
         server.wait()
 
 
+def initialise(order: dict[str, Any]) -> subprocess.Popen[bytes]:
+    """Begin to make the data folder."""
+    return start(order, order["initdb"])
+
+
+def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
+    """Write the settings and start the server."""
+    with (Path(order["data"]) / "postgresql.conf").open("a", encoding="utf-8") as file:
+        file.write(order["settings"])
+    return start(order, order["server"])
+
+
 def main() -> None:
-    """Run the server described by the JSON in the first argument."""
+    """Make and run the server described by the JSON in the first argument.
+
+    Ends with the exit code of the program that ended by itself, initdb's or the server's.
+    """
     order = json.loads(sys.argv[1])
-    server = start(order)
 
     def on_signal(number: int, frame: FrameType | None) -> None:
         raise SystemExit(0)
@@ -84,12 +99,20 @@ def main() -> None:
     signal.signal(signal.SIGTERM, on_signal)
     signal.signal(signal.SIGHUP, signal.SIG_IGN)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    alone = True
+    running = initialise(order)
     try:
-        wait_until_alone(server)
+        alone = wait_until_alone(running)
+        if not alone and running.returncode == 0:
+            running = serve(order)
+            alone = True
+            alone = wait_until_alone(running)
     finally:
-        stop(server)
-        if order["remove"]:
-            shutil.rmtree(order["remove"], ignore_errors=True)
+        stop(running)
+        # What ended by itself leaves its log for those who started it to read.
+        if alone:
+            shutil.rmtree(order["folder"], ignore_errors=True)
+    sys.exit(running.returncode)
 
 
 if __name__ == "__main__":

@@ -1,0 +1,131 @@
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pytest
+
+from humble_ledger.capture.files import LineReader, Position, start_offset
+from humble_ledger.capture.log_prefix import line_pattern
+from humble_ledger.capture.postgresql_log import LogTally, read_log
+from humble_ledger.core.workload.observations import Observation
+from humble_ledger.errors import UnreadableInput
+
+PREFIX = "%m [%p] %q%u@%d/%a "
+HEAD = "2026-03-01 10:00:00.500 UTC [{pid}] me@skerry/app "
+DURATION = HEAD + "LOG:  duration: {ms} ms  {step}: {sql}\n"
+
+
+def read(text: str, prefix: str | None = PREFIX) -> tuple[list[Observation], LogTally]:
+    tally = LogTally()
+    return list(read_log(text.splitlines(keepends=True), prefix, "x.log", tally)), tally
+
+
+def line(sql: str, ms: float = 2.5, pid: int = 7, step: str = "statement") -> str:
+    return DURATION.format(pid=pid, ms=ms, step=step, sql=sql.replace("\n", "\n\t"))
+
+
+def detail(values: str, pid: int = 7, word: str = "Parameters") -> str:
+    return HEAD.format(pid=pid) + f"DETAIL:  {word}: {values}\n"
+
+
+@pytest.mark.parametrize("prefix", [PREFIX, None])
+def test_a_statement_of_several_lines(prefix: str | None) -> None:
+    (found,), tally = read(line("SELECT 1\nFROM t\n\nWHERE a = 'x'"), prefix)
+    assert found.statement.sql == "SELECT 1\nFROM t\n\nWHERE a = 'x'"
+    assert (found.duration_ms, found.user, found.database) == (2.5, "me", "skerry")
+    assert (found.application, found.session) == ("app", "7")
+    assert found.started_at == datetime(2026, 3, 1, 10, 0, 0, 497_500, UTC)
+    assert (tally.lines, tally.entries, tally.kept, tally.passed_over) == (4, 1, 1, {})
+
+
+@pytest.mark.parametrize("word", ["Parameters", "parameters"])
+def test_values_come_from_the_detail_also_when_sessions_interleave(word: str) -> None:
+    text = (
+        line("SELECT $1", pid=1, step="execute <unnamed>")
+        + line("SELECT $1, $2", pid=2, step="execute s_1")
+        + detail("$1 = 'it''s, $2 = ''x'''", pid=1, word=word)
+        + detail("$1 = NULL, $2 = 'two\n\tlines'", pid=2, word=word)
+        + line("SELECT 3", pid=1)
+    )
+    found, _ = read(text)
+    by_sql = {f.statement.sql: f.statement.values for f in found}
+    assert by_sql == {
+        "SELECT $1": ("it's, $2 = 'x'",),
+        "SELECT $1, $2": (None, "two\nlines"),
+        "SELECT 3": (),
+    }
+
+
+def test_parse_and_bind_are_steps_of_the_execution() -> None:
+    text = "".join(line("SELECT 1", step=f"{s} <unnamed>") for s in ("parse", "bind", "execute"))
+    assert [f.duration_ms for f in read(text)[0]] == [2.5]
+
+
+@pytest.mark.parametrize(
+    ("text", "reason"),
+    [
+        (line("BEGIN"), "statement without a plan"),
+        (HEAD.format(pid=1) + "LOG:  duration: 3.0 ms\n", "duration without its statement"),
+        ("what is this\n", "unreadable line"),
+        (line("SELECT 1").replace("/app", "/humble-ledger t1"), "our own statement"),
+    ],
+)
+def test_what_is_passed_over_is_counted(text: str, reason: str) -> None:
+    found, tally = read(text + line("SELECT 2", pid=9))
+    assert [f.statement.sql for f in found] == ["SELECT 2"]
+    assert tally.passed_over == {reason: 1}
+
+
+def test_the_place_of_the_first_unreadable_line_is_told_and_the_rest_kept() -> None:
+    text = line("SELECT 1") + "\x00\x01 torn\n" + line("SELECT 2", pid=8)
+    found, tally = read(text)
+    assert len(found) == 2
+    assert tally.first_unreadable == "x.log, line 2"
+
+
+def test_other_messages_are_no_statements() -> None:
+    head = HEAD.format(pid=5)
+    text = f"{head}ERROR:  syntax error\n{head}STATEMENT:  selec 1\n{head}LOG:  hello\n"
+    assert read(text)[0] == []
+
+
+@pytest.mark.parametrize(
+    ("prefix", "written"),
+    [
+        ("%t [%p]: ", "2026-03-01 10:00:00 UTC [12]: "),
+        ("%m [%p] ", "2026-03-01 10:00:00.123 UTC [12] "),
+        ("%n %c ", "1772359200.000 65e1a2b3.4d2 "),
+        ("%m [%p-%l] %r %e ", "2026-03-01 10:00:00.123 UTC [12-3] 10.0.0.1(5432) 00000 "),
+        ("%m %q[%u@%d] %a: ", "2026-03-01 10:00:00.123 UTC [me@x y] my app: "),
+        ("<%m %-6p 100%% %v> ", "<2026-03-01 10:00:00.123 UTC 12     100% 3/4> "),
+        ("", ""),
+    ],
+)
+def test_any_prefix_reads_what_was_written_with_it(prefix: str, written: str) -> None:
+    match = line_pattern(prefix).match(f"{written}LOG:  duration: 1.0 ms  statement: SELECT 1")
+    assert match is not None
+    assert match["message"] == "duration: 1.0 ms  statement: SELECT 1"
+
+
+def test_going_on_where_it_stopped(tmp_path: Path) -> None:
+    path = tmp_path / "a.log"
+    path.write_text("one\ntwo\nthr")
+    reader = LineReader(path, 0)
+    assert list(reader) == ["one\n", "two\n"], "a line without its end is left for later"
+    at = reader.position
+    with path.open("a") as file:
+        file.write("ee\nfour\n")
+    assert list(LineReader(path, start_offset(path, at))) == ["three\n", "four\n"]
+    path.write_text("another file took the name when the log was rotated\n")
+    assert start_offset(path, at) == 0
+    assert start_offset(path, None) == 0
+    assert start_offset(path, Position(at.head, at.head_bytes, 10**9)) == 0
+
+
+def test_bytes_that_are_no_text_do_not_lose_the_line(tmp_path: Path) -> None:
+    path = tmp_path / "a.log"
+    path.write_bytes(b"caf\xe9\n")
+    assert list(LineReader(path, 0)) == ["caf\ufffd\n"]
+    with pytest.raises(UnreadableInput, match="cannot be read"):
+        list(LineReader(tmp_path / "none.log", 0))

@@ -1,0 +1,123 @@
+"""Ctrl-C and kill -9 in the middle: no lock, no index, no server process, no half entry."""
+
+from __future__ import annotations
+
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Server
+from tests.engines.test_launcher import servers_of
+from tests.program import SENSOR, Program
+
+# Whatever a trial could leave: our sessions, locks on the table, indexes of a trial.
+OURS = """SELECT (SELECT count(*) FROM pg_stat_activity WHERE application_name LIKE 'humble%t_@%'),
+    (SELECT count(*) FROM pg_locks WHERE relation = 'reading'::regclass),
+    (SELECT count(*) FROM pg_class WHERE relname LIKE '%\\_\\_t%')"""
+BUILDING = (
+    "SELECT count(*) FROM pg_locks WHERE relation = 'reading'::regclass AND mode = 'ShareLock'"
+)
+NOTHING = [(0, 0, 0)]
+
+
+def wait_for(server: Server, sql: str, wanted: list[tuple[object, ...]], seconds: float) -> None:
+    give_up = time.monotonic() + seconds
+    while server.fetch(sql) != wanted:
+        assert time.monotonic() < give_up, server.fetch(sql)
+        time.sleep(0.02)
+
+
+def start_trial(begun: Program, server: Server, *more: str) -> subprocess.Popen[str]:
+    query = begun.query_with(SENSOR)
+    trial = begun.start("trial", query, "--index", "reading (quality)", "--pairs", "400", *more)
+    wait_for(server, BUILDING, [(1,)], 20)
+    return trial
+
+
+def test_kill_in_the_middle_of_a_trial_leaves_nothing_and_tidy_says_so(
+    begun: Program, server: Server
+) -> None:
+    trial = start_trial(begun, server)
+    assert "running now" in begun.ok("tidy").out
+    trial.kill()
+    trial.wait()
+    wait_for(server, OURS, NOTHING, 30)
+    assert begun.json("show", "t1")["status"] == "running"
+    assert "broken off" in begun.ok("tidy", "--look").out
+    tidied = begun.json("tidy")["trials"]
+    assert [(t["trial"], t["found"], t["removed"]) for t in tidied] == [("t1", [], True)]
+    assert begun.json("show", "t1")["status"] == "broken-off"
+    assert "nothing to tidy" in begun.ok("tidy").out
+
+
+def test_tidy_removes_what_a_killed_trial_had_built(begun: Program, server: Server) -> None:
+    trial = start_trial(begun, server)
+    trial.kill()
+    trial.wait()
+    wait_for(server, OURS, NOTHING, 30)
+    # As if the index had been built for good: the ledger knows its name from before.
+    (name,) = begun_creations(begun)
+    server.do(f'CREATE INDEX "{name}" ON reading (quality)')
+    assert name in begun.ok("tidy").out
+    assert server.fetch(f"SELECT count(*) FROM pg_class WHERE relname = '{name}'") == [(0,)]
+
+
+def begun_creations(begun: Program) -> list[str]:
+    from humble_ledger.ledger.repository import Ledger  # noqa: PLC0415
+
+    with Ledger(Path(begun.folder / "humble.ledger")) as ledger:
+        return [name for _, name in ledger.trials.get("t1").creations]
+
+
+@pytest.mark.parametrize("seconds", [0.0, 3.0])
+def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
+    begun: Program, server: Server, seconds: float
+) -> None:
+    trial = start_trial(begun, server, "--effect", "0.1")
+    time.sleep(seconds)
+    trial.send_signal(signal.SIGINT)
+    out, err = trial.communicate(timeout=30)
+    assert "Traceback" not in err
+    wait_for(server, OURS, NOTHING, 10)
+    status = begun.json("show", "t1")["status"]
+    if trial.returncode == 0:
+        assert status == "stopped"
+        assert "stopped early" in out and "pairs" in out
+    else:
+        assert trial.returncode == 130
+        assert status == "broken-off"
+        assert len(err.splitlines()) <= 3
+    if seconds:
+        assert status == "stopped", "after seconds there are pairs to keep"
+
+
+def test_ctrl_c_while_measuring_a_plan(begun: Program, server: Server) -> None:
+    slow = begun.start("plan", "SELECT count(*), pg_sleep(20) FROM reading", "--measure")
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(20)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(1,)], 10)  # fmt: skip
+    slow.send_signal(signal.SIGINT)
+    _, err = slow.communicate(timeout=20)
+    assert slow.returncode == 130
+    assert "Traceback" not in err
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(20)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(0,)], 10)  # fmt: skip
+    assert "p1" not in begun.ok("history").out
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGKILL])
+@pytest.mark.parametrize("seconds", [1.0, 9.0])
+def test_a_demo_broken_off_leaves_no_server(humble: Program, number: int, seconds: float) -> None:
+    demo = humble.start("demo", "--folder", "d")
+    before = {str(f) for f in Path("/var/tmp").glob("humble-*")}
+    time.sleep(seconds)
+    mine = [f for f in map(str, Path("/var/tmp").glob("humble-*")) if f not in before]
+    demo.send_signal(number)
+    demo.wait(timeout=60)
+    for folder in mine:
+        give_up = time.monotonic() + 30
+        while servers_of(folder) or Path(folder).exists():
+            assert time.monotonic() < give_up, servers_of(folder)
+            time.sleep(0.1)

@@ -1,0 +1,257 @@
+"""The engine on real servers of both versions."""
+
+from __future__ import annotations
+
+import statistics
+import threading
+import time
+
+import psycopg
+import pytest
+
+from humble_ledger.core.remedies.candidates import candidates
+from humble_ledger.core.remedies.prediction import FormulaPredictor
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.demo.workload import load_workload
+from humble_ledger.engines.contract import Capability, Limits
+from humble_ledger.engines.postgresql.connection import public_url
+from humble_ledger.engines.postgresql.engine import PostgresEngine
+from humble_ledger.engines.postgresql.explain import has_placeholders
+from humble_ledger.engines.postgresql.session import PostgresSession
+from humble_ledger.errors import (
+    LockNotGranted,
+    RefusedForSafety,
+    StatementRejected,
+    StatementTimedOut,
+    WrongUsage,
+)
+from humble_ledger.workflow.reading import table_names
+from tests.conftest import Server
+
+SENSOR = Statement("SELECT taken_at FROM reading WHERE sensor_id = $1", ("1187",))
+CATALOGUE = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_index),
+    (SELECT count(*) FROM pg_attribute), (SELECT count(*) FROM pg_locks WHERE relation =
+    'reading'::regclass)"""
+
+
+@pytest.mark.parametrize(
+    ("url", "public"),
+    [
+        (
+            "postgresql://me:secret@h:5432/d?sslmode=require",
+            "postgresql://me@h:5432/d?sslmode=require",
+        ),
+        ("postgresql://me@h/d", "postgresql://me@h/d"),
+        ("postgresql://h/d?password=secret&user=me", "postgresql://h/d?user=me"),
+        ("postgresql://me:s%40crt@/d?host=%2Ftmp", "postgresql://me@/d?host=%2Ftmp"),
+        ("service=sea", "service=sea"),
+        ("", ""),
+    ],
+)
+def test_a_password_is_never_part_of_what_is_kept(url: str, public: str) -> None:
+    assert public_url(url) == public
+    assert "password" not in public_url("host=h password=secret user=me")
+
+
+def test_an_address_that_is_none_is_refused_without_showing_it() -> None:
+    with pytest.raises(WrongUsage) as caught:
+        public_url("host=h passwort=secret")
+    assert "secret" not in caught.value.message
+
+
+def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
+    session = PostgresSession(server.url, Limits(statement_ms=300, lock_ms=100))
+    with pytest.raises(StatementTimedOut):
+        session.explain(Statement("SELECT pg_sleep(3)"), measure=True)
+    with pytest.raises(RefusedForSafety):
+        session.explain(Statement("DELETE FROM visit"), measure=True)
+    # A function that writes cannot be seen in the text; the session's own setting stops it.
+    server.do("CREATE SEQUENCE IF NOT EXISTS s")
+    with pytest.raises(RefusedForSafety, match="would change data"):
+        session.explain(Statement("SELECT nextval('s')"), measure=True)
+    names = server.fetch("SELECT application_name FROM pg_stat_activity")
+    assert ("humble-ledger",) in names
+    session.close()
+
+
+def test_allowed_writes_are_rolled_back(session: PostgresSession, server: Server) -> None:
+    before = server.fetch("SELECT count(*), sum(minutes) FROM visit")
+    statement = Statement("UPDATE visit SET minutes = 0 WHERE visit_id < $1", ("50",))
+    found = session.explain(statement, measure=True, allow_writes=True)
+    assert found.plan.measured and found.plan.root.label == "Update"
+    assert server.fetch("SELECT count(*), sum(minutes) FROM visit") == before
+
+
+@pytest.mark.parametrize(
+    ("sql", "words"),
+    [
+        ("SELECT 1 FORM x y", "line 1, column 15"),
+        ("SELECT 1,\n  2 FROM nowhere", "line 2, column 10: relation"),
+        ("SELECT no_such(1)", "no_such"),
+    ],
+)
+def test_a_wrong_statement_is_placed(session: PostgresSession, sql: str, words: str) -> None:
+    with pytest.raises(StatementRejected, match=words):
+        session.explain(Statement(sql))
+    assert session.explain(Statement("SELECT 1")).plan.root.label == "Result", "still usable"
+
+
+def test_placeholders_without_values_give_the_generic_plan(session: PostgresSession) -> None:
+    statement = Statement("SELECT * FROM reading WHERE buoy_id = $1 AND value > $2")
+    assert has_placeholders(statement.sql) and not has_placeholders("SELECT '$1'")
+    plan = session.explain(statement).plan
+    assert plan.relations() == {("public", "reading")}
+    assert any("$1" in text for n in plan.nodes() for text in n.conditions.all())
+    with pytest.raises(WrongUsage, match="no values"):
+        session.explain(statement, measure=True)
+
+
+def test_facts_of_a_table(session: PostgresSession, server: Server) -> None:
+    reading = session.tables([TableName("public", "reading"), TableName("public", "nowhere")])
+    (facts,) = reading.values()
+    assert facts.rows == pytest.approx(1.5e6, rel=0.01)
+    assert facts.pages * 8192 == facts.size_bytes
+    assert facts.changes_since_analyze == 30_000
+    assert facts.writes.inserted == 1_500_000
+    composite = facts.index("reading_buoy_taken")
+    assert composite is not None and composite.key_columns == ("buoy_id", "taken_at")
+    assert facts.columns["sensor_id"].type_name == "integer"
+    assert facts.columns["buoy_id"].distinct_values(facts.rows) == pytest.approx(400, rel=0.05)
+    assert session.can(Capability.UNCOMMITTED_INDEX)
+    assert session.can(Capability.PLANNING_MEMORY) == (server.major >= 17)
+
+
+def test_odd_names_and_expressions_in_the_catalogue(server: Server) -> None:
+    server.do('CREATE SCHEMA IF NOT EXISTS "Odd"')
+    server.do('DROP TABLE IF EXISTS "Odd"."T é"')
+    server.do('CREATE TABLE "Odd"."T é" ("select" int, "B c" text, d date)')
+    server.do(
+        'CREATE INDEX "i é" ON "Odd"."T é" (lower("B c") DESC, "select") INCLUDE (d) '
+        'WHERE "select" > 5'
+    )
+    name = TableName("Odd", "T é")
+    session = PostgresSession(server.url, Limits())
+    facts = session.tables([name])[name]
+    (index,) = facts.indexes
+    assert index.key_columns == ("", "select") and index.included == ("d",)
+    assert index.keys[0].expression == 'lower("B c")' and index.keys[0].descending
+    assert "select" in index.predicate
+    assert session.rows_matching(name, "t", ['t."select" = 1']) >= 1
+    assert session.rows_per_value(name, ["select"]) >= 1
+    session.close()
+    server.do('DROP TABLE "Odd"."T é"')
+
+
+def test_predictions_agree_with_really_building(session: PostgresSession, server: Server) -> None:
+    """Median ratio within 5 %, and no prediction wrong by more than twice."""
+    ratios = []
+    predictor = FormulaPredictor(session.server, session)
+    sizes = []
+    for each in load_workload():
+        if each.name[:2] not in ("01", "04", "10", "19", "20"):
+            continue
+        statement = Statement(each.sql, tuple(str(v) for v in each.value_sets[0]))
+        plan = session.explain(statement).plan
+        tables = session.tables(table_names(plan))
+        for candidate in candidates(plan, tables):
+            predicted = predictor.predict("q", plan, candidate)
+            real, size = _really(server, candidate.design.create_sql("probe_ix"), statement)
+            ratios.append(predicted.cost_predicted / real)
+            sizes.append(predictor.shape(candidate).size_bytes(8192) / size)
+    assert len(ratios) >= 10
+    assert 0.95 <= statistics.median(ratios) <= 1.05, sorted(ratios)
+    assert min(ratios) >= 0.5 and max(ratios) <= 2.0, sorted(ratios)
+    assert 0.9 <= statistics.median(sizes) <= 1.1, sorted(sizes)
+
+
+def _really(server: Server, create: str, statement: Statement) -> tuple[float, int]:
+    with psycopg.connect(server.url, prepare_threshold=None) as connection:
+        connection.execute(create.encode())
+        cursor = psycopg.RawCursor(connection)
+        cursor.execute(b"EXPLAIN (FORMAT JSON) " + statement.sql.encode(), statement.values)
+        row = cursor.fetchone()
+        size = connection.execute("SELECT pg_relation_size('probe_ix')").fetchone()
+        connection.rollback()
+    assert row is not None and size is not None
+    return row[0][0]["Plan"]["Total Cost"], size[0]
+
+
+def _experiment(server: Server, mark: str = "t0@test"):  # type: ignore[no-untyped-def]
+    return PostgresEngine().index_experiment(
+        server.url, ["CREATE INDEX trial_ix ON reading (sensor_id)"], ["trial_ix"], mark
+    )
+
+
+def test_only_one_arm_sees_the_index_and_nothing_is_left(server: Server) -> None:
+    before = server.fetch(CATALOGUE)
+    with _experiment(server) as experiment:
+        inside = experiment.after.explain(SENSOR, measure=False).plan
+        outside = experiment.before.explain(SENSOR, measure=False).plan
+        assert inside.uses_index("trial_ix") and not outside.uses_index("trial_ix")
+        rows = [sorted(arm.result_rows(SENSOR)) for arm in (experiment.before, experiment.after)]
+        assert rows[0] == rows[1] and len(rows[0]) > 100
+        (build,) = experiment.builds
+        assert build.build_ms > 0 and build.size_bytes > 8e6 and not build.unusable_because
+        with pytest.raises(RefusedForSafety):
+            experiment.after.run(Statement("DELETE FROM visit"))
+        with pytest.raises(StatementRejected):
+            experiment.after.run(Statement("SELECT nothing"))
+        assert experiment.after.run(SENSOR).rows == len(rows[0]), "a failed run ends nothing"
+    assert server.fetch(CATALOGUE) == before
+    assert not PostgresEngine().leftovers(server.url, ["trial_ix"], "t0@test")
+
+
+def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
+    with psycopg.connect(server.url) as writer:
+        writer.execute("UPDATE reading SET quality = quality WHERE reading_id = 5")
+        start = time.monotonic()
+        engine, limits = PostgresEngine(), Limits(lock_ms=300)
+        with pytest.raises(LockNotGranted):
+            engine.index_experiment(
+                server.url, ["CREATE INDEX trial_ix ON reading (value)"], ["trial_ix"], "t", limits
+            ).__enter__()
+        assert time.monotonic() - start < 5
+        writer.rollback()
+
+
+def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
+    server.do("DROP TABLE IF EXISTS chain")
+    server.do("CREATE TABLE chain (a int, b int) WITH (fillfactor = 50)")
+    server.do("INSERT INTO chain SELECT g, g FROM generate_series(1, 5000) g")
+    with psycopg.connect(server.url) as old:
+        old.isolation_level = psycopg.IsolationLevel.REPEATABLE_READ
+        old.execute("SELECT count(*) FROM chain")
+        server.do("UPDATE chain SET b = b + 1 WHERE a < 100")
+        with PostgresEngine().index_experiment(
+            server.url, ["CREATE INDEX chain_ix ON chain (b)"], ["chain_ix"], "t"
+        ) as experiment:
+            assert "older transactions" in experiment.builds[0].unusable_because
+    server.do("DROP TABLE chain")
+
+
+def test_leftovers_are_found_and_removed(server: Server) -> None:
+    engine = PostgresEngine()
+    server.do("CREATE INDEX left_ix ON visit (minutes)")
+    held = threading.Event()
+
+    def hold() -> None:
+        with (
+            pytest.raises(psycopg.OperationalError),
+            psycopg.connect(server.url, application_name="humble-ledger t5@abcd") as connection,
+        ):
+            connection.execute("SELECT 1")
+            held.set()
+            time.sleep(0.2)
+            connection.execute("SELECT pg_sleep(30)")
+
+    holder = threading.Thread(target=hold)
+    holder.start()
+    held.wait(10)
+    left = engine.leftovers(server.url, ["left_ix", "other_ix"], "t5@abcd")
+    assert left.indexes == (("public", "left_ix"),)
+    assert len(left.processes) == 1
+    engine.remove_leftovers(server.url, left)
+    holder.join(20)
+    assert not holder.is_alive()
+    assert not engine.leftovers(server.url, ["left_ix"], "t5@abcd")

@@ -1,0 +1,168 @@
+from __future__ import annotations
+
+import subprocess
+import sys
+import textwrap
+import time
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+
+from humble_ledger.core.plans.model import Pages
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.model import Prediction, index_remedy
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
+from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.errors import LedgerUnreachable, WrongUsage
+from humble_ledger.ledger import upgrading
+from humble_ledger.ledger.repository import Ledger
+from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.tables import metadata
+from tests.plans import FOLDER, RECORDED, recorded
+
+
+@pytest.fixture
+def ledger(tmp_path: Path) -> Ledger:
+    return Ledger(tmp_path / "l.ledger", create=True)
+
+
+def test_the_migrations_make_the_tables_and_the_newest_is_known(tmp_path: Path) -> None:
+    assert ScriptDirectory(str(upgrading.FOLDER)).get_current_head() == upgrading.NEWEST
+    with Store(tmp_path / "l", create=True).reading() as connection:
+        differences = compare_metadata(MigrationContext.configure(connection), metadata)
+    assert differences == []
+
+
+@pytest.mark.parametrize("content", [None, b"", b"no database at all" * 100])
+def test_what_is_no_ledger_is_refused(tmp_path: Path, content: bytes | None) -> None:
+    path = tmp_path / "l"
+    if content is not None:
+        path.write_bytes(content)
+    with pytest.raises(LedgerUnreachable):
+        Ledger(path)
+
+
+def test_a_newer_ledger_is_left_alone(tmp_path: Path) -> None:
+    path = tmp_path / "l"
+    store = Store(path, create=True)
+    with store.writing() as connection:
+        connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
+    with pytest.raises(LedgerUnreachable, match="newer version"):
+        Ledger(path)
+
+
+@pytest.mark.parametrize("path", RECORDED[::7], ids=lambda p: p.stem)
+def test_a_plan_comes_back_as_it_was_kept(ledger: Ledger, path: Path) -> None:
+    plan = recorded(int(path.parent.name), path.stem)
+    query = ledger.queries.keep("select 1")
+    kept = ledger.plans.keep(Statement("select 1"), plan, {"a": 1}, query=query, origin="read")
+    assert ledger.plans.get(kept.id).plan == plan
+    assert [p.id for p in ledger.plans.of_query(query)] == [kept.id]
+
+
+def test_ids_stay_and_the_same_thing_gets_the_same_id(ledger: Ledger) -> None:
+    assert ledger.queries.keep("select 1") == ledger.queries.keep("SELECT 2") == "q1"
+    assert ledger.queries.keep("select a") == "q2"
+    remedy = index_remedy(
+        parse_index("t (a)"), reason="x", predictions=(Prediction("q1", 9, 1, "f"),)
+    )
+    first = ledger.remedies.keep(remedy)
+    again = index_remedy(
+        parse_index("t(a)"), reason="y", predictions=(Prediction("q2", 9, 2, "f"),)
+    )
+    second = ledger.remedies.keep(again)
+    assert first.id == second.id == "r1"
+    assert {p.query for p in second.remedy.predictions} == {"q1", "q2"}
+    plan = ledger.plans.keep(
+        Statement("select 1"), recorded(18, "nothing"), {}, query="q1", origin="read"
+    )
+    symptom = Symptom("a-name", 1, "step", "words", {"rows": 1}, Cause("c", "d"), 1.0, 0.5)
+    assert [e.id for e in ledger.symptoms.keep(plan, [symptom])] == ["s1"]
+    (kept,) = ledger.symptoms.keep(plan, [symptom])
+    assert (kept.id, kept.symptom, kept.remedies) == ("s1", symptom, ("r1",))
+
+
+def test_a_trial_is_in_the_ledger_before_anything_is_created(ledger: Ledger) -> None:
+    id_, mark = ledger.trials.begin("postgresql://x", ledger.uid, "host:1:2")
+    assert mark == f"{id_}@{ledger.uid}"
+    ledger.trials.keep_creation(id_, "public", "an_index")
+    running = ledger.trials.get(id_)
+    assert (running.status, running.trial, running.creations) == (
+        "running",
+        None,
+        (("public", "an_index"),),
+    )
+    side = Side((1.0, 2.0), 3.0, 1.5, 10.0, Pages(1, 2), 4, "p1")
+    ratio = RatioInterval(0.5, 0.4, 0.6, 0.96, 6)
+    query = QueryTrial("q1", Verdict.FASTER, "why", side, side, ratio, True, "same", True)
+    trial = Trial(Verdict.FASTER, "way", (), (query,), 5.0, 100)
+    ledger.trials.end(id_, "done", trial)
+    done = ledger.trials.get(id_)
+    assert (done.status, done.trial, done.creations) == ("done", trial, ())
+
+
+@pytest.mark.parametrize(
+    ("id_", "words"), [("q9", "no query q9"), ("x", "not an id"), ("p1", "no plan yet")]
+)
+def test_unknown_ids(ledger: Ledger, id_: str, words: str) -> None:
+    with pytest.raises(WrongUsage, match=words):
+        ledger.require(id_)
+
+
+WRITER = textwrap.dedent("""
+    import sys
+    from pathlib import Path
+    from humble_ledger.core.statements.kinds import Statement
+    from humble_ledger.core.workload.observations import Observation
+    from humble_ledger.ledger.repository import Ledger
+
+    class Finish:
+        def tally(self): return 1, {}, ""
+        def positions(self): return ()
+
+    ledger = Ledger(Path(sys.argv[1]))
+    print("ready", flush=True)
+    for n in range(int(sys.argv[3])):
+        seen = [Observation(Statement(f"select {sys.argv[2]}{m} from t"), 1.0) for m in range(40)]
+        ledger.captures.keep("log", sys.argv[2], seen, finish=Finish())
+""")
+
+
+def _writer(path: Path, name: str, times: int) -> subprocess.Popen[str]:
+    command = [sys.executable, "-c", WRITER, str(path), name, str(times)]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+
+
+def test_a_writer_killed_at_any_moment_leaves_whole_captures(tmp_path: Path) -> None:
+    path = tmp_path / "l"
+    Ledger(path, create=True).close()
+    for wait in (0.0, 0.01, 0.03, 0.07, 0.15):
+        writer = _writer(path, "a", 100_000)
+        assert writer.stdout is not None and writer.stdout.readline() == "ready\n"
+        time.sleep(wait)
+        writer.kill()
+        writer.wait()
+        with Ledger(path) as ledger:
+            runs = sum(len(q.durations_ms) for q in ledger.queries.all())
+            kept = [e for e in ledger.history() if e.subject.startswith("k")]
+            assert runs == 40 * len(kept)
+
+
+def test_two_writers_at_once_lose_nothing(tmp_path: Path) -> None:
+    path = tmp_path / "l"
+    Ledger(path, create=True).close()
+    writers = [_writer(path, name, 25) for name in "ab"]
+    assert [w.wait(60) for w in writers] == [0, 0]
+    with Ledger(path) as ledger:
+        queries = ledger.queries.all()
+        assert len(queries) == 80
+        assert all(len(q.durations_ms) == 25 for q in queries)
+
+
+def test_the_recorded_plans_are_of_both_versions() -> None:
+    assert {p.name for p in FOLDER.iterdir()} == {"15", "18"}
