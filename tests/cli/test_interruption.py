@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Server
+from tests.conftest import Server, only_newest
 from tests.engines.test_launcher import servers_of
 from tests.program import SENSOR, Program
 
@@ -72,6 +72,7 @@ def begun_creations(begun: Program) -> list[str]:
         return [name for _, name in ledger.trials.get("t1").creations]
 
 
+@only_newest
 @pytest.mark.parametrize("seconds", [0.0, 3.0])
 def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
     begun: Program, server: Server, seconds: float
@@ -94,6 +95,7 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
         assert status == "stopped", "after seconds there are pairs to keep"
 
 
+@only_newest
 def test_ctrl_c_while_measuring_a_plan(begun: Program, server: Server) -> None:
     slow = begun.start("plan", "SELECT count(*), pg_sleep(20) FROM reading", "--measure")
     wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(20)%' "

@@ -8,7 +8,7 @@ import psycopg
 import pytest
 
 from humble_ledger.demo.workload import load_workload
-from tests.conftest import Server
+from tests.conftest import Server, only_newest
 from tests.program import SENSOR, Program
 
 CATALOGUE = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_index),
@@ -70,6 +70,7 @@ def _run(server: Server, script: str) -> None:
                 connection.execute(statement.encode())
 
 
+@only_newest
 def test_an_index_nobody_uses_makes_no_difference(begun: Program) -> None:
     query = begun.query_with(SENSOR)
     trial = begun.json(
@@ -94,6 +95,7 @@ def test_the_capture_agrees_with_what_was_sent(begun: Program) -> None:
     assert rows == sorted(rows, key=lambda row: -row["total_ms"])
 
 
+@only_newest
 def test_reading_a_log_twice_counts_nothing_twice(begun: Program, server: Server) -> None:
     again = begun.json("capture", "log", str(server.log))
     assert (again["kept_runs"], again["lines"]) == (0, 0)
@@ -118,6 +120,7 @@ def test_every_statement_of_the_workload_can_be_read_and_diagnosed(begun: Progra
     assert "No symptom in" in begun.ok("diagnose", healthy).out
 
 
+@only_newest
 def test_text_output_has_no_control_codes_in_a_pipe_and_fits(begun: Program) -> None:
     query = begun.query_with(SENSOR)
     for arguments in (
@@ -153,6 +156,7 @@ def test_a_statement_can_be_given_as_text_file_standard_input_or_saved_plan(
     assert saved["cost_total"] == plans[0]["cost_total"]
 
 
+@only_newest
 def test_require_gives_its_own_exit_code(begun: Program) -> None:
     query = begun.query_with(SENSOR)
     done = begun.run("trial", query, "--index", "reading (quality)", "--pairs", "6",

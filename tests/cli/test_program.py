@@ -27,7 +27,7 @@ def test_version_and_both_names(humble: Program) -> None:
 
 def test_help_lists_every_command_in_the_order_of_the_loop(humble: Program) -> None:
     words = humble.ok("--help").out
-    places = [words.index(f"│ {name} ") for name in ORDER]
+    places = [words.index(f"\n  {name} ") for name in ORDER]
     assert places == sorted(places)
 
 

@@ -1,0 +1,10 @@
+"""`python -m benchmarks`: every benchmark, each printing ratios; nothing is asserted."""
+
+from __future__ import annotations
+
+from benchmarks import log_reading, startup
+
+if __name__ == "__main__":
+    for each in (startup, log_reading):
+        print(f"\n{each.__doc__}")
+        each.main()
