@@ -63,6 +63,12 @@ class Program:
         assert len(done.err.splitlines()) <= 3, done.err
         return done.err
 
+    def fails_somewhere(self, code: int, *arguments: str) -> str:
+        """The message of a run that printed something before it had to stop."""
+        done = self.run(*arguments)
+        assert done.code == code, (done.code, done.out, done.err)
+        return done.err
+
     def start(self, *arguments: str) -> subprocess.Popen[str]:
         """Start it and do not wait."""
         return subprocess.Popen(

@@ -117,7 +117,7 @@ def test_every_statement_of_the_workload_can_be_read_and_diagnosed(begun: Progra
         assert first[begun.query_with(part)]["cause"]["name"] == cause
     healthy = begun.query_with("buoy_id = $1 AND taken_at >= $2")
     assert healthy not in first
-    assert "No symptom in" in begun.ok("diagnose", healthy).out
+    assert "No symptom found in" in begun.ok("diagnose", healthy).out
 
 
 @only_newest

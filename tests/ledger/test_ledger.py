@@ -81,7 +81,7 @@ def test_ids_stay_and_the_same_thing_gets_the_same_id(ledger: Ledger) -> None:
     plan = ledger.plans.keep(
         Statement("select 1"), recorded(18, "nothing"), {}, query="q1", origin="read"
     )
-    symptom = Symptom("a-name", 1, "step", "words", {"rows": 1}, Cause("c", "d"), 1.0, 0.5)
+    symptom = Symptom("sort-spills", 1, "step", "words", {"rows": 1}, Cause("c", "d"), 1.0, 0.5)
     assert [e.id for e in ledger.symptoms.keep(plan, [symptom])] == ["s1"]
     (kept,) = ledger.symptoms.keep(plan, [symptom])
     assert (kept.id, kept.symptom, kept.remedies) == ("s1", symptom, ("r1",))

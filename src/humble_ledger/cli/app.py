@@ -46,7 +46,7 @@ class _InOrderOfTheLoop(TyperGroup):
         for name in self.list_commands(ctx):
             command = self.commands[name]
             first = (command.help or "").strip().split("\n\n")[0]
-            row = (name, " ".join(first.split()))
+            row = (name.ljust(max(map(len, ORDER))), " ".join(first.split()))
             rows.setdefault(getattr(command, "rich_help_panel", None) or KEEP, []).append(row)
         for heading, listed in rows.items():
             with formatter.section(heading):

@@ -39,7 +39,7 @@ def summary_view(workspace: Workspace) -> RenderableType:
         "Times are measured by the server; costs are its estimates, the last one predicted by "
         "formula. A query without a symptom may still be a trouble this version does not know."
     )
-    return Group(table, Text(""), Text(note, style="dim"))
+    return Group(table, Text(""), Text(note, style="bright_black"))
 
 
 def _first(found: Sequence[SymptomEntry]) -> str:

@@ -53,7 +53,9 @@ class Symptoms(Shelf):
         query = format_id(Kind.QUERY, row.query_id) if row.query_id else None
         symptom = msgspec.json.decode(row.body, type=Symptom)
         helped = (
-            () if symptom.harmless or query is None else tuple(Remedies(self.store).ids_for(query))
+            ()
+            if query is None or not symptom.index_may_help
+            else tuple(Remedies(self.store).ids_for(query))
         )
         return SymptomEntry(id_, row.at, query, format_id(Kind.PLAN, row.plan_id), symptom, helped)
 

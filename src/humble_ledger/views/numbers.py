@@ -49,13 +49,13 @@ class Numbers:
             return f"{self.figure(value / 1000)} s"
         return f"{self.figure(value)} ms"
 
-    def percent(self, share: float | None) -> str:
+    def percent(self, share: float | None, places: int | None = None) -> str:
         """A share as a percentage; what is above zero never shows as 0 %."""
         if share is None:
             return "–"
         if 0 < share < 0.001:
             return "<" + self._styled("0.1") + " %"
-        places = 1 if share < 0.1 else 0
+        places = (1 if share < 0.1 else 0) if places is None else places
         return f"{self._styled(f'{share * 100:.{places}f}')} %"
 
     def size(self, value: float | None) -> str:

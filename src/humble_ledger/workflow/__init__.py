@@ -2,10 +2,12 @@
 
 This is also the Python interface:
 
-    from humble_ledger.workflow import Workspace, diagnose, propose
+    from humble_ledger.workflow import Workspace
+    from humble_ledger.workflow.diagnosing import diagnose
+
     with Workspace.find() as workspace:
-        for entry in diagnose.diagnose(workspace, ["q3"]):
-            print(entry.symptom.summary)
+        for plan, symptoms in diagnose(workspace, ["q3"]):
+            print([entry.symptom.summary for entry in symptoms])
 """
 
 from humble_ledger.workflow.workspace import Workspace

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.symptoms.model import Case
 from humble_ledger.core.symptoms.registry import find_symptoms
+from humble_ledger.core.workload.ranking import rank
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.workflow.capturing import Progress
 from humble_ledger.workflow.reading import explain_now, newest_plan, table_names
@@ -27,7 +28,7 @@ def diagnose(
     explained now; with ``measure`` each query is run.
     """
     ledger = workspace.ledger
-    named = list(whats) or [query.id for query in ledger.queries.all() if query.durations_ms]
+    named = list(whats) or captured_queries(workspace)
     found = []
     for what in named:
         progress(f"diagnosing {what}")
@@ -39,6 +40,12 @@ def diagnose(
         )
         found.append((entry, ledger.symptoms.keep(entry, find_symptoms(case))))
     return found
+
+
+def captured_queries(workspace: Workspace) -> list[str]:
+    """The queries that were seen running, the one with the most time in all first."""
+    seen = [query for query in workspace.ledger.queries.all() if query.durations_ms]
+    return [ranked.query.id for ranked in rank(seen)]
 
 
 def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> PlanEntry:

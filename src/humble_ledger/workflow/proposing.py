@@ -12,7 +12,7 @@ from humble_ledger.core.remedies.model import IndexDesign, Prediction, Remedy, U
 from humble_ledger.core.remedies.prediction import FormulaPredictor
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.workflow.capturing import Progress
-from humble_ledger.workflow.diagnosing import plan_to_judge
+from humble_ledger.workflow.diagnosing import captured_queries, plan_to_judge
 from humble_ledger.workflow.reading import table_names
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
@@ -41,17 +41,13 @@ def propose(
     Each candidate is predicted for every one of the queries; those that clearly help and
     are not beaten by a smaller one are kept in the ledger, the best first.
     """
-    studied = [_study(workspace, what, progress) for what in whats or _captured(workspace)]
+    studied = [_study(workspace, what, progress) for what in whats or captured_queries(workspace)]
     predictor = FormulaPredictor(workspace.session.server, workspace.session)
     priced = _price(studied, predictor, progress)
     weights = {each.query: each.calls for each in studied}
     chosen = worth_trying(priced, weights)[: MOST_PER_QUERY * max(1, len(studied))]
     tables = {name: facts for each in studied for name, facts in each.tables.items()}
     return [workspace.ledger.remedies.keep(_remedy(one, tables)) for one in chosen]
-
-
-def _captured(workspace: Workspace) -> list[str]:
-    return [query.id for query in workspace.ledger.queries.all() if query.durations_ms]
 
 
 def _study(workspace: Workspace, what: str, progress: Progress) -> _Studied:

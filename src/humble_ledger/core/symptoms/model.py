@@ -41,6 +41,14 @@ class Symptom:
     cost_share: float | None = None
     harmless: bool = False
 
+    @property
+    def index_may_help(self) -> bool:
+        """Whether an index is the kind of change that could cure it."""
+        return not self.harmless and self.name in _CURED_BY_INDEX
+
+
+_CURED_BY_INDEX = frozenset(("selective-full-scan", "sort-spills"))
+
 
 @dataclass(frozen=True, slots=True)
 class Case:

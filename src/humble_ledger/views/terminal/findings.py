@@ -10,9 +10,8 @@ from rich.text import Text
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry, SymptomEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy
-from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.parts import Hanging, labelled, plain_table
 
 
 def symptoms_view(
@@ -25,7 +24,7 @@ def symptoms_view(
         if entries:
             parts += [_heading(plan, numbers), *(_symptom(e, numbers) for e in entries), Text("")]
     if healthy:
-        parts.append(Text(f"No symptom in {', '.join(healthy)}."))
+        parts.append(Text(f"No symptom found in {', '.join(healthy)}."))
     return Group(*parts) if parts else Text("There is no captured query to diagnose.")
 
 
@@ -36,9 +35,10 @@ def _heading(plan: PlanEntry, numbers: Numbers) -> RenderableType:
         else f"cost {numbers.figure(plan.plan.cost_total)} estimated, not measured"
     )
     name = f"{plan.query}  " if plan.query else ""
-    return Text.assemble(
-        (name, "bold"), shorten(plan.statement, 76), (f"   {plan.id}, {figures}", "dim")
-    )
+    statement = " ".join(plan.statement.split())
+    line = Text.assemble((name, "bold"), (f"{plan.id}, {figures}   ", "bright_black"), statement)
+    line.no_wrap, line.overflow = True, "ellipsis"
+    return line
 
 
 def _symptom(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
@@ -52,13 +52,13 @@ def _symptom(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
         cost = f"costs up to {numbers.percent(symptom.cost_share)} of the estimated cost"
     else:
         cost = "cost unknown"
-    lines = [
+    lines: list[RenderableType] = [
         Text.assemble(f"{entry.id:<4} ", (symptom.name, "bold"), f", {cost}"),
-        Text(f"     step {symptom.node}, {symptom.step}: {symptom.summary}"),
-        Text(f"     cause: {symptom.cause.name} ({symptom.cause.detail})"),
+        Hanging(" " * 5, f"step {symptom.node}, {symptom.step}: {symptom.summary}"),
+        Hanging(" " * 5, f"cause: {symptom.cause.name} ({symptom.cause.detail})"),
     ]
     if entry.remedies:
-        lines.append(Text(f"     might help: {', '.join(entry.remedies)}"))
+        lines.append(Hanging(" " * 5, f"might help: {', '.join(entry.remedies)}"))
     return Padding(Group(*lines), (0, 0, 0, 2))
 
 
@@ -117,7 +117,7 @@ def remedies_view(entries: Sequence[RemedyEntry], numbers: Numbers) -> Renderabl
         f"Nothing was built. Try one:  humble trial {_first_query(entries[0])} "
         f"--remedy {entries[0].id}"
     )
-    return Group(table, Text(""), Text(note, style="dim"))
+    return Group(table, Text(""), Text(note, style="bright_black"))
 
 
 def _best_first(remedy: Remedy) -> list[Prediction]:

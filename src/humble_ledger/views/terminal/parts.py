@@ -18,7 +18,7 @@ def plain_table(*columns: tuple[str, str], title: str = "") -> Table:
     """A table without a frame: (heading, justification); headings stay on one line."""
     table = Table(
         box=None, pad_edge=False, padding=(0, 2, 0, 0), title=title or None, title_justify="left",
-        header_style="dim",
+        header_style="bright_black",
     )  # fmt: skip
     for heading, justify in columns:
         numeric = justify == "right"
@@ -67,7 +67,7 @@ def bar(share: float, width: int) -> str:
 def labelled(*pairs: tuple[str, str]) -> Table:
     """Lines of «label  value», the labels dim; pairs with an empty value are left out."""
     table = Table.grid(padding=(0, 2, 0, 0))
-    table.add_column(style="dim", no_wrap=True)
+    table.add_column(style="bright_black", no_wrap=True)
     table.add_column(overflow="fold")
     for label, value in pairs:
         if value:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rich.console import Group, RenderableType
-from rich.table import Table
 from rich.text import Text
 
 from humble_ledger.core.entries import PlanEntry
@@ -14,7 +13,8 @@ from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
+from humble_ledger.views.terminal.parts import bar, labelled
+from humble_ledger.views.terminal.steps import Cell, StepRow, StepTable
 
 BAR_WIDTH = 8
 HOT = 0.25
@@ -45,47 +45,46 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
     )
 
 
-def _tree(plan: Plan, numbers: Numbers) -> Table:
+def _tree(plan: Plan, numbers: Numbers) -> StepTable:
     figures = accounts(plan)
-    columns = [("no", "right"), ("step", "left"), ("rows expected", "right")]
-    if plan.measured:
-        columns += [("seen", "right"), ("loops", "right"), ("own ms", "right"), ("share", "right")]
-    else:
-        columns += [("own cost", "right"), ("total cost", "right"), ("share", "right")]
-    columns += [("", "fixed")]
-    if plan.measured:
-        columns += [("own cost", "right"), ("pages", "right")]
-    table = plain_table(*columns)
-    hottest = max(figures.values(), key=lambda a: a.own_share).own_share
+    hottest = max(a.own_share for a in figures.values())
+    rows = []
     for node, guide, below in _walk(plan.root, "", ""):
         account = figures[node.no]
         hot = account.own_share >= max(HOT, hottest * 0.999)
-        name = Text(guide + _named(node), style="bold" if hot else "")
-        table.add_row(str(node.no), name, *_figures(plan, node, account, numbers))
-        for line in _conditions(node, account, numbers):
-            table.add_row("", Hanging(below + "    ", line, "dim"))
-    return table
+        rows.append(
+            StepRow(
+                number=str(node.no),
+                guide=guide,
+                name=_named(node),
+                hot=hot,
+                below=below,
+                cells=tuple(_figures(plan, node, account, numbers)),
+                notes=tuple(_notes(node, account, numbers)),
+            )
+        )
+    return StepTable(rows)
 
 
-def _figures(
-    plan: Plan, node: Node, account: Account, numbers: Numbers
-) -> Iterator[RenderableType]:
-    expected = numbers.rows(node.rows_expected)
-    share, drawn = numbers.percent(account.own_share), bar(account.own_share, BAR_WIDTH)
-    if not plan.measured:
-        total = numbers.figure(node.cost.total) if node.cost else "–"
-        yield from (expected, numbers.figure(account.own_cost), total, share, drawn)
-        return
+def _figures(plan: Plan, node: Node, account: Account, numbers: Numbers) -> Iterator[Cell]:
     error = row_error(node)
     off = error is not None and error.factor >= FAR_OFF
-    yield Text(expected, style="bold" if off else "")
-    if node.never_ran:
-        yield from ("never ran", "0", "–", "–", "")
+    share = numbers.percent(account.own_share)
+    yield Cell("rows expected", numbers.rows(node.rows_expected), bold=off)
+    if plan.measured and node.never_ran:
+        yield from (Cell("seen", "never ran"), Cell("loops", "0"), Cell("own ms", "–"))
+    elif plan.measured:
+        yield Cell("seen", numbers.rows(node.rows_seen), bold=off)
+        yield Cell("loops", numbers.whole(node.loops))
+        yield Cell("own ms", numbers.figure(account.own_ms))
+    yield Cell("share", share)
+    yield Cell("", bar(account.own_share, BAR_WIDTH).ljust(BAR_WIDTH), spare=True)
+    yield Cell("own cost", numbers.figure(account.own_cost), spare=plan.measured)
+    if plan.measured:
+        pages = account.own_pages
+        yield Cell("pages", numbers.whole(pages.touched) if pages else "–")
     else:
-        yield Text(numbers.rows(node.rows_seen), style="bold" if off else "")
-        yield from (numbers.whole(node.loops), numbers.figure(account.own_ms), share, drawn)
-    yield numbers.figure(account.own_cost)
-    yield numbers.whole(account.own_pages.touched) if account.own_pages else "–"
+        yield Cell("total cost", numbers.figure(node.cost.total) if node.cost else "–")
 
 
 def _walk(node: Node, guide: str, below: str) -> Iterator[tuple[Node, str, str]]:
@@ -102,7 +101,7 @@ def _named(node: Node) -> str:
     return prefix + node.name
 
 
-def _conditions(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
+def _notes(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
     conditions = node.conditions
     for word, texts in (
         ("search", conditions.search),
@@ -123,7 +122,8 @@ def _conditions(node: Node, account: Account, numbers: Numbers) -> Iterator[str]
         yield f"takes {numbers.size(memory.used_bytes)} of memory"
     if node.processes is not None and node.processes.planned:
         launched = node.processes.launched
-        yield f"{node.processes.planned} helper processes planned" + (
+        plural = "es" if node.processes.planned > 1 else ""
+        yield f"{node.processes.planned} helper process{plural} planned" + (
             f", {launched} launched" if launched is not None else ""
         )
 
@@ -134,9 +134,11 @@ def _foot(entry: PlanEntry, numbers: Numbers) -> Iterator[RenderableType]:
         return
     own = sum(a.own_ms or 0.0 for a in accounts(plan).values())
     yield Text("")
+    errors = [row_error(node) for node in plan.nodes()]
+    off = any(error is not None and error.factor >= FAR_OFF for error in errors)
     yield Text(
         f"Own times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
-        "rows are per loop, times and pages over all loops. Bold rows: expected and seen differ "
-        "at least tenfold.",
-        style="dim",
+        "rows are per loop, times and pages over all loops."
+        + (" Rows in bold: expected and seen differ at least tenfold." if off else ""),
+        style="bright_black",
     )

@@ -51,7 +51,7 @@ def queries_view(
         f"{len(ranked)} queries, {numbers.ms(total)} in all (measured by the server); "
         f"the first {few} take {numbers.percent(ranked[few - 1].running_share)}."
     )
-    return Group(last_column_gives_way(table), Text(""), Text(note, style="dim"))
+    return Group(last_column_gives_way(table), Text(""), Text(note, style="bright_black"))
 
 
 def query_view(
@@ -80,12 +80,14 @@ def query_view(
     ]
     if runs:
         parts += [Text(""), _runs(runs, numbers), Text("")]
-        parts.append(Text("The slowest run, to paste:", style="dim"))
+        parts.append(Text("The slowest run, to paste:", style="bright_black"))
         parts.append(Text(statement_text(runs[0].statement, runs[0].parameters)))
     else:
         parts += [Text(""), Text(query.text)]
     if plans:
         parts += [Text(""), _plans(plans, numbers)]
+    if symptoms:
+        parts.append(Text(""))
     for entry in symptoms:
         parts.append(Text(f"{entry.id}  {entry.symptom.name}: {entry.symptom.summary}"))
     return Group(*parts)

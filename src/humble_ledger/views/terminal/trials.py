@@ -14,9 +14,9 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 
 _STYLES = {
-    Verdict.FASTER: "bold green",
+    Verdict.FASTER: "green",
     Verdict.LIGHTER: "green",
-    Verdict.SLOWER: "bold red",
+    Verdict.SLOWER: "red",
     Verdict.HEAVIER: "red",
 }
 _WAYS = {"uncommitted-index": "an index that only one of two connections saw, rolled back after"}
@@ -40,14 +40,23 @@ def trial_view(
         )
     parts: list[RenderableType] = [_heading(entry, trial, remedies, numbers)]
     for query in trial.queries:
-        parts += [Text(""), _query(query, numbers)]
+        predicted = [
+            p.cost_predicted
+            for r in remedies
+            for p in r.remedy.predictions
+            if p.query == query.query
+        ]
+        parts += [Text(""), _query(query, predicted, numbers)]
     for settled in settlements:
         files = f": {', '.join(settled.files)}" if settled.files else ""
         parts.append(
             Text(f"\nsettled {settled.at[:10]}: {settled.decision} ({settled.reason}){files}")
         )
     if not settlements:
-        parts += [Text(""), Text(f"Decide:  humble settle {entry.id} keep|drop", style="dim")]
+        parts += [
+            Text(""),
+            Text(f"Decide:  humble settle {entry.id} keep|drop", style="bright_black"),
+        ]
     return Group(*parts)
 
 
@@ -66,12 +75,14 @@ def _heading(
     )
 
 
-def _query(query: QueryTrial, numbers: Numbers) -> RenderableType:
+def _query(query: QueryTrial, predicted: Sequence[float], numbers: Numbers) -> RenderableType:
     table = plain_table(
         (query.query, "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right")
     )
     for label, before, after, ratio in _lines(query.before, query.after, query.ratio, numbers):
         table.add_row(label, before, after, ratio)
+    if len(predicted) == 1:
+        table.add_row("cost that was predicted", "", numbers.figure(predicted[0]), "")
     verdict = Text.assemble(
         "verdict: ", (query.verdict.value, _STYLES.get(query.verdict, "bold")), f" ({query.reason})"
     )
@@ -96,7 +107,7 @@ def _lines(
         "median time (measured)",
         numbers.ms(before.median_ms),
         numbers.ms(after.median_ms),
-        numbers.figure(ratio.estimate) if ratio else "–",
+        "by pairs, below" if ratio else "–",
     )
     yield "first run, apart (measured)", numbers.ms(before.cold_ms), numbers.ms(after.cold_ms), ""
     if before.cost is not None and after.cost is not None:
@@ -134,8 +145,8 @@ def _interval(ratio: RatioInterval | None, pairs: int, numbers: Numbers) -> str:
     elif ratio.low > 1:
         words = f": {numbers.times(ratio.low)} to {numbers.times(ratio.high)} slower"
     return (
-        f"{ratio.pairs} alternating pairs, after/before between {low} and {high} "
-        f"({ratio.confidence:.1%} interval){words}"
+        f"{ratio.pairs} alternating pairs: after/before {numbers.figure(ratio.estimate)}, "
+        f"between {low} and {high} ({numbers.percent(ratio.confidence, 1)} interval){words}"
     )
 
 

@@ -27,6 +27,7 @@ from humble_ledger.errors import TargetUnreachable
 USER = "humble"
 PORT = 5432  # only names the socket file; nothing listens on the network
 START_PATIENCE_S = 30
+INITDB_LOG = "initdb.log"
 GLANCE_S = 0.05
 # A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
 PARENTS = ("/var/tmp", "/tmp")
@@ -133,6 +134,7 @@ class Cluster:
             "server": [binaries.program("postgres"), "-D", str(self.data)],
             "data": str(self.data),
             "log": str(self.log),
+            "initdb_log": str(self.folder / INITDB_LOG),
             "uid": account.uid if account.switch else None,
             "gid": account.gid if account.switch else None,
             "folder": str(self.folder),
@@ -153,7 +155,8 @@ class Cluster:
                 return
             except psycopg.OperationalError:
                 time.sleep(GLANCE_S)
-        said = self.log.read_text(errors="replace") if self.log.exists() else ""
+        logs = [log for log in (self.folder / INITDB_LOG, self.log) if log.exists()]
+        said = logs[-1].read_text(errors="replace") if logs else ""
         raise TargetUnreachable(
             f"The PostgreSQL {self.version} server did not start: {_last_lines(said)}",
             f"Has {self.folder.parent} some 500 MB free? Other programs: HUMBLE_PG_BIN.",

@@ -36,17 +36,17 @@ def die_with_parent() -> None:
         ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, int(FAST_STOP))
 
 
-def start(order: dict[str, Any], command: list[str]) -> subprocess.Popen[bytes]:
-    """Start a program as the user named in ``order``, its words going to the log."""
+def start(order: dict[str, Any], command: list[str], log: str) -> subprocess.Popen[bytes]:
+    """Start a program as the user named in ``order``, its words going to a log."""
     options: dict[str, Any] = {}
     if order["uid"] is not None:
         options = {"user": order["uid"], "group": order["gid"], "extra_groups": []}
-    with Path(order["log"]).open("ab") as log:
+    with Path(log).open("ab") as written:
         return subprocess.Popen(
             command,
             stdin=subprocess.DEVNULL,
-            stdout=log,
-            stderr=log,
+            stdout=written,
+            stderr=written,
             cwd=order["folder"],
             preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has one thread
             **options,
@@ -76,14 +76,14 @@ def stop(server: subprocess.Popen[bytes]) -> None:
 
 def initialise(order: dict[str, Any]) -> subprocess.Popen[bytes]:
     """Begin to make the data folder."""
-    return start(order, order["initdb"])
+    return start(order, order["initdb"], order["initdb_log"])
 
 
 def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
     """Write the settings and start the server."""
     with (Path(order["data"]) / "postgresql.conf").open("a", encoding="utf-8") as file:
         file.write(order["settings"])
-    return start(order, order["server"])
+    return start(order, order["server"], order["log"])
 
 
 def main() -> None:
