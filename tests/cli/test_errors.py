@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from humble_ledger.engines.postgresql.connection import parse
 from humble_ledger.ledger.repository import Ledger
 from tests.conftest import Server, only_newest
 from tests.program import SENSOR, Program
@@ -112,3 +113,23 @@ def test_a_production_target_is_not_tried_on(humble: Program, server: Server) ->
 def test_a_plan_that_was_read_is_no_query_to_measure_again(begun: Program) -> None:
     begun.ok("plan", begun.query_with(SENSOR))
     assert "--measure" in begun.fails(2, "plan", "p1", "--measure")
+
+
+def test_the_servers_own_habits_of_naming_a_target(
+    humble: Program, server: Server, password_url: str
+) -> None:
+    folder = parse(server.url)["host"]
+    by_environment = humble.run("init", PGHOST=folder, PGUSER="humble", PGDATABASE="skerry")
+    assert by_environment.code == 0 and "database skerry as humble" in by_environment.out
+    services = humble.folder / "services.conf"
+    services.write_text(f"[sea]\nhost={folder}\nuser=humble\ndbname=skerry\n")
+    by_service = humble.run("init", "service=sea", "--name", "sea", PGSERVICEFILE=str(services))
+    assert by_service.code == 0, by_service.err
+    assert 'url = "service=sea"' in (humble.folder / "humble.toml").read_text()
+    asked = humble.run("plan", "SELECT 1", "--target", "sea", PGSERVICEFILE=str(services))
+    assert asked.code == 0, asked.err
+    passwords = humble.folder / "pgpass"
+    passwords.write_text("*:*:*:keeper:right\n")
+    passwords.chmod(0o600)
+    by_file = humble.run("plan", "SELECT 1", "--target", password_url, PGPASSFILE=str(passwords))
+    assert by_file.code == 0, by_file.err

@@ -208,6 +208,8 @@ class Node:
             words += f" on {self.relation}"
             if self.alias and self.alias != self.relation:
                 words += f" {self.alias}"
+        elif self.alias:
+            words += f" {self.alias}"
         if self.index:
             words += f" by {self.index}"
         return words

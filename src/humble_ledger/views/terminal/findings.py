@@ -87,7 +87,9 @@ def symptom_view(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
 def _plain(value: object, numbers: Numbers) -> str:
     if isinstance(value, bool) or value is None:
         return str(value)
-    return numbers.figure(float(value)) if isinstance(value, int | float) else str(value)
+    if not isinstance(value, int | float):
+        return str(value)
+    return numbers.whole(value) if value == round(value) else numbers.figure(value)
 
 
 def remedies_view(entries: Sequence[RemedyEntry], numbers: Numbers) -> RenderableType:
