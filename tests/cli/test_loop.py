@@ -163,3 +163,21 @@ def test_require_gives_its_own_exit_code(begun: Program) -> None:
                      "--require", "faster")  # fmt: skip
     assert done.code == 1
     assert "not faster" in done.err
+
+
+@only_newest
+def test_the_ranking_by_who_when_and_where(begun: Program) -> None:
+    def calls(*options: str) -> int:
+        return sum(row["calls"] for row in begun.json("queries", *options)["queries"])
+
+    everything = calls()
+    pages = calls("--application", "buoy-pages")
+    assert 0 < pages < everything
+    assert calls("--user", "humble") == everything and calls("--user", "nobody") == 0
+    assert calls("--since", "1d") == everything and calls("--until", "1d") == 0
+    first = min(r["first_seen"] for r in begun.json("queries")["queries"])
+    assert calls("--until", first) == 0 and calls("--since", first) == everything
+    sensors = begun.json("queries", "--table", "sensor")["queries"]
+    assert len(sensors) == 3
+    assert "humble queries" in begun.ok("queries", "--user", "nobody").out
+    assert "no moment" in begun.fails(2, "queries", "--since", "soon")

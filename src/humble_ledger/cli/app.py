@@ -16,6 +16,7 @@ from humble_ledger.cli.commands import (
     history,
     init,
     plan,
+    preflight,
     propose,
     queries,
     settle,
@@ -26,8 +27,8 @@ from humble_ledger.cli.commands import (
 
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
-    "demo", "init", "capture", "queries", "show", "plan", "diagnose", "propose", "trial",
-    "settle", "tidy", "history",
+    "demo", "init", "preflight", "capture", "queries", "show", "plan", "diagnose", "propose",
+    "trial", "settle", "tidy", "history",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
 
@@ -70,6 +71,7 @@ def build() -> typer.Typer:
     app.callback()(_root)
     app.command("demo", rich_help_panel=BEGIN)(demo.demo)
     app.command("init", rich_help_panel=BEGIN)(init.init)
+    app.command("preflight", rich_help_panel=BEGIN)(preflight.preflight)
     app.add_typer(capture.app, name="capture", rich_help_panel=CAPTURE)
     app.command("queries", rich_help_panel=READ)(queries.queries)
     app.command("show", rich_help_panel=READ)(show.show)

@@ -40,6 +40,16 @@ class CaptureEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class ReadPosition:
+    """How far a log was read: its path then, a fingerprint of its first bytes, an offset."""
+
+    path: str
+    head: str
+    head_bytes: int
+    offset: int
+
+
+@dataclass(frozen=True, slots=True)
 class RunEntry:
     """One observed run of a query."""
 

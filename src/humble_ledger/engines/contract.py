@@ -20,6 +20,7 @@ from typing import Protocol
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement
 
 STATEMENT_TIMEOUT_MS = 60_000
@@ -152,6 +153,10 @@ class Session(Protocol):
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         """The planner's estimate of the rows that equal one unknown value per column."""
+        ...
+
+    def preflight(self) -> Sequence[Readiness]:
+        """What this server lets us see, and how to see more."""
         ...
 
     def close(self) -> None:

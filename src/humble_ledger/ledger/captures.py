@@ -6,14 +6,14 @@ from collections.abc import Iterable
 from typing import Protocol
 
 import msgspec
-from sqlalchemy import Connection, insert, select, update
+from sqlalchemy import Connection, delete, insert, select, update
 
-from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.workload.observations import Observation
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_number
-from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now
+from humble_ledger.ledger.shelf import Shelf, add_event, as_kept, new_id, now
 
 
 class CaptureFinish(Protocol):
@@ -23,8 +23,8 @@ class CaptureFinish(Protocol):
         """Lines read, what was passed over by reason, the place of the first unreadable."""
         ...
 
-    def positions(self) -> Iterable[tuple[str, str, int, int]]:
-        """(path, head, head_bytes, offset) of each file."""
+    def positions(self) -> Iterable[tuple[ReadPosition | None, ReadPosition]]:
+        """Of each log: how far it had been read, and how far it is now."""
         ...
 
 
@@ -50,8 +50,8 @@ class Captures(Shelf):
             number = new_id(made)
             seen = _keep_runs(c, number, observations)
             lines, passed_over, first_unreadable = finish.tally()
-            for path, head, head_bytes, offset in finish.positions():
-                _keep_position(c, path, head, head_bytes, offset)
+            for before, now_at in finish.positions():
+                _keep_position(c, before, now_at)
             body = {
                 "lines": lines,
                 "passed_over": passed_over,
@@ -73,11 +73,12 @@ class Captures(Shelf):
             add_event(c, format_id(Kind.CAPTURE, number), words)
         return self.get(format_id(Kind.CAPTURE, number))
 
-    def position(self, path: str) -> tuple[str, int, int] | None:
-        """How far a log file was read: (head, head_bytes, offset)."""
-        with self.store.reading() as c:
-            row = c.execute(select(t.positions).where(t.positions.c.path == path)).first()
-        return (row.head, row.head_bytes, row.offset) if row else None
+    def positions(self) -> list[ReadPosition]:
+        """How far each log was read that was ever captured."""
+        return [
+            ReadPosition(row.path, row.head, row.head_bytes, row.offset)
+            for row in self.rows(select(t.positions))
+        ]
 
     def get(self, id_: str) -> CaptureEntry:
         """One capture."""
@@ -106,7 +107,7 @@ def _keep_runs(c: Connection, capture: int, observations: Iterable[Observation])
         seen.new_queries += new
         seen.queries.add(number)
         seen.runs += 1
-        started = each.started_at.isoformat(timespec="milliseconds") if each.started_at else None
+        started = as_kept(each.started_at) if each.started_at else None
         if started is not None:
             seen.first = min(seen.first or started, started)
             seen.last = max(seen.last or started, started)
@@ -133,8 +134,18 @@ def _keep_runs(c: Connection, capture: int, observations: Iterable[Observation])
     return seen
 
 
-def _keep_position(c: Connection, path: str, head: str, head_bytes: int, offset: int) -> None:
-    values = {"head": head, "head_bytes": head_bytes, "offset": offset}
-    known = c.execute(update(t.positions).where(t.positions.c.path == path).values(**values))
-    if known.rowcount == 0:
-        c.execute(insert(t.positions).values(path=path, **values))
+def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosition) -> None:
+    if before is not None:
+        c.execute(
+            delete(t.positions)
+            .where(t.positions.c.head == before.head)
+            .where(t.positions.c.head_bytes == before.head_bytes)
+        )
+    c.execute(
+        insert(t.positions).values(
+            path=now_at.path,
+            head=now_at.head,
+            head_bytes=now_at.head_bytes,
+            offset=now_at.offset,
+        )
+    )

@@ -29,6 +29,16 @@ def now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
+def as_kept(moment: datetime) -> str:
+    """A moment as the ledger keeps it: text in UTC, which sorts as the moments do.
+
+    One without a zone is kept as it stands: nobody knows better.
+    """
+    if moment.tzinfo is not None:
+        moment = moment.astimezone(UTC)
+    return moment.isoformat(timespec="milliseconds")
+
+
 def number_of(kind: Kind, id_: str) -> int:
     """The number in an id of this kind.
 

@@ -158,10 +158,10 @@ events = _table(
     Column("subject", String(20), nullable=False),
     Column("words", Text, nullable=False),
 )
-positions = Table(
+positions = _table(
     "positions",
-    metadata,
-    Column("path", Text, primary_key=True),
+    _id(),
+    Column("path", Text, nullable=False),  # as it was read last; the head is what tells logs apart
     Column("head", String(16), nullable=False),
     Column("head_bytes", Integer, nullable=False),
     Column("offset", Integer, nullable=False),

@@ -16,6 +16,7 @@ from humble_ledger.core.entries import (
 )
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node
+from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.trials.model import QueryTrial, Side
 from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.views import structures as s
@@ -247,6 +248,24 @@ def settlement_document(entry: SettlementEntry) -> s.SettlementDocument:
 def history_document(entries: Sequence[EventEntry]) -> s.HistoryDocument:
     """The history."""
     return s.HistoryDocument([s.EventRow(e.at, e.subject, e.words) for e in entries])
+
+
+def preflight_document(found: Iterable[Readiness]) -> s.PreflightDocument:
+    """What a server lets us see."""
+    return s.PreflightDocument(
+        [
+            s.SourceRow(
+                each.source,
+                each.state.value,
+                each.tells,
+                list(each.hides),
+                list(each.switch_on),
+                each.restart,
+                list(each.rights),
+            )
+            for each in found
+        ]
+    )
 
 
 def _iso(moment: datetime | None) -> str | None:

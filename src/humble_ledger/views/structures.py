@@ -329,6 +329,26 @@ class TidyDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
+class SourceRow(Struct, frozen=True):
+    """One source of evidence."""
+
+    source: str
+    state: str
+    tells: str
+    hides: list[str]
+    switch_on: list[str]
+    restart: bool
+    rights: list[str]
+
+
+class PreflightDocument(Struct, frozen=True):
+    """What a server lets us see."""
+
+    sources: list[SourceRow]
+    kind: Literal["preflight"] = "preflight"
+    version: Literal[1] = 1
+
+
 class ErrorDocument(Struct, frozen=True):
     """What went wrong."""
 
@@ -350,5 +370,6 @@ DOCUMENTS: tuple[type[Struct], ...] = (
     HistoryDocument,
     TargetDocument,
     TidyDocument,
+    PreflightDocument,
     ErrorDocument,
 )

@@ -1,10 +1,12 @@
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from humble_ledger.core.statements.fingerprint import normalise
+from humble_ledger.core.statements.fingerprint import normalise, skeleton
 
 SAME = [
     ("select * from t where a = 1", "select * from t where a = 2"),
@@ -88,3 +90,28 @@ def test_the_normalised_text_belongs_to_the_same_query(sql: str) -> None:
 @given(st.text())
 def test_any_text_has_a_fingerprint(text: str) -> None:
     assert len(normalise(text).fingerprint) == 16
+
+
+@given(STATEMENTS, st.integers(0, 10**9), st.text("abc xyz;(),", max_size=8))
+def test_the_same_skeleton_means_the_same_query(sql: str, number: int, text: str) -> None:
+    other = re.sub(r"\b\d+\b", str(number), sql)
+    other = re.sub(r"'[^']*'", f"'{text}'", other)
+    one, two = skeleton(sql), skeleton(other)
+    if one is not None and one == two:
+        assert normalise(sql).fingerprint == normalise(other).fingerprint
+
+
+@pytest.mark.parametrize(
+    "sql",
+    ["select $1", "select 'it''s'", 'select "a"', "select 1 -- 2", "select E'x'", "select a:b"],
+)
+def test_what_is_tricky_has_no_skeleton(sql: str) -> None:
+    assert skeleton(sql) is None
+
+
+def test_skeletons_keep_names_and_shape() -> None:
+    assert skeleton("select t1.a2 from x3 where b = 4.5 and c = 'd'") == (
+        "select t1.a2 from x3 where b = ? and c = ?"
+    )
+    assert skeleton("select 1") == skeleton("select 22")
+    assert skeleton("select 1 from t") != skeleton("select 1 from u")

@@ -1,8 +1,12 @@
 from __future__ import annotations
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
 
 from humble_ledger.core.workload.ranking import QueryRuns, RankBy, quantile, rank
+from humble_ledger.core.workload.windows import names_table, parse_moment
+from humble_ledger.errors import WrongUsage
 
 
 def runs(id_: str, *durations: float) -> QueryRuns:
@@ -46,3 +50,42 @@ def test_shares_add_up() -> None:
 )
 def test_quantile(values: list[float], part: float, expected: float) -> None:
     assert quantile(list(values), part) == expected
+
+
+NOW = datetime(2026, 3, 1, 12, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("90s", NOW - timedelta(seconds=90)),
+        ("30m", NOW - timedelta(minutes=30)),
+        ("1.5 h", NOW - timedelta(minutes=90)),
+        ("3d", NOW - timedelta(days=3)),
+        ("2026-02-03", datetime(2026, 2, 3, tzinfo=UTC)),
+        ("2026-02-03 10:30", datetime(2026, 2, 3, 10, 30, tzinfo=UTC)),
+        ("2026-02-03T10:30+02:00", datetime(2026, 2, 3, 8, 30, tzinfo=UTC)),
+    ],
+)
+def test_moments(text: str, expected: datetime) -> None:
+    assert parse_moment(text, NOW) == expected
+
+
+@pytest.mark.parametrize("text", ["soon", "", "3x", "2026-13-01"])
+def test_what_is_no_moment(text: str) -> None:
+    with pytest.raises(WrongUsage, match="no moment"):
+        parse_moment(text, NOW)
+
+
+@pytest.mark.parametrize(
+    ("sql", "table", "named"),
+    [
+        ("SELECT 1 FROM reading r", "reading", True),
+        ('SELECT 1 FROM "Reading"', "reading", True),
+        ("SELECT 1 FROM sea.reading", "sea.reading", True),
+        ("SELECT 1 FROM readings", "reading", False),
+        ("SELECT 'reading' FROM t", "reading", False),
+    ],
+)
+def test_tables_by_name(sql: str, table: str, named: bool) -> None:
+    assert names_table(sql, table) is named

@@ -23,7 +23,11 @@ def _capture() -> None:
 @app.command("log")
 def log(
     files: Annotated[
-        list[Path], typer.Argument(help="PostgreSQL's plain log files.", show_default=False)
+        list[Path],
+        typer.Argument(
+            help="Logs of PostgreSQL: plain, csv or JSON, also .gz, .xz, .zst; or - (stdin).",
+            show_default=False,
+        ),
     ],
     prefix: Annotated[
         str | None,
@@ -39,9 +43,10 @@ def log(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Read the server's log: statements with their durations and values.
+    """Read the server's logs: statements with their durations and values.
 
-    Each file is read on from where the last capture stopped. The server writes what this
+    Each log is read on from where the last capture stopped, also when it was renamed or
+    compressed since. The server writes what this
     needs when log_min_duration_statement is set.
 
     Example: [bold]humble capture log /var/log/postgresql/postgresql.log[/bold]

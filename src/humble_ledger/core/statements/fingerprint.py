@@ -72,6 +72,22 @@ def normalise(sql: str) -> Normalised:
     return Normalised(_render(words), digest.hexdigest(), tuple(constants))
 
 
+# Statements that differ in nothing but plain numbers and strings have the same skeleton.
+_LITERAL = re.compile(r"'[^']*'|(?<![\w$.])\d+(?:\.\d+)?(?![\w.])")
+# In these, quotes and digits may mean something else: they have no skeleton.
+_TRICKY = re.compile(r"[\"\\$%:?]|--|/\*|''|\b[eubxn]&?'", re.IGNORECASE)
+
+
+def skeleton(sql: str) -> str | None:
+    """A quick key: statements with the same skeleton have the same fingerprint.
+
+    It costs a tenth of `normalise`; None for statements it cannot be had from.
+    """
+    if _TRICKY.search(sql) is not None:
+        return None
+    return _LITERAL.sub("?", sql)
+
+
 def _plain(token: Token) -> str:
     if token.kind is TokenKind.WORD:
         return token.text.lower()

@@ -7,9 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from psycopg import sql
 
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
 from humble_ledger.engines.contract import Capability, Limits, PlanDocument
-from humble_ledger.engines.postgresql import catalogue, explain
+from humble_ledger.engines.postgresql import catalogue, explain, preflight
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 
@@ -90,6 +91,10 @@ class PostgresSession:
             )
             self._rows_known[key] = self._estimate(query.as_string(None))
         return self._rows_known[key]
+
+    def preflight(self) -> Sequence[Readiness]:
+        """What this server lets us see, and how to see more."""
+        return preflight.preflight(self._connection)
 
     def close(self) -> None:
         """End the session."""

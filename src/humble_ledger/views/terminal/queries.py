@@ -24,9 +24,14 @@ MOST_RUNS = 5
 
 
 def queries_view(
-    ranked: Sequence[RankedQuery], numbers: Numbers, top: int | None
+    ranked: Sequence[RankedQuery], numbers: Numbers, top: int | None, chosen: bool = False
 ) -> RenderableType:
-    """The ranking with shares, and how many queries make 80 % of the time."""
+    """The ranking with shares, and how many queries make 80 % of the time.
+
+    ``chosen`` tells that only some of the captured runs were asked for.
+    """
+    if not ranked and chosen:
+        return Text("No captured run is in that choice. See them all:  humble queries")
     if not ranked:
         return Text("No query has been captured yet. Begin with:  humble capture log FILE")
     shown = ranked[:top] if top else ranked
@@ -48,7 +53,8 @@ def queries_view(
     few = next((n for n, e in enumerate(ranked, 1) if e.running_share >= MOSTLY), len(ranked))
     total = sum(each.total_ms for each in ranked)
     note = (
-        f"{len(ranked)} queries, {numbers.ms(total)} in all (measured by the server); "
+        f"{len(ranked)} queries{' chosen' if chosen else ''}, {numbers.ms(total)} in all "
+        "(measured by the server); "
         f"the first {few} take {numbers.percent(ranked[few - 1].running_share)}."
     )
     return Group(last_column_gives_way(table), Text(""), Text(note, style="bright_black"))

@@ -166,10 +166,12 @@ def upgrade() -> None:
     )
     op.create_table(
         "positions",
-        sa.Column("path", sa.Text, primary_key=True),
+        _id(),
+        sa.Column("path", sa.Text, nullable=False),
         _text("head", 16),
         sa.Column("head_bytes", sa.Integer, nullable=False),
         sa.Column("offset", sa.Integer, nullable=False),
+        sqlite_autoincrement=True,
     )
 
 

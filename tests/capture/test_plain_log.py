@@ -1,15 +1,14 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from pathlib import Path
 
 import pytest
 
-from humble_ledger.capture.files import LineReader, Position, start_offset
+from humble_ledger.capture.log_entries import LogTally, read_time
 from humble_ledger.capture.log_prefix import line_pattern
-from humble_ledger.capture.postgresql_log import LogTally, read_log
+from humble_ledger.capture.log_statements import observations
+from humble_ledger.capture.plain_log import plain_entries
 from humble_ledger.core.workload.observations import Observation
-from humble_ledger.errors import UnreadableInput
 
 PREFIX = "%m [%p] %q%u@%d/%a "
 HEAD = "2026-03-01 10:00:00.500 UTC [{pid}] me@skerry/app "
@@ -18,7 +17,8 @@ DURATION = HEAD + "LOG:  duration: {ms} ms  {step}: {sql}\n"
 
 def read(text: str, prefix: str | None = PREFIX) -> tuple[list[Observation], LogTally]:
     tally = LogTally()
-    return list(read_log(text.splitlines(keepends=True), prefix, "x.log", tally)), tally
+    entries = plain_entries(text.splitlines(keepends=True), prefix, "x.log", tally)
+    return list(observations(entries, tally)), tally
 
 
 def line(sql: str, ms: float = 2.5, pid: int = 7, step: str = "statement") -> str:
@@ -108,24 +108,30 @@ def test_any_prefix_reads_what_was_written_with_it(prefix: str, written: str) ->
     assert match["message"] == "duration: 1.0 ms  statement: SELECT 1"
 
 
-def test_going_on_where_it_stopped(tmp_path: Path) -> None:
-    path = tmp_path / "a.log"
-    path.write_text("one\ntwo\nthr")
-    reader = LineReader(path, 0)
-    assert list(reader) == ["one\n", "two\n"], "a line without its end is left for later"
-    at = reader.position
-    with path.open("a") as file:
-        file.write("ee\nfour\n")
-    assert list(LineReader(path, start_offset(path, at))) == ["three\n", "four\n"]
-    path.write_text("another file took the name when the log was rotated\n")
-    assert start_offset(path, at) == 0
-    assert start_offset(path, None) == 0
-    assert start_offset(path, Position(at.head, at.head_bytes, 10**9)) == 0
+def test_a_duration_written_apart_finds_its_statement() -> None:
+    head = HEAD.format(pid=5) + "LOG:  "
+    other = HEAD.format(pid=6) + "LOG:  "
+    text = (
+        f"{head}statement: SELECT 1\n"
+        f"{other}execute <unnamed>: SELECT $1\n"
+        + detail("$1 = '9'", pid=6)
+        + f"{head}duration: 4.5 ms\n{other}duration: 5.5 ms\n"
+    )
+    found = {f.statement.sql: (f.duration_ms, f.statement.values) for f in read(text)[0]}
+    assert found == {"SELECT 1": (4.5, ()), "SELECT $1": (5.5, ("9",))}
 
 
-def test_bytes_that_are_no_text_do_not_lose_the_line(tmp_path: Path) -> None:
-    path = tmp_path / "a.log"
-    path.write_bytes(b"caf\xe9\n")
-    assert list(LineReader(path, 0)) == ["caf\ufffd\n"]
-    with pytest.raises(UnreadableInput, match="cannot be read"):
-        list(LineReader(tmp_path / "none.log", 0))
+@pytest.mark.parametrize(
+    ("stamp", "expected"),
+    [
+        ("2026-03-01 10:00:00 UTC", datetime(2026, 3, 1, 10, tzinfo=UTC)),
+        ("1772359200.250", datetime(2026, 3, 1, 10, 0, 0, 250_000, UTC)),
+        ("2026-03-01 10:00:00.5 CET", datetime(2026, 3, 1, 10, 0, 0, 500_000)),
+        ("2026-03-01 12:00:00 +02", datetime(2026, 3, 1, 10, tzinfo=UTC)),
+        ("yesterday", None),
+        ("2026-99-01 10:00:00 UTC", None),
+        ("", None),
+    ],
+)
+def test_times(stamp: str, expected: datetime | None) -> None:
+    assert read_time(stamp) == expected
