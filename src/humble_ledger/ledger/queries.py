@@ -36,7 +36,7 @@ class Queries(Shelf):
         queries = select(t.queries).order_by(t.queries.c.id)
         # Statements are long and many: only the example's is fetched, further down.
         r = t.runs.c
-        wanted = select(
+        wanted: Select[Any] = select(
             r.id, r.query_id, r.duration_ms, r.rows, r.started_at, r.application, t.captures.c.place
         ).outerjoin(t.captures)
         wanted = _chosen(wanted, choice)

@@ -3,29 +3,20 @@
 from __future__ import annotations
 
 import statistics
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.model import QueryTrial, Side, Verdict
-from humble_ledger.core.trials.ratio import (
-    estimate_only,
-    rate_at,
-    ratio_interval,
-    running_order,
-)
+from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
-from humble_ledger.core.trials.verdicts import final_verdict, judge_time
+from humble_ledger.core.trials.verdicts import final_verdict
 from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocument
+from humble_ledger.workflow.pairing import Pairs, Progress, measure_pairs
 from humble_ledger.workflow.reading import keep_plan
 from humble_ledger.workflow.workspace import Workspace
-
-QUICK_MS = 5.0  # a shorter run is repeated, so that the clock's grain and wake-ups weigh less
-MOST_REPEATS = 50
-
-Progress = Callable[[str], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,21 +25,6 @@ class TriedQuery:
 
     query: str
     statement: Statement
-
-
-@dataclass(slots=True)
-class _Pairs:
-    """Paired runs of one query, in milliseconds."""
-
-    before: list[float] = field(default_factory=list)
-    after: list[float] = field(default_factory=list)
-
-    def __len__(self) -> int:
-        return min(len(self.before), len(self.after))
-
-    def whole(self) -> tuple[list[float], list[float]]:
-        """The pairs of which both runs were made."""
-        return self.before[: len(self)], self.after[: len(self)]
 
 
 class Measuring:
@@ -74,7 +50,7 @@ class Measuring:
         if self.interrupted:
             return None
         arms = {"before": self._experiment.before, "after": self._experiment.after}
-        pairs = _Pairs()
+        pairs = Pairs()
         try:
             progress(f"{tried.query}: first runs")
             cold = {side: arm.run(tried.statement) for side, arm in arms.items()}
@@ -82,7 +58,14 @@ class Measuring:
             documents = {
                 side: arm.explain(tried.statement, measure=True) for side, arm in arms.items()
             }
-            self._measure_pairs(tried, arms, pairs, progress)
+            measure_pairs(
+                arms,
+                tried.statement,
+                pairs,
+                self._most_pairs,
+                self._smallest_effect,
+                lambda words: progress(f"{tried.query}: {words}"),
+            )
         except KeyboardInterrupt:
             self.interrupted = True
             if len(pairs) == 0:
@@ -121,37 +104,6 @@ class Measuring:
             plan=entry.id,
         )
 
-    def _measure_pairs(
-        self, tried: TriedQuery, arms: dict[str, Arm], pairs: _Pairs, progress: Progress
-    ) -> None:
-        repeats = self._repeats(tried, arms)
-        for order in running_order():
-            for side in order:
-                getattr(pairs, side).append(_timed(arms[side], tried.statement, repeats[side]))
-            done = len(pairs)
-            running = estimate_only(*pairs.whole())
-            progress(
-                f"{tried.query}: pair {done} of at most {self._most_pairs}, "
-                f"after/before {running:.3f}"
-            )
-            if done >= self._most_pairs or self._settled(pairs):
-                return
-
-    def _settled(self, pairs: _Pairs) -> bool:
-        rate = rate_at(len(pairs), self._most_pairs)
-        if rate is None:
-            return False
-        ratio = ratio_interval(*pairs.whole(), rate)
-        return judge_time(ratio, self._smallest_effect) is not None
-
-    def _repeats(self, tried: TriedQuery, arms: dict[str, Arm]) -> dict[str, int]:
-        """How often each side's run is repeated to last about `QUICK_MS`."""
-        counts = {}
-        for side, arm in arms.items():
-            once = max(arm.run(tried.statement).elapsed_ms, 0.001)
-            counts[side] = max(1, min(MOST_REPEATS, round(QUICK_MS / once)))
-        return counts
-
     def _compare_results(self, tried: TriedQuery, arms: dict[str, Arm]) -> ResultComparison:
         prints = {
             side: fingerprint_rows(arm.result_rows(tried.statement)) for side, arm in arms.items()
@@ -162,7 +114,7 @@ class Measuring:
     def _judged(
         self,
         query: str,
-        pairs: _Pairs,
+        pairs: Pairs,
         sides: dict[str, Side],
         compared: ResultComparison,
         uses_change: bool,
@@ -200,8 +152,3 @@ def same_shape(one: Plan, other: Plan) -> bool:
         return [(n.label, n.alias or n.relation, n.index) for n in plan.nodes()]
 
     return shape(one) == shape(other)
-
-
-def _timed(arm: Arm, statement: Statement, repeats: int) -> float:
-    """One recorded run in milliseconds: the median of so many repeats, one after another."""
-    return statistics.median(arm.run(statement).elapsed_ms for _ in range(repeats))
