@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import random
 import statistics
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -11,8 +13,12 @@ from humble_ledger.core.trials.ratio import estimate_only, rate_at, ratio_interv
 from humble_ledger.core.trials.verdicts import judge_time
 from humble_ledger.engines.contract import Arm
 
-QUICK_MS = 5.0  # a shorter run is repeated, so that the clock's grain and wake-ups weigh less
-MOST_REPEATS = 50
+QUICK_MS = 10.0  # a shorter run is repeated, so that the clock's grain and wake-ups weigh less
+MOST_REPEATS = 100
+ALIKE = 2.0
+# A pause of changing length between pairs: a machine is disturbed for tens of milliseconds at
+# a time, and pairs that all fall into one such while would agree with each other in error.
+PAUSE_S = (0.005, 0.060)
 
 Progress = Callable[[str], None]
 
@@ -45,10 +51,11 @@ def measure_pairs(
     ``arms`` are «before» and «after». Ends when a planned look settles the verdict on time,
     or at ``most_pairs``. What was added stays when Ctrl-C comes.
     """
-    repeats = {side: _repeats(arm, statement) for side, arm in arms.items()}
+    repeats = _repeats(arms, statement)
     for order in running_order():
         for side in order:
             getattr(pairs, side).append(_timed(arms[side], statement, repeats[side]))
+        time.sleep(random.uniform(*PAUSE_S))
         running = estimate_only(*pairs.whole())
         progress(f"pair {len(pairs)} of at most {most_pairs}, after/before {running:.3f}")
         if len(pairs) >= most_pairs or _settled(pairs, most_pairs, smallest_effect):
@@ -62,10 +69,26 @@ def _settled(pairs: Pairs, most_pairs: int, smallest_effect: float) -> bool:
     return judge_time(ratio_interval(*pairs.whole(), rate), smallest_effect) is not None
 
 
-def _repeats(arm: Arm, statement: Statement) -> int:
-    """How often one side's run is repeated to last about `QUICK_MS`."""
-    once = max(arm.run(statement).elapsed_ms, 0.001)
-    return max(1, min(MOST_REPEATS, round(QUICK_MS / once)))
+def _repeats(arms: Mapping[str, Arm], statement: Statement) -> dict[str, int]:
+    """How often each side's run is repeated to last about `QUICK_MS`.
+
+    Sides of about the same speed are repeated alike, so that what the first of several runs
+    costs more weighs the same on both.
+    """
+    once = {side: _warm_ms(arm, statement) for side, arm in arms.items()}
+    counts = {
+        side: max(1, min(MOST_REPEATS, round(QUICK_MS / each))) for side, each in once.items()
+    }
+    if max(once.values()) < ALIKE * min(once.values()):
+        return dict.fromkeys(counts, max(counts.values()))
+    return counts
+
+
+def _warm_ms(arm: Arm, statement: Statement) -> float:
+    """One run after another one, which is only repeated when it is quick."""
+    first = arm.run(statement).elapsed_ms
+    again = arm.run(statement).elapsed_ms if first < QUICK_MS else first
+    return max(min(first, again), 0.001)
 
 
 def _timed(arm: Arm, statement: Statement, repeats: int) -> float:

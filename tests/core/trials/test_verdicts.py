@@ -31,6 +31,12 @@ def test_time(ratio: RatioInterval | None, verdict: Verdict | None) -> None:
     assert judge_time(ratio) is verdict
 
 
+def test_few_pairs_settle_large_effects_only() -> None:
+    assert judge_time(RatioInterval(0.8, 0.75, 0.85, 0.97, 6)) is None
+    assert judge_time(RatioInterval(0.5, 0.45, 0.55, 0.97, 6)) is Verdict.FASTER
+    assert judge_time(RatioInterval(0.8, 0.75, 0.85, 0.99, 12)) is Verdict.FASTER
+
+
 @pytest.mark.parametrize(
     ("before", "after", "verdict"),
     [
@@ -53,7 +59,7 @@ def test_work(before: Pages | None, after: Pages | None, verdict: Verdict | None
         (interval(1.0, 0.99, 1.01), False, Verdict.LIGHTER),
         (interval(0.9, 0.7, 1.1), False, Verdict.UNDECIDED),
         (interval(1.1, 0.9, 1.3), True, Verdict.NO_DIFFERENCE),
-        (interval(0.8, 0.7, 0.9), True, Verdict.UNDECIDED),
+        (interval(0.8, 0.7, 0.9), True, Verdict.NO_DIFFERENCE),
         (None, False, Verdict.UNDECIDED),
     ],
 )

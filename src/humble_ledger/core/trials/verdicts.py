@@ -6,9 +6,10 @@ from collections.abc import Sequence
 
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.trials.model import QueryTrial, Verdict
-from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.core.trials.ratio import FEWEST_PAIRS, RatioInterval
 
 SMALLEST_EFFECT = 0.05  # a change of less than 5 % is no reason to keep anything
+LARGE_EFFECT = 0.5
 CLEARLY_LESS_WORK = 0.8
 FEWEST_PAGES = 16
 
@@ -25,9 +26,13 @@ def judge_time(
     if ratio is None:
         return None
     lower, upper = 1.0 / (1.0 + smallest_effect), 1.0 + smallest_effect
-    if ratio.high < 1.0 and ratio.estimate < lower:
+    effect = smallest_effect
+    if ratio.pairs <= FEWEST_PAIRS:
+        # So few pairs cannot show how the machine wavers: only large effects count.
+        effect = max(effect, LARGE_EFFECT)
+    if ratio.high < 1.0 and ratio.estimate < 1.0 / (1.0 + effect):
         return Verdict.FASTER
-    if ratio.low > 1.0 and ratio.estimate > upper:
+    if ratio.low > 1.0 and ratio.estimate > 1.0 + effect:
         return Verdict.SLOWER
     if lower <= ratio.low and ratio.high <= upper:
         return Verdict.NO_DIFFERENCE
@@ -67,9 +72,10 @@ def final_verdict(
     on_time = judge_time(ratio, smallest_effect)
     if same_plan:
         if on_time in (Verdict.FASTER, Verdict.SLOWER):
-            return Verdict.UNDECIDED, "both sides ran the same plan: what differs is the machine"
-        if on_time is None and not ratio.low <= 1.0 <= ratio.high:
-            return Verdict.UNDECIDED, "both sides ran the same plan, but the runs scatter"
+            return (
+                Verdict.NO_DIFFERENCE,
+                "both sides ran the same plan: what the times differ by is the machine's",
+            )
         return Verdict.NO_DIFFERENCE, "both sides ran the same plan, and took the same time"
     if on_time in (Verdict.FASTER, Verdict.SLOWER):
         return on_time, "the whole interval lies on one side of 1"
