@@ -57,7 +57,7 @@ class Teller:
 
     def say(self, words: str = "") -> None:
         """A line of the story."""
-        self._show(words, "bold cyan", True)
+        self._show(words, "bold magenta", True)
 
     def plain(self, words: str) -> None:
         """Lines that are no part of the story."""

@@ -64,6 +64,14 @@ def test_correlated_columns_are_the_cause_of_the_misestimate(major: int) -> None
 
 
 @pytest.mark.parametrize("major", [15, 18])
+def test_the_misestimate_that_drives_a_loop_costs_what_the_loop_took(major: int) -> None:
+    first = symptoms(major, "08-visits-after-alerts")[0]
+    assert (first.name, first.cause.name) == ("row-misestimate", "correlated-columns")
+    assert "drives" in first.summary
+    assert (first.cost_share or 0) > 0.8
+
+
+@pytest.mark.parametrize("major", [15, 18])
 def test_symptoms_never_cost_more_than_the_plan(major: int) -> None:
     for name in ("01-readings-of-a-sensor", "05-alerts-of-a-crew", "10-open-alerts-per-buoy"):
         plan = recorded(major, name)

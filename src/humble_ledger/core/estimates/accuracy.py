@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from humble_ledger.core.plans.model import Node, Operation, Plan, Role
 
 FAR_OFF = 10.0
-FEWEST_ROWS = 100.0
+FEWEST_ROWS = 20.0  # fewer rows than this can hardly mislead a plan
 # These read their input only until they have enough, so "seen" says nothing of the estimate.
 _STOPS_EARLY = (Operation.LIMIT, Operation.MERGE_JOIN)
 # Their rows are their children's: an error there is not theirs.

@@ -35,7 +35,7 @@ def row_misestimates(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{node.rows_seen:,.0f} rows came where {node.rows_expected:,.0f} were expected "
+                f"{node.rows_seen:,.0f} rows came, {node.rows_expected:,.0f} expected "
                 f"({error.factor:,.0f} times {direction}){consequence}"
             ),
             evidence={
