@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
@@ -48,7 +49,7 @@ def test_from_capture_to_a_settled_trial(begun: Program, server: Server) -> None
 
     settled = begun.json("settle", "t1", "keep", "--reason", "pages wait")
     forward, backward = ((begun.folder / f).read_text() for f in settled["files"])
-    assert server.fetch(CATALOGUE) == before, "nothing but the files was made"
+    _unchanged(before, server.fetch(CATALOGUE))
     _run(server, forward)
     assert begun.json("plan", query)["cost_total"] == pytest.approx(
         predicted["cost_predicted"], rel=0.1
@@ -60,6 +61,12 @@ def test_from_capture_to_a_settled_trial(begun: Program, server: Server) -> None
     for entry in ("k1", "p1", "s1", "r1", "t1", "settled: keep (pages wait)"):
         assert entry in words
     assert begun.json("show", "r1")["remedies"][0]["status"] == "kept"
+
+
+def _unchanged(before: list[tuple[Any, ...]], after: list[tuple[Any, ...]]) -> None:
+    """The same counts; and the size, but for a page that rolled-back catalogue rows may fill."""
+    assert after[0][:3] == before[0][:3]
+    assert 0 <= after[0][3] - before[0][3] <= 8 * 8192
 
 
 def _run(server: Server, script: str) -> None:

@@ -202,6 +202,19 @@ def test_only_one_arm_sees_the_index_and_nothing_is_left(server: Server) -> None
     assert not PostgresEngine().leftovers(server.url, ["trial_ix"], "t0@test")
 
 
+def test_an_index_on_an_expression_gets_statistics_that_go_with_it(server: Server) -> None:
+    kept = "SELECT count(*) FROM pg_stats WHERE tablename = 'words_ix'"
+    statement = Statement("SELECT count(*) FROM alert WHERE upper(code) = $1", ("E-1417",))
+    with PostgresEngine().index_experiment(
+        server.url, ["CREATE INDEX words_ix ON alert (upper(code))"], ["words_ix"], "t0@test"
+    ) as experiment:
+        plan = experiment.after.explain(statement, measure=False).plan
+        assert plan.uses_index("words_ix")
+        scan = next(n for n in plan.nodes() if n.index == "words_ix")
+        assert (scan.rows_expected or 0) < 100, "without statistics it would be 300"
+    assert server.fetch(kept) == [(0,)]
+
+
 def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
     with psycopg.connect(server.url) as writer:
         writer.execute("UPDATE reading SET quality = quality WHERE reading_id = 5")

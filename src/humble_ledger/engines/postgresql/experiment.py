@@ -27,9 +27,10 @@ from humble_ledger.engines.postgresql.faults import translated
 BUILD_TIMEOUT_MS = 10 * 60_000
 
 _BUILT_SQL = """
-SELECT pg_relation_size(i.indexrelid), i.indcheckxmin
+SELECT pg_relation_size(i.indexrelid), i.indcheckxmin, i.indexprs IS NOT NULL,
+    i.indrelid::regclass::text
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
-WHERE c.relname = %s AND pg_table_is_visible(i.indrelid) IS NOT NULL
+WHERE c.relname = %s
 ORDER BY i.indexrelid DESC LIMIT 1
 """
 
@@ -135,7 +136,11 @@ def _build(connection: Connection, statement: str, name: str) -> IndexBuild:
         connection.execute(statement.encode())
         took = (time.perf_counter() - start) * 1000.0
         row = connection.execute(_BUILT_SQL, (name,)).fetchone()
-    assert row is not None
+        assert row is not None
+        if row[2]:
+            # The planner knows nothing of an expression until it was analyzed; what is
+            # gathered here is rolled back with the index. The server quoted the name.
+            connection.execute(f"ANALYZE {row[3]}".encode())
     unusable = (
         "rows of the table changed while older transactions could still see them, and the "
         "server ignores a new index until those have ended"
