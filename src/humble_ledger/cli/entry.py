@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import sys
+from typing import TYPE_CHECKING, Any
 
 from humble_ledger import __version__
+
+if TYPE_CHECKING:
+    from humble_ledger.errors import HumbleError
 
 STOPPED = 130
 KEPT = "Stopped. What was finished before is in the ledger."
@@ -50,7 +54,7 @@ def run(arguments: list[str]) -> int:
     return code if isinstance(code, int) else 0
 
 
-def _say(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]
+def _say(error: HumbleError, as_json: bool) -> None:
     """The error for people on stderr, or as the one JSON document on stdout."""
     if as_json:
         import msgspec  # noqa: PLC0415
@@ -65,7 +69,7 @@ def _say(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]
         sys.stderr.write(f"        {error.hint}\n")
 
 
-def _usage(error, as_json: bool) -> None:  # type: ignore[no-untyped-def]
+def _usage(error: Any, as_json: bool) -> None:
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
 
     context = getattr(error, "ctx", None)

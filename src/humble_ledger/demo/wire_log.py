@@ -14,11 +14,9 @@ from psycopg.rows import TupleRow
 
 from humble_ledger.errors import RefusedForSafety
 
-PREFIX = "%m [%p] %q%u@%d/%a "
-
 
 class WireLog:
-    """Writes what the server logs of a connection into a file, in its plain format."""
+    """Writes what the server logs of a connection into a file, as `scenario.LOG_PREFIX` would."""
 
     def __init__(self, path: Path) -> None:
         self._path = path

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -19,9 +19,9 @@ from humble_ledger.capture.logs import read_log
 from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.workload.observations import Observation
 from humble_ledger.errors import HumbleError
+from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.workspace import Workspace
 
-Progress = Callable[[str], None]
 DAMAGED = "file that breaks off"
 
 

@@ -9,7 +9,7 @@ from humble_ledger.core.symptoms.model import Case
 from humble_ledger.core.symptoms.registry import find_symptoms
 from humble_ledger.core.workload.ranking import rank
 from humble_ledger.errors import UnreadableInput
-from humble_ledger.workflow.capturing import Progress
+from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import explain_now, newest_plan, table_names
 from humble_ledger.workflow.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace

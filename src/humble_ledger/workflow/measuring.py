@@ -14,7 +14,8 @@ from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
 from humble_ledger.core.trials.verdicts import final_verdict
 from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocument
-from humble_ledger.workflow.pairing import Pairs, Progress, measure_pairs
+from humble_ledger.workflow.pairing import Pairs, measure_pairs
+from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import keep_plan
 from humble_ledger.workflow.workspace import Workspace
 

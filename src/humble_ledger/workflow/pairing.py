@@ -5,13 +5,14 @@ from __future__ import annotations
 import random
 import statistics
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.ratio import estimate_only, rate_at, ratio_interval, running_order
 from humble_ledger.core.trials.verdicts import judge_time
 from humble_ledger.engines.contract import Arm
+from humble_ledger.workflow.progress import Progress
 
 QUICK_MS = 10.0  # a shorter run is repeated, so that the clock's grain and wake-ups weigh less
 MOST_REPEATS = 100
@@ -19,8 +20,6 @@ ALIKE = 2.0
 # A pause of changing length between pairs: a machine is disturbed for tens of milliseconds at
 # a time, and pairs that all fall into one such while would agree with each other in error.
 PAUSE_S = (0.005, 0.060)
-
-Progress = Callable[[str], None]
 
 
 @dataclass(slots=True)

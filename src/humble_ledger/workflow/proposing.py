@@ -11,8 +11,8 @@ from humble_ledger.core.remedies.choice import Priced, worth_trying
 from humble_ledger.core.remedies.model import IndexDesign, Prediction, Remedy, Upkeep, index_remedy
 from humble_ledger.core.remedies.prediction import FormulaPredictor
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.workflow.capturing import Progress
 from humble_ledger.workflow.diagnosing import captured_queries, plan_to_judge
+from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import table_names
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace

@@ -23,8 +23,8 @@ from humble_ledger.engines.contract import Capability, Experiment
 from humble_ledger.errors import HumbleError, Interrupted, RefusedForSafety, WrongUsage
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.measuring import Measuring, TriedQuery
-from humble_ledger.workflow.pairing import Progress
 from humble_ledger.workflow.processes import this_process
+from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 

@@ -8,8 +8,7 @@ import typer
 
 from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
-
-MOST_PAIRS = 40
+from humble_ledger.core.trials.ratio import MOST_PAIRS
 
 
 def trial(

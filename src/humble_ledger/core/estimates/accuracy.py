@@ -25,6 +25,11 @@ class RowError:
     factor: float
     under: bool
 
+    @property
+    def far_off(self) -> bool:
+        """Whether it is off at least `FAR_OFF` times."""
+        return self.factor >= FAR_OFF
+
 
 def row_error(node: Node) -> RowError | None:
     """The error of one step: max(seen, ½) / max(expected, ½) or its inverse."""

@@ -14,10 +14,11 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
+from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.remedies.btree import CostModel, IndexShape, ScanCost, Search, index_shape
 from humble_ledger.core.remedies.candidates import Access, Candidate
 from humble_ledger.core.remedies.model import Prediction
-from humble_ledger.core.remedies.recosting import Replacement, path_to, processes_expected, recost
+from humble_ledger.core.remedies.recosting import Replacement, recost
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, columns_of
 
@@ -210,10 +211,7 @@ def _match(access: Access, keys: Sequence[IndexKey], joins: Sequence[Predicate])
 def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
     """The join right above an access, its other side, and by what the rows are divided."""
     path = path_to(plan.root, access.node)
-    divisor = 1.0
-    for node in path:
-        if node.operation is Operation.GATHER:
-            divisor = max(processes_expected(node), 1.0)
+    divisor = rows_divided_by(plan, access.node)
     for place in range(len(path) - 2, -1, -1):
         node, child = path[place], path[place + 1]
         if node.operation in JOINS:

@@ -12,8 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Node, Operation, Plan, Role
-
-LEADER_LOSS = 0.3  # get_parallel_divisor in costsize.c: the leader helps less with each worker
+from humble_ledger.core.plans.paths import path_to, processes_expected
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,29 +41,12 @@ def recost(plan: Plan, replaced: Node, by: Replacement) -> float:
     return now.total
 
 
-def path_to(root: Node, wanted: Node) -> list[Node]:
-    """The steps from the root down to the wanted one, both included."""
-    if root.no == wanted.no:
-        return [root]
-    for child in root.children:
-        below = path_to(child, wanted)
-        if below:
-            return [root, *below]
-    return []
-
-
-def processes_expected(gather: Node) -> float:
-    """By how many the planner divides the rows below a gathering step."""
-    planned = gather.processes.planned if gather.processes else 0
-    return planned + max(0.0, 1.0 - LEADER_LOSS * planned)
-
-
 def _divisors(path: list[Node]) -> list[float]:
     divisors, now = [], 1.0
     for node in path:
         divisors.append(now)
         if node.operation is Operation.GATHER:
-            now *= max(processes_expected(node), 1.0)
+            now *= processes_expected(node)
     return divisors
 
 

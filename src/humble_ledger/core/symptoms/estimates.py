@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from humble_ledger.core.estimates.accuracy import RowError, origins
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
-from humble_ledger.core.remedies.recosting import path_to
+from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,

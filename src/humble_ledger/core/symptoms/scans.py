@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.remedies.btree import Search, index_shape
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import (
@@ -73,7 +74,7 @@ def _measure(case: Case, node: Node) -> _Scan | None:
         share = kept / read if read else 0.0
     else:
         read = table.rows
-        workers = _expected_processes(case, node)
+        workers = rows_divided_by(case.plan, node) if node.parallel_aware else 1.0
         share = min(1.0, (node.rows_expected or 0.0) * workers / table.rows)
     quals = len(found)
     scan_cost = table.pages * case.server.setting("seq_page_cost", 1.0)
@@ -240,14 +241,3 @@ def _named(indexes: Sequence[IndexFacts]) -> str:
 
 def _processes(case: Case, node: Node) -> float:
     return max(case.accounts[node.no].processes, 1.0)
-
-
-def _expected_processes(case: Case, node: Node) -> float:
-    """The planner's divisor of rows for a parallel step of a plan that was not run."""
-    if not node.parallel_aware:
-        return 1.0
-    for gather in case.plan.nodes():
-        if gather.operation is Operation.GATHER and any(n is node for n in gather.walk()):
-            planned = gather.processes.planned if gather.processes else 0
-            return planned + max(0.0, 1.0 - 0.3 * planned)
-    return 1.0

@@ -8,7 +8,7 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.estimates.accuracy import FAR_OFF, row_error
+from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.statements.kinds import shorten
@@ -68,7 +68,7 @@ def _tree(plan: Plan, numbers: Numbers) -> StepTable:
 
 def _figures(plan: Plan, node: Node, account: Account, numbers: Numbers) -> Iterator[Cell]:
     error = row_error(node)
-    off = error is not None and error.factor >= FAR_OFF
+    off = error is not None and error.far_off
     share = numbers.percent(account.own_share)
     yield Cell("rows expected", numbers.rows(node.rows_expected), bold=off)
     if plan.measured and node.never_ran:
@@ -135,7 +135,7 @@ def _foot(entry: PlanEntry, numbers: Numbers) -> Iterator[RenderableType]:
     own = sum(a.own_ms or 0.0 for a in accounts(plan).values())
     yield Text("")
     errors = [row_error(node) for node in plan.nodes()]
-    off = any(error is not None and error.factor >= FAR_OFF for error in errors)
+    off = any(error is not None and error.far_off for error in errors)
     yield Text(
         f"Own times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
         "rows are per loop, times and pages over all loops."

@@ -1,0 +1,34 @@
+"""Ways through a plan: from the root to a step, and by what parallel steps divide their rows."""
+
+from __future__ import annotations
+
+from humble_ledger.core.plans.model import Node, Operation, Plan
+
+# get_parallel_divisor in PostgreSQL's costsize.c: the leader helps less with each worker.
+LEADER_LOSS = 0.3
+
+
+def path_to(root: Node, wanted: Node) -> list[Node]:
+    """The steps from the root down to the wanted one, both included; [] when it is not below."""
+    if root.no == wanted.no:
+        return [root]
+    for child in root.children:
+        below = path_to(child, wanted)
+        if below:
+            return [root, *below]
+    return []
+
+
+def processes_expected(gather: Node) -> float:
+    """By how many the planner divides the rows below a gathering step; at least 1."""
+    planned = gather.processes.planned if gather.processes else 0
+    return max(1.0, planned + max(0.0, 1.0 - LEADER_LOSS * planned))
+
+
+def rows_divided_by(plan: Plan, node: Node) -> float:
+    """By how many the planner divided the rows it expects of this step; 1 outside of gathers."""
+    divisor = 1.0
+    for step in path_to(plan.root, node)[:-1]:
+        if step.operation is Operation.GATHER:
+            divisor *= processes_expected(step)
+    return divisor
