@@ -71,12 +71,9 @@ def final_verdict(
         return Verdict.UNDECIDED, "too few pairs of runs for an interval"
     on_time = judge_time(ratio, smallest_effect)
     if same_plan:
-        if on_time in (Verdict.FASTER, Verdict.SLOWER):
-            return (
-                Verdict.NO_DIFFERENCE,
-                "both sides ran the same plan: what the times differ by is the machine's",
-            )
-        return Verdict.NO_DIFFERENCE, "both sides ran the same plan, and took the same time"
+        holds_one = ratio.low <= 1.0 <= ratio.high
+        why = "the interval holds 1" if holds_one else "what the times differ by is the machine's"
+        return Verdict.NO_DIFFERENCE, f"both sides ran the same plan; {why}"
     if on_time in (Verdict.FASTER, Verdict.SLOWER):
         return on_time, "the whole interval lies on one side of 1"
     on_work = judge_work(before, after)
