@@ -71,13 +71,14 @@ def main() -> None:
         url = build_scenario(cluster)
         session = PostgresSession(url, Limits())
         for each in load_workload():
-            _save(session, folder, each.name, _filled(url, each.sql, each.value_sets[0]))
+            _save(session, folder, each.name, filled(url, each.sql, each.value_sets[0]))
         for name, sql in SHAPES.items():
             _save(session, folder, name, sql)
         session.close()
 
 
-def _filled(url: str, sql: str, values: tuple[object, ...]) -> str:
+def filled(url: str, sql: str, values: tuple[object, ...]) -> str:
+    """A statement of the workload with its values written in."""
     with psycopg.connect(url) as connection:
         cursor = psycopg.ClientCursor(connection)
         named = {f"p{n}": value for n, value in enumerate(values, start=1)}

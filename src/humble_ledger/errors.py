@@ -73,14 +73,24 @@ class UnreadableInput(HumbleError):
 class StatementRejected(UnreadableInput):
     """The server says that the statement is wrong or failed while it ran.
 
-    ``sqlstate`` is the server's five-character code, empty when it gave none.
+    ``sqlstate`` is the server's five-character code, empty when it gave none; ``said`` its
+    own words, ``position`` where in the statement (characters from 0), when it told.
     """
 
     code = "statement-rejected"
 
-    def __init__(self, message: str, hint: str = "", sqlstate: str = "") -> None:
+    def __init__(
+        self,
+        message: str,
+        hint: str = "",
+        sqlstate: str = "",
+        said: str = "",
+        position: int | None = None,
+    ) -> None:
         super().__init__(message, hint)
         self.sqlstate = sqlstate
+        self.said = said or message
+        self.position = position
 
 
 class StatementTimedOut(StatementRejected):

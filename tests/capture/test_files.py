@@ -7,8 +7,13 @@ from pathlib import Path
 
 import pytest
 import zstandard
+from hypothesis import given
+from hypothesis import strategies as st
 
-from humble_ledger.capture.files import LineReader, position_of
+from humble_ledger.capture.files import LONGEST_ENTRY, Cutter, LogReader, position_of
+from humble_ledger.capture.logs import CUTTERS, LogFormat
+from humble_ledger.capture.plain_log import last_cut, plain_rows
+from humble_ledger.capture.structured_logs import last_csv_cut
 from humble_ledger.errors import UnreadableInput
 from tests.program import Program
 
@@ -19,16 +24,25 @@ def log_lines(first: int, last: int) -> str:
     return "".join(f"{HEAD.format(n=n)}SELECT {n} FROM t\n" for n in range(first, last))
 
 
+LINES = CUTTERS[LogFormat.JSON]
+
+
+def lines_of(reader: LogReader, cutter: Cutter = LINES) -> tuple[bytes, int]:
+    """Everything a reader gives, and the place behind it."""
+    blocks = list(reader.blocks(cutter))
+    return b"".join(block.data for block in blocks), blocks[-1].end if blocks else 0
+
+
 def test_going_on_where_it_stopped(tmp_path: Path) -> None:
     path = tmp_path / "a.log"
     path.write_text("one\ntwo\nthr")
-    reader = LineReader(path)
-    assert list(reader) == ["one\n", "two\n"], "a line without its end is left for later"
-    at = reader.position
+    data, end = lines_of(LogReader(path))
+    assert (data, end) == (b"one\ntwo\n", 8), "a line without its end is left for later"
+    at = LogReader(path).position_at(end)
     with path.open("a") as file:
         file.write("ee\nfour\n")
     assert position_of(path, [at]) == at
-    assert list(LineReader(path, at.offset)) == ["three\n", "four\n"]
+    assert lines_of(LogReader(path, at.offset)) == (b"three\nfour\n", 19)
     path.write_text("another file took the name when the log was rotated\n")
     assert position_of(path, [at]) is None
     assert position_of(path, []) is None
@@ -46,27 +60,53 @@ def test_going_on_where_it_stopped(tmp_path: Path) -> None:
 def test_compressed_logs_read_the_same(tmp_path: Path, ending: str, pack) -> None:  # type: ignore[no-untyped-def]
     path = tmp_path / f"a.log{ending}"
     path.write_bytes(pack(b"one\ntwo\n" * 1000))
-    reader = LineReader(path, 4)
-    assert len(list(reader)) == 1999
-    assert reader.position.offset == 8000
+    data, end = lines_of(LogReader(path, 4))
+    assert data.count(b"\n") == 1999
+    assert end == 8000
 
 
-def test_records_with_open_quotes_are_joined_and_an_open_one_waits(tmp_path: Path) -> None:
-    path = tmp_path / "a.csv"
-    path.write_text('a,"b\nc ""d""\n",e\nf\ng,"h\n')
-    reader = LineReader(path)
-    assert list(reader.records(b'"')) == ['a,"b\nc ""d""\n",e\n', "f\n"]
-    with path.open("a") as file:
-        file.write('i"\n')
-    assert list(LineReader(path, reader.position.offset).records(b'"')) == ['g,"h\ni"\n']
+def test_a_csv_block_ends_where_no_quote_is_open(tmp_path: Path) -> None:
+    assert last_csv_cut(b'a,"b\nc ""d""\n",e\nf\ng,"h\n') == 19
+    assert last_csv_cut(b'a,"b\nc') is None
+    assert last_csv_cut(b"a\nb") == 2
 
 
-def test_bytes_that_are_no_text_do_not_lose_the_line(tmp_path: Path) -> None:
-    path = tmp_path / "a.log"
-    path.write_bytes(b"caf\xe9\n")
-    assert list(LineReader(path)) == ["caf\ufffd\n"]
+@given(st.lists(st.sampled_from(["a", "b\tc", "x" * 40]), max_size=30), st.integers(1, 64))
+def test_however_a_log_is_cut_the_same_entries_come(texts: list[str], size: int) -> None:
+    head = "2026-03-01 10:00:00.500 UTC [7] me@skerry/app "
+    log = "".join(
+        f"{head}LOG:  duration: 1.0 ms  statement: SELECT {n}\n\t{text}\n"
+        f"{head}DETAIL:  Parameters: $1 = '{n}'\n"
+        for n, text in enumerate(texts)
+    ).encode()
+    whole = plain_rows(log, None).rows
+    parts, held = [], b""
+    for start in range(0, len(log), size):
+        held += log[start : start + size]
+        cut = last_cut(held)
+        if cut:
+            parts.append(held[:cut])
+            held = held[cut:]
+    parts.append(held)
+    assert b"".join(parts) == log
+    rows = [row[:4] + row[6:] for part in parts for row in plain_rows(part, None).rows]
+    assert rows == [row[:4] + row[6:] for row in whole]
+
+
+def test_an_entry_of_many_megabytes_is_skipped_and_the_rest_kept(tmp_path: Path) -> None:
+    path = tmp_path / "big.log"
+    huge = HEAD.format(n=5) + "SELECT '" + "x" * (LONGEST_ENTRY * 3) + "'\n"
+    path.write_text(log_lines(0, 3) + huge + log_lines(10, 14))
+    blocks = list(LogReader(path).blocks(CUTTERS[LogFormat.PLAIN]))
+    assert sum(block.too_long for block in blocks) == 1
+    assert b"".join(block.data for block in blocks).count(b"SELECT") == 7
+    assert max(len(block.data) for block in blocks) < LONGEST_ENTRY
+    assert blocks[-1].end == path.stat().st_size
+
+
+def test_what_cannot_be_opened(tmp_path: Path) -> None:
     with pytest.raises(UnreadableInput, match="cannot be read"):
-        list(LineReader(tmp_path / "none.log"))
+        lines_of(LogReader(tmp_path / "none.log"))
 
 
 def kept(humble: Program, *files: str, stdin: str = "") -> int:
@@ -124,8 +164,13 @@ def test_a_compressed_log_that_breaks_off_gives_what_stands_before(with_ledger: 
      b'"' * 901 + b"\n"],
     ids=["empty", "zeros", "noise", "another-program", "braces", "commas", "quotes"],
 )  # fmt: skip
-def test_what_is_no_log_is_counted_and_keeps_nothing(with_ledger: Program, content: bytes) -> None:
+def test_what_is_no_log_is_told_with_its_place(with_ledger: Program, content: bytes) -> None:
     (with_ledger.folder / "odd.log").write_bytes(content)
-    done = with_ledger.json("capture", "log", "odd.log")
-    assert done["kept_runs"] == 0
-    assert done["lines"] == 0 or done["first_unreadable"].startswith("odd.log, line 1")
+    if not content.count(b"\n"):
+        assert kept(with_ledger, "odd.log") == 0
+        return
+    assert "odd.log, line 1" in with_ledger.fails(4, "capture", "log", "odd.log")
+    (with_ledger.folder / "good.log").write_text(log_lines(0, 4))
+    done = with_ledger.json("capture", "log", "odd.log", "good.log")
+    assert done["kept_runs"] == 4
+    assert done["first_unreadable"].startswith("odd.log, line 1")

@@ -9,9 +9,11 @@ from pathlib import Path
 import psycopg
 import pytest
 
-from humble_ledger.capture.files import LineReader
-from humble_ledger.capture.log_entries import LogTally
+from humble_ledger.capture.assembly import Assembler, Tally
+from humble_ledger.capture.files import LogReader
 from humble_ledger.capture.logs import read_log
+from humble_ledger.core.statements.wording import refill
+from humble_ledger.core.workload.gathering import Gathering
 from humble_ledger.engines.postgresql.launcher import Cluster
 from tests.conftest import FOUND, NEEDED_MAJOR
 
@@ -52,12 +54,14 @@ def _text(path: Path) -> str:
 
 
 def _read(path: Path) -> list[tuple[object, ...]]:
-    tally = LogTally()
-    found = list(read_log(LineReader(path), SETTINGS["log_line_prefix"], tally))
+    gathering, tally = Gathering(), Tally()
+    assembler = Assembler(gathering, tally, lambda _: None, False)
+    for block in read_log(LogReader(path), SETTINGS["log_line_prefix"]):
+        assembler.take(block.rows, path.name)
     assert tally.first_unreadable == ""
     return [
-        (f.statement, f.duration_ms, f.started_at, f.user, f.database, f.application, f.session)
-        for f in found
+        (refill(r.wording, r.literals), r.values, r.duration_ms, r.started_s, r.client, r.session)
+        for r in gathering.harvest().runs
     ]
 
 
@@ -65,9 +69,8 @@ def test_all_formats_tell_the_same(logs: Path) -> None:
     plain = _read(logs / "server.log")
     assert _read(logs / "server.csv") == plain
     assert _read(logs / "server.json") == plain
-    mine = [found for found in plain if found[5] == "my app"]
+    mine = [found for found in plain if found[4][2] == "my app"]  # type: ignore[index]
     assert len(mine) == len(STATEMENTS)
-    statements = [found[0] for found in mine]
-    assert [s.values for s in statements] == [  # type: ignore[attr-defined]
+    assert [found[1] for found in mine] == [
         tuple(None if v is None else str(v) for v in values) for _, values in STATEMENTS
     ]

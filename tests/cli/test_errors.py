@@ -60,8 +60,8 @@ def test_mistakes(begun: Program, arguments: list[str], code: int, words: str) -
 def _kept(begun: Program) -> tuple[int, int, list[object]]:
     """Captured queries, runs, and trials that were not closed."""
     with Ledger(begun.folder / "humble.ledger") as ledger:
-        seen = [q for q in ledger.queries.all() if q.durations_ms]
-        runs = sum(len(q.durations_ms) for q in seen)
+        seen = [q for q in ledger.queries.all() if q.seen]
+        runs = sum(q.usage.calls for q in seen)
         return len(seen), runs, list(ledger.trials.all("running"))
 
 

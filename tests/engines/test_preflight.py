@@ -89,4 +89,4 @@ def test_the_command(begun: Program) -> None:
     sources = begun.json("preflight")["sources"]
     assert sources[0]["source"] == "slow log"
     assert sources[0]["state"] == "on"
-    assert "statement statistics: off" in begun.ok("preflight").out
+    assert "statement statistics: on" in begun.ok("preflight").out

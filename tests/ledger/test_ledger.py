@@ -117,19 +117,22 @@ def test_unknown_ids(ledger: Ledger, id_: str, words: str) -> None:
 WRITER = textwrap.dedent("""
     import sys
     from pathlib import Path
-    from humble_ledger.core.statements.kinds import Statement
-    from humble_ledger.core.workload.observations import Observation
+    from humble_ledger.core.workload.gathering import Gathering, RunSeen
+    from humble_ledger.ledger.captures import CaptureTally
     from humble_ledger.ledger.repository import Ledger
-
-    class Finish:
-        def tally(self): return 1, {}, ""
-        def positions(self): return ()
 
     ledger = Ledger(Path(sys.argv[1]))
     print("ready", flush=True)
     for n in range(int(sys.argv[3])):
-        seen = [Observation(Statement(f"select {sys.argv[2]}{m} from t"), 1.0) for m in range(40)]
-        ledger.captures.keep("log", sys.argv[2], seen, finish=Finish())
+        gathering = Gathering()
+        for m in range(40):
+            sql = f"select {sys.argv[2]}{m} from t"
+            group = gathering.groups.of(sql, sql)
+            gathering.count(group, ("", "", ""), None, 1.0)
+            gathering.keep(RunSeen(group, sql, (), (), ("", "", ""), "", None, 1.0))
+        writer = ledger.captures.begin("log", sys.argv[2])
+        writer.keep(gathering.harvest())
+        writer.finish(CaptureTally())
 """)
 
 
@@ -148,9 +151,10 @@ def test_a_writer_killed_at_any_moment_leaves_whole_captures(tmp_path: Path) -> 
         writer.kill()
         writer.wait()
         with Ledger(path) as ledger:
-            runs = sum(len(q.durations_ms) for q in ledger.queries.all())
-            kept = [e for e in ledger.history() if e.subject.startswith("k")]
-            assert runs == 40 * len(kept)
+            calls = sum(query.usage.calls for query in ledger.queries.all())
+            runs = sum(len(ledger.queries.runs(query.id)) for query in ledger.queries.all())
+            assert calls == runs == sum(each.kept for each in ledger.captures.all())
+            assert calls % 40 == 0
 
 
 def test_two_writers_at_once_lose_nothing(tmp_path: Path) -> None:
@@ -161,7 +165,7 @@ def test_two_writers_at_once_lose_nothing(tmp_path: Path) -> None:
     with Ledger(path) as ledger:
         queries = ledger.queries.all()
         assert len(queries) == 80
-        assert all(len(q.durations_ms) == 25 for q in queries)
+        assert all(q.usage.calls == 25 for q in queries)
 
 
 def test_the_recorded_plans_are_of_both_versions() -> None:

@@ -7,7 +7,7 @@ import io
 import lzma
 import sys
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from hashlib import blake2b
 from pathlib import Path
@@ -17,7 +17,10 @@ from humble_ledger.errors import UnreadableInput
 
 HEAD_BYTES = 512
 STANDARD_INPUT = Path("-")
+PACKED = (".gz", ".xz", ".zst")
 BLOCK_BYTES = 1024 * 1024
+# A longer entry is skipped and counted: nobody reads it, and memory must stay flat.
+LONGEST_ENTRY = 8 * 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,11 +97,35 @@ def position_of(path: Path, known: Iterable[Position]) -> Position | None:
     return None
 
 
-class LineReader:
-    """The whole lines of a log from an offset on; ``position`` is where to go on later.
+@dataclass(frozen=True, slots=True)
+class Cutter:
+    """Where bytes of a log may be parted.
 
-    Bytes that are no UTF-8 are replaced, so that one broken name does not lose a statement.
-    A last line without its end is left for the next time.
+    ``last`` gives the place of the last cut in some bytes, None when there is none;
+    ``first`` where the first entry begins behind a line's end.
+    """
+
+    last: Callable[[bytes], int | None]
+    first: Callable[[bytes], int | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """Some whole entries of a log; ``end`` is the place in the log (bytes) behind them.
+
+    ``too_long`` counts entries before it that were skipped for their size.
+    """
+
+    data: bytes
+    end: int
+    too_long: int = 0
+
+
+class LogReader:
+    """The blocks of a log from an offset on.
+
+    A last line without its end is left for the next time. A compressed file that breaks off
+    gives what stands before; `damage` then says why.
     """
 
     def __init__(self, path: Path, offset: int = 0, name: str = "") -> None:
@@ -106,44 +133,68 @@ class LineReader:
         self._offset = offset
         self.name = name or path.name
         self.damage = ""
+        self._head_known: tuple[int, str] = (0, "")
 
-    def __iter__(self) -> Iterator[str]:
-        return self.records()
-
-    def records(self, quote: bytes = b"") -> Iterator[str]:
-        """Records: lines, joined while a ``quote`` is open; one left open at the end waits.
-
-        A compressed file that breaks off gives what stands before; `damage` then says why.
-        """
+    def first_bytes(self, count: int = BLOCK_BYTES) -> bytes:
+        """The first bytes from the offset on."""
         try:
-            yield from self._records(quote)
+            with open_log(self._path) as file:
+                skip(file, self._offset)
+                return file.read(count)
+        except (EOFError, OSError, lzma.LZMAError):
+            return b""
+
+    def blocks(self, cutter: Cutter) -> Iterator[Block]:
+        """Whole entries, about `BLOCK_BYTES` at a time, whatever the log's size."""
+        with open_log(self._path) as file:
+            skip(file, self._offset)
+            yield from self._cut(file, cutter, self._offset)
+
+    def position_at(self, offset: int) -> Position:
+        """The position that says: read up to here."""
+        length = min(HEAD_BYTES, offset)
+        if self._head_known[0] != length:
+            self._head_known = (length, head_of(self._path, length))
+        return Position(self._head_known[1], length, offset)
+
+    def _cut(self, file: IO[bytes], cutter: Cutter, place: int) -> Iterator[Block]:
+        held, skipping, too_long = b"", False, 0
+        while True:
+            more, ended = self._next(file)
+            held += more
+            if skipping:
+                start = cutter.first(held)
+                if start is None and not ended:
+                    place, held = place + len(held) - 1, held[-1:]  # its line's end may follow
+                    continue
+                start = len(held) if start is None else start
+                place, held, skipping = place + start, held[start:], False
+            cut = held.rfind(b"\n") + 1 if ended else cutter.last(held)
+            if cut is None and len(held) > LONGEST_ENTRY:
+                skipping, too_long, place, held = True, too_long + 1, place + len(held), b""
+                continue
+            if cut or (ended and too_long):
+                place += cut or 0
+                yield Block(held[: cut or 0], place, too_long)
+                held, too_long = held[cut or 0 :], 0
+            if ended:
+                return
+
+    def _next(self, file: IO[bytes]) -> tuple[bytes, bool]:
+        """Some more bytes, and whether there are none after them."""
+        parts: list[bytes] = []
+        size = 0
+        try:
+            # In small steps: what a packed file gave before it breaks off must not be lost.
+            while size < BLOCK_BYTES and (more := _some(file)):
+                parts.append(more)
+                size += len(more)
         except (EOFError, OSError, lzma.LZMAError) as error:
             self.damage = str(error) or type(error).__name__
+            return b"".join(parts), True
+        return b"".join(parts), not size
 
-    def first_line(self) -> str:
-        """The first line from the offset on, "" when there is none."""
-        with open_log(self._path) as file:
-            skip(file, self._offset)
-            return file.readline(BLOCK_BYTES).decode("utf-8", "replace")
 
-    @property
-    def position(self) -> Position:
-        """How far the log was read by now."""
-        length = min(HEAD_BYTES, self._offset)
-        return Position(head_of(self._path, length), length, self._offset)
-
-    def _records(self, quote: bytes) -> Iterator[str]:
-        with open_log(self._path) as file:
-            skip(file, self._offset)
-            held: list[bytes] = []
-            quotes = 0
-            for line in file:
-                if not line.endswith(b"\n"):
-                    return
-                held.append(line)
-                quotes += line.count(quote) if quote else 0
-                if quotes % 2 == 0:
-                    record = b"".join(held) if len(held) > 1 else line
-                    self._offset += len(record)
-                    yield record.decode("utf-8", "replace")
-                    held.clear()
+def _some(file: IO[bytes]) -> bytes:
+    """Some more bytes, b"" at the end."""
+    return cast(io.BufferedReader, file).read1(BLOCK_BYTES)

@@ -9,6 +9,8 @@ LEVELS = (
     "DETAIL|HINT|QUERY|CONTEXT|LOCATION|STATEMENT"
 )
 _TIME = r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d+)? [A-Za-z0-9+:-]+"
+# What a name may be: lengths are bounded, so that a line of junk cannot cost minutes.
+_NAME = r"[^\n]{0,130}?"
 # The escapes that name something we keep; a name that occurs twice is kept once.
 _ESCAPES = {
     "m": ("time", _TIME),
@@ -16,30 +18,37 @@ _ESCAPES = {
     "n": ("epoch", r"\d+\.\d+"),
     "p": ("pid", r"\d+"),
     "c": ("session", r"[0-9a-f]+\.[0-9a-f]+"),
-    "u": ("user", r".*?"),
-    "d": ("database", r".*?"),
-    "a": ("application", r".*?"),
+    "u": ("user", _NAME),
+    "d": ("database", _NAME),
+    "a": ("application", _NAME),
 }
 # Those we only step over.
 _SKIPPED = {
-    "b": r".*?", "r": r".*?", "h": r"\S*?", "P": r"\d*", "i": r".*?", "e": r"[0-9A-Z]{5}",
-    "l": r"\d+", "s": _TIME, "v": r".*?", "x": r"\d+", "Q": r"-?\d+", "L": r".*?",
+    "b": _NAME, "r": _NAME, "h": r"\S{0,130}?", "P": r"\d*", "i": _NAME, "e": r"[0-9A-Z]{5}",
+    "l": r"\d+", "s": _TIME, "v": _NAME, "x": r"\d+", "Q": r"-?\d+", "L": _NAME,
 }  # fmt: skip
 _ESCAPE = re.compile(r"%(-?\d+)?([a-zA-Z%])")
 # When nobody told us: time, some process number, perhaps user@database/application.
 UNKNOWN = (
     rf"(?P<time>{_TIME})[ :]*\[(?P<pid>\d+)\](?:: \[\d+-\d+\])?"
-    r"(?:[^:@\n]*?(?P<user>[\w.$-]+)@(?P<database>[\w.$-]+)(?:/(?P<application>[^\s:]+))?)?[^\n]*?"
+    r"(?:[^:@\n]{0,60}?(?P<user>[\w.$-]{1,63})@(?P<database>[\w.$-]{1,63})"
+    r"(?:/(?P<application>[^\s:]{1,64}))?)?[^\n]{0,300}?"
 )
+_KEPT = ("time", "epoch", "pid", "session", "user", "database", "application")
 
 
-def line_pattern(prefix: str | None) -> re.Pattern[str]:
-    """The pattern of a line's head: the prefix, the level, and where the message starts.
+def entry_pattern(prefix: str | None) -> re.Pattern[str]:
+    """The pattern of an entry: its head, its level, its message with all continuation lines.
 
-    ``prefix`` is the server's setting; None takes the common forms.
+    ``prefix`` is the server's setting; None takes the common forms. What the prefix does not
+    tell is a group that is always empty.
     """
     head = UNKNOWN if prefix is None else _from_setting(prefix)
-    return re.compile(rf"{head}\s*(?P<level>{LEVELS}):  (?P<message>.*)", re.DOTALL)
+    missing = "".join(f"(?P<{name}>)" for name in _KEPT if f"(?P<{name}>" not in head)
+    return re.compile(
+        rf"^{head}{missing}[ \t]*(?P<level>{LEVELS}):  (?P<message>[^\n]*(?:\n\t[^\n]*)*)",
+        re.MULTILINE,
+    )
 
 
 def _from_setting(prefix: str) -> str:
@@ -63,9 +72,9 @@ def _from_setting(prefix: str) -> str:
 
 
 def _group(letter: str, seen: set[str], padded: bool) -> str:
-    space = r"\s*" if padded else ""
+    space = " *" if padded else ""
     if letter not in _ESCAPES:
-        return space + _SKIPPED.get(letter, ".*?") + space
+        return space + _SKIPPED.get(letter, _NAME) + space
     name, pattern = _ESCAPES[letter]
     if name in seen:
         return f"{space}{pattern}{space}"

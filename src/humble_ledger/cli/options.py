@@ -39,4 +39,8 @@ Whats = Annotated[
 Measure = Annotated[
     bool, typer.Option("--measure", help="Run the statement and measure each step.")
 ]
+Mask = Annotated[
+    bool,
+    typer.Option("--mask", help="Keep no literal and no value of any statement."),
+]
 DEFAULT_TIMEOUT = 60.0

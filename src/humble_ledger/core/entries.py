@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
+from humble_ledger.core.workload.incidents import Incident
+from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.core.workload.sampling import BlockerBranch, Samples
+from humble_ledger.core.workload.values import SlowValue
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,29 +42,75 @@ class CaptureEntry:
     new_queries: int
     passed_over: dict[str, int]
     first_unreadable: str = ""
+    entries: int = 0
+    plans: int = 0
+    incidents: dict[str, int] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    status: str = "done"
 
 
 @dataclass(frozen=True, slots=True)
 class ReadPosition:
-    """How far a log was read: its path then, a fingerprint of its first bytes, an offset."""
+    """How far a log was read: its path then, a fingerprint of its first bytes, an offset.
+
+    ``waiting`` is what the reader needs to go on there, in its own form.
+    """
 
     path: str
     head: str
     head_bytes: int
     offset: int
+    waiting: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
 class RunEntry:
-    """One observed run of a query."""
+    """One observed run of a query that was kept with its values.
+
+    ``wording`` with ``literals`` is the statement; ``duration_ms`` is None for one that was
+    only read in a script.
+    """
 
     started_at: str | None
-    duration_ms: float
+    duration_ms: float | None
     statement: str
     parameters: tuple[str | None, ...]
     application: str
     user: str
     database: str
+    literals: tuple[str, ...] = ()
+    wording: str = ""
+    rows: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PeriodEntry:
+    """What a query took within a minute, or between two looks at statistics."""
+
+    first_at: str | None
+    last_at: str | None
+    calls: int
+    total_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class WaitEntry:
+    """How long a query was seen waiting for something, by sampling."""
+
+    query: str
+    kind: str
+    event: str
+    samples: int
+    total_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class IncidentEntry:
+    """An incident of the log; ``query`` is None when it belongs to no statement."""
+
+    query: str | None
+    capture: str
+    incident: Incident
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,14 +128,18 @@ class PlanEntry:
 
 @dataclass(frozen=True, slots=True)
 class SymptomEntry:
-    """A symptom in the ledger, with the remedies proposed for its query since."""
+    """A symptom in the ledger, with the remedies proposed for its query since.
+
+    It was seen in a plan, or in the runs of a capture.
+    """
 
     id: str
     at: str
     query: str | None
-    plan: str
+    plan: str | None
     symptom: Symptom
     remedies: tuple[str, ...] = ()
+    capture: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,3 +187,71 @@ class EventEntry:
     at: str
     subject: str
     words: str
+
+
+@dataclass(frozen=True, slots=True)
+class ValueColumn:
+    """A place in a query where values stand, and the value of each run shown, in order."""
+
+    name: str
+    values: tuple[str | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class QueryFindings:
+    """All that the ledger knows of one query.
+
+    ``source`` is the kind of source its figures are from; ``columns`` has the values of
+    ``runs``, the slowest that were kept.
+    """
+
+    ranked: RankedQuery
+    source: str
+    runs: tuple[RunEntry, ...]
+    kept_runs: int
+    columns: tuple[ValueColumn, ...]
+    slow_values: tuple[tuple[str, SlowValue], ...]
+    over_time: tuple[PeriodEntry, ...]
+    plans: tuple[PlanEntry, ...]
+    symptoms: tuple[SymptomEntry, ...]
+    waits: tuple[WaitEntry, ...]
+    incidents: tuple[IncidentEntry, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ScriptRow:
+    """One statement of a captured script, by its place in the file.
+
+    ``fault`` is why the server rejects it, ``why_not`` why it was not explained or not run;
+    both are empty when all is well. ``cost`` is the server's estimate.
+    """
+
+    line: int
+    column: int
+    sql: str
+    query: str = ""
+    plan: str = ""
+    cost: float | None = None
+    duration_ms: float | None = None
+    fault: str = ""
+    why_not: str = ""
+    not_run: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ScriptCapture:
+    """A script's capture, statement by statement; ``measured`` tells that they were run."""
+
+    entry: CaptureEntry
+    rows: tuple[ScriptRow, ...]
+    measured: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LiveCapture:
+    """What sampling showed; ``queries`` has the query's id of each statement's text."""
+
+    entry: CaptureEntry
+    samples: Samples
+    blockers: tuple[BlockerBranch, ...]
+    queries: Mapping[str, str]

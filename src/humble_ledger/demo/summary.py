@@ -8,18 +8,18 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from humble_ledger.core.entries import RemedyEntry, SymptomEntry
-from humble_ledger.core.workload.ranking import rank
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.workflow.diagnosing import diagnose
 from humble_ledger.workflow.proposing import propose
+from humble_ledger.workflow.ranking import ranking
 from humble_ledger.workflow.workspace import Workspace
 
 
 def summary_view(workspace: Workspace) -> RenderableType:
     """Diagnose and propose for every captured query, and show one line for each."""
     numbers = Numbers(workspace.configuration.number_style)
-    ranked = rank(q for q in workspace.ledger.queries.all() if q.durations_ms)
+    ranked = ranking(workspace).rows
     symptoms = {plan.query: found for plan, found in diagnose(workspace, measure=True)}
     remedies = propose(workspace)
     table = plain_table(
@@ -30,8 +30,8 @@ def summary_view(workspace: Workspace) -> RenderableType:
         query = each.query.id
         table.add_row(
             query,
-            numbers.figure(each.total_ms),
-            numbers.whole(each.calls),
+            numbers.figure(each.usage.total_ms),
+            numbers.whole(each.usage.calls),
             Text(_first(symptoms.get(query, []))),
             Text(_best(query, remedies, numbers)),
         )

@@ -22,6 +22,8 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.workload.sampling import ActivityLook
+from humble_ledger.core.workload.statistics import StatisticsLook
 
 STATEMENT_TIMEOUT_MS = 60_000
 LOCK_TIMEOUT_MS = 2_000
@@ -143,6 +145,10 @@ class Session(Protocol):
         """The plan of a statement; with ``measure`` it is run."""
         ...
 
+    def run(self, statement: Statement) -> Outcome:
+        """Run a statement that only reads, fetch its rows, and time it."""
+        ...
+
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
         """Facts about these tables; unknown names are left out."""
         ...
@@ -157,6 +163,14 @@ class Session(Protocol):
 
     def preflight(self) -> Sequence[Readiness]:
         """What this server lets us see, and how to see more."""
+        ...
+
+    def statistics(self) -> StatisticsLook:
+        """The server's own statistics of statements in this database, ours left out."""
+        ...
+
+    def activity(self) -> ActivityLook:
+        """What every other session of the server does at this moment."""
         ...
 
     def close(self) -> None:

@@ -2,136 +2,348 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import Protocol
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, delete, insert, select, update
+from sqlalchemy import Connection, delete, func, insert, select, update
 
-from humble_ledger.core.entries import CaptureEntry, ReadPosition
-from humble_ledger.core.workload.observations import Observation
+from humble_ledger.core.entries import CaptureEntry, IncidentEntry, ReadPosition, WaitEntry
+from humble_ledger.core.workload.durations import pack
+from humble_ledger.core.workload.gathering import Client, Harvest, Period, RunSeen
+from humble_ledger.core.workload.incidents import Incident, IncidentKind
+from humble_ledger.core.workload.usage import NO_WORK
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_number
-from humble_ledger.ledger.shelf import Shelf, add_event, as_kept, new_id, now
+from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, now, number_of
+from humble_ledger.ledger.store import Store
+
+RUNNING, DONE, STOPPED = "running", "done", "stopped"
+_AT_ONCE = 1000
 
 
-class CaptureFinish(Protocol):
-    """What a capture tells when its source has been read to the end."""
+@dataclass(slots=True)
+class CaptureTally:
+    """What a capture tells of itself; see `core.entries.CaptureEntry`."""
 
-    def tally(self) -> tuple[int, dict[str, int], str]:
-        """Lines read, what was passed over by reason, the place of the first unreadable."""
-        ...
-
-    def positions(self) -> Iterable[tuple[ReadPosition | None, ReadPosition]]:
-        """Of each log: how far it had been read, and how far it is now."""
-        ...
+    lines: int = 0
+    entries: int = 0
+    plans: int = 0
+    passed_over: Mapping[str, int] = field(default_factory=dict)
+    first_unreadable: str = ""
+    notes: Sequence[str] = ()
 
 
 class Captures(Shelf):
     """Every act of gathering."""
 
-    def keep(
-        self,
-        source: str,
-        place: str,
-        observations: Iterable[Observation],
-        *,
-        finish: CaptureFinish,
-    ) -> CaptureEntry:
-        """Keep observations as runs of their queries, with how far the source was read.
+    def begin(self, source: str, place: str, *, zoned: bool = True) -> CaptureWriter:
+        """A new capture; it stands in the ledger with the first harvest that is kept.
 
-        ``finish`` is asked for tally and positions when all observations have been taken.
+        ``zoned`` is whether times are known to be UTC.
         """
-        with self.store.writing() as c:
-            made = c.execute(
-                insert(t.captures).values(at=now(), source=source, place=place, kept=0, body=b"{}")
-            )
-            number = new_id(made)
-            seen = _keep_runs(c, number, observations)
-            lines, passed_over, first_unreadable = finish.tally()
-            for before, now_at in finish.positions():
-                _keep_position(c, before, now_at)
-            body = {
-                "lines": lines,
-                "passed_over": passed_over,
-                "first_unreadable": first_unreadable,
-                "queries": len(seen.queries),
-                "new_queries": seen.new_queries,
-            }
-            c.execute(
-                update(t.captures)
-                .where(t.captures.c.id == number)
-                .values(
-                    kept=seen.runs,
-                    first_run=seen.first,
-                    last_run=seen.last,
-                    body=msgspec.json.encode(body),
-                )
-            )
-            words = f"captured {seen.runs:,} runs of {len(seen.queries)} queries from {place}"
-            add_event(c, format_id(Kind.CAPTURE, number), words)
-        return self.get(format_id(Kind.CAPTURE, number))
+        return CaptureWriter(self.store, source, place, zoned)
 
     def positions(self) -> list[ReadPosition]:
         """How far each log was read that was ever captured."""
         return [
-            ReadPosition(row.path, row.head, row.head_bytes, row.offset)
+            ReadPosition(row.path, row.head, row.head_bytes, row.offset, row.waiting or b"")
             for row in self.rows(select(t.positions))
         ]
 
     def get(self, id_: str) -> CaptureEntry:
         """One capture."""
         row = self.row(Kind.CAPTURE, id_)
-        body = msgspec.json.decode(row.body)
-        return CaptureEntry(
-            id_, row.at, row.source, row.place, row.kept, row.first_run, row.last_run, **body
+        return _capture(row)
+
+    def all(self, source: str = "") -> list[CaptureEntry]:
+        """Every capture in order of time, or those of one kind of source."""
+        wanted = select(t.captures).order_by(t.captures.c.id)
+        if source:
+            wanted = wanted.where(t.captures.c.source == source)
+        return [_capture(row) for row in self.rows(wanted)]
+
+    def incidents(self, *, query: str = "", capture: str = "") -> list[IncidentEntry]:
+        """The incidents of a query or of a capture, the newest first."""
+        i = t.incidents.c
+        wanted = select(t.incidents).order_by(i.at.desc(), i.id.desc())
+        if query:
+            wanted = wanted.where(i.query_id == number_of(Kind.QUERY, query))
+        if capture:
+            wanted = wanted.where(i.capture_id == number_of(Kind.CAPTURE, capture))
+        return [
+            IncidentEntry(
+                format_id(Kind.QUERY, row.query_id) if row.query_id else None,
+                format_id(Kind.CAPTURE, row.capture_id),
+                Incident(
+                    IncidentKind(row.kind), row.at or None, row.session, row.amount, row.detail
+                ),
+            )
+            for row in self.rows(wanted)
+        ]
+
+    def waits(self, *, query: str = "", capture: str = "") -> list[WaitEntry]:
+        """What a query, or those of a capture, were seen waiting for, the longest first."""
+        w = t.waits.c
+        wanted = (
+            select(
+                w.query_id,
+                w.kind,
+                w.event,
+                func.sum(w.samples).label("seen"),
+                func.sum(w.total_ms).label("ms"),
+            )
+            .group_by(w.query_id, w.kind, w.event)
+            .order_by(func.sum(w.total_ms).desc())
         )
+        if query:
+            wanted = wanted.where(w.query_id == number_of(Kind.QUERY, query))
+        if capture:
+            wanted = wanted.where(w.capture_id == number_of(Kind.CAPTURE, capture))
+        return [
+            WaitEntry(format_id(Kind.QUERY, row.query_id), row.kind, row.event, row.seen, row.ms)
+            for row in self.rows(wanted)
+        ]
+
+    def counters(self, target: str) -> bytes | None:
+        """The last look at a target's statistics, as it was kept."""
+        wanted = (
+            select(t.counters.c.body)
+            .where(t.counters.c.target == target)
+            .order_by(t.counters.c.id.desc())
+        )
+        found = self.rows(wanted)
+        return bytes(found[0].body) if found else None
 
 
-class _Seen:
-    def __init__(self) -> None:
-        self.queries: set[int] = set()
-        self.new_queries = 0
-        self.runs = 0
-        self.first: str | None = None
-        self.last: str | None = None
+class CaptureWriter:
+    """Writes one capture, harvest by harvest; each is a transaction.
 
+    A capture that is broken off has all that was kept, and the positions that fit to it.
+    """
 
-def _keep_runs(c: Connection, capture: int, observations: Iterable[Observation]) -> _Seen:
-    seen = _Seen()
-    known: dict[str, int] = {}
-    batch: list[dict[str, object]] = []
-    for each in observations:
-        number, new = query_number(c, each.statement.sql, known)
-        seen.new_queries += new
-        seen.queries.add(number)
-        seen.runs += 1
-        started = as_kept(each.started_at) if each.started_at else None
-        if started is not None:
-            seen.first = min(seen.first or started, started)
-            seen.last = max(seen.last or started, started)
-        batch.append(
+    def __init__(self, store: Store, source: str, place: str, zoned: bool) -> None:
+        self._store = store
+        self._source, self._place = source, place
+        self.zoned = zoned
+        self._number: int | None = None
+        self._queries: list[int] = []
+        self._seen: set[int] = set()
+        self._new_queries = 0
+        self._clients: dict[Client, int] = {}
+        self._wordings: dict[tuple[int, str], int] = {}
+        self._kept = 0
+        self._first: str | None = None
+        self._last: str | None = None
+        self._incidents: dict[str, int] = {}
+
+    def keep(
+        self,
+        harvest: Harvest,
+        positions: Sequence[tuple[ReadPosition | None, ReadPosition]] = (),
+        tally: CaptureTally | None = None,
+        counters: tuple[str, bytes] | None = None,
+    ) -> None:
+        """Keep what was gathered, with how far each log was read by now, or the last look."""
+        with self._store.writing() as c:
+            capture = self._capture(c)
+            self._add_queries(c, harvest)
+            self._add_periods(c, capture, harvest.periods)
+            self._add_runs(c, capture, harvest.runs)
+            self._add_incidents(c, capture, harvest.incidents)
+            for before, now_at in positions:
+                _keep_position(c, before, now_at)
+            if counters is not None:
+                target, body = counters
+                c.execute(delete(t.counters).where(t.counters.c.target == target))
+                c.execute(insert(t.counters).values(capture_id=capture, target=target, body=body))
+            self._describe(c, capture, tally or CaptureTally(), RUNNING)
+
+    def keep_waits(self, waits: Sequence[tuple[int, str, str, int, float]]) -> None:
+        """Keep what queries waited for: group, kind, event, samples, milliseconds."""
+        with self._store.writing() as c:
+            capture = self._capture(c)
+            for group, kind, event, samples, ms in waits:
+                c.execute(
+                    insert(t.waits).values(
+                        query_id=self._queries[group],
+                        capture_id=capture,
+                        kind=kind,
+                        event=event,
+                        samples=samples,
+                        total_ms=ms,
+                    )
+                )
+
+    def finish(self, tally: CaptureTally, status: str = DONE) -> CaptureEntry:
+        """Close the capture with its last figures and its line of history."""
+        with self._store.writing() as c:
+            capture = self._capture(c)
+            self._describe(c, capture, tally, status)
+            words = f"captured {self._kept:,} runs of {len(self._seen)} queries from {self._place}"
+            words += "" if status == DONE else f", {status} before its end"
+            add_event(c, format_id(Kind.CAPTURE, capture), words)
+        return Captures(self._store).get(self.id)
+
+    @property
+    def id(self) -> str:
+        """The capture's id, once something was kept."""
+        assert self._number is not None
+        return format_id(Kind.CAPTURE, self._number)
+
+    def query(self, group: int) -> str:
+        """The id of a group's query, once the harvest with it was kept."""
+        return format_id(Kind.QUERY, self._queries[group])
+
+    def _capture(self, c: Connection) -> int:
+        if self._number is None:
+            values = {"at": now(), "source": self._source, "place": self._place, "kept": 0}
+            self._number = new_id(c.execute(insert(t.captures).values(**values, body=b"{}")))
+        return self._number
+
+    def _add_queries(self, c: Connection, harvest: Harvest) -> None:
+        for group in harvest.groups[len(self._queries) :]:
+            number, new = query_number(c, group)
+            self._queries.append(number)
+            self._new_queries += new
+
+    def _add_periods(self, c: Connection, capture: int, periods: Sequence[Period]) -> None:
+        rows = []
+        for each in periods:
+            usage = each.usage
+            first, last = self._text(each.first_s), self._text(each.last_s)
+            if first and last:
+                self._first = min(self._first or first, first)
+                self._last = max(self._last or last, last)
+            self._seen.add(each.group)
+            self._kept += usage.calls
+            rows.append(
+                {
+                    "query_id": self._queries[each.group],
+                    "capture_id": capture,
+                    "client_id": self._client(c, each.client),
+                    "first_at": first,
+                    "last_at": last,
+                    "calls": usage.calls,
+                    "timed": usage.timed,
+                    "total_ms": usage.total_ms,
+                    "squares_ms2": usage.squares_ms2,
+                    "max_ms": usage.max_ms,
+                    "durations": pack(usage.durations),
+                    "work": None if usage.work == NO_WORK else msgspec.to_builtins(usage.work),
+                }
+            )
+        _insert(c, t.periods, rows)
+
+    def _add_runs(self, c: Connection, capture: int, runs: Sequence[RunSeen]) -> None:
+        rows = [
             {
-                "query_id": number,
+                "query_id": self._queries[run.group],
                 "capture_id": capture,
-                "started_at": started,
-                "duration_ms": each.duration_ms,
-                "rows": each.rows,
-                "statement": each.statement.sql,
-                "parameters": list(each.statement.values),
-                "user": each.user,
-                "database": each.database,
-                "application": each.application,
-                "session": each.session,
+                "wording_id": self._wording(c, self._queries[run.group], run.wording),
+                "client_id": self._client(c, run.client),
+                "started_at": self._text(run.started_s),
+                "duration_ms": run.duration_ms,
+                "rows": run.rows,
+                "literals": list(run.literals),
+                "parameters": list(run.values),
+                "session": run.session,
             }
+            for run in runs
+        ]
+        _insert(c, t.runs, rows)
+
+    def _add_incidents(
+        self, c: Connection, capture: int, incidents: Sequence[tuple[int | None, Incident]]
+    ) -> None:
+        rows = []
+        for group, each in incidents:
+            self._incidents[each.kind] = self._incidents.get(each.kind, 0) + 1
+            rows.append(
+                {
+                    "at": each.at or "",
+                    "query_id": None if group is None else self._queries[group],
+                    "capture_id": capture,
+                    "kind": each.kind.value,
+                    "session": each.session,
+                    "amount": each.amount,
+                    "detail": each.detail,
+                }
+            )
+        _insert(c, t.incidents, rows)
+
+    def _client(self, c: Connection, client: Client) -> int:
+        number = self._clients.get(client)
+        if number is None:
+            columns = dict(zip(("user", "database", "application"), client, strict=True))
+            wanted = select(t.clients.c.id).filter_by(**columns)
+            number = c.execute(wanted).scalar()
+            if number is None:
+                number = new_id(c.execute(insert(t.clients).values(**columns)))
+            self._clients[client] = number
+        return number
+
+    def _wording(self, c: Connection, query: int, text: str) -> int:
+        number = self._wordings.get((query, text))
+        if number is None:
+            w = t.wordings.c
+            wanted = select(w.id).where(w.query_id == query).where(w.text == text)
+            number = c.execute(wanted).scalar()
+            if number is None:
+                values = {"query_id": query, "text": text}
+                number = new_id(c.execute(insert(t.wordings).values(**values)))
+            if len(self._wordings) < 100 * _AT_ONCE:
+                self._wordings[query, text] = number
+        return number
+
+    def _text(self, moment_s: float | None) -> str | None:
+        return None if moment_s is None else as_moment(moment_s, self.zoned)
+
+    def _describe(self, c: Connection, capture: int, tally: CaptureTally, status: str) -> None:
+        body: dict[str, Any] = {
+            "lines": tally.lines,
+            "entries": tally.entries,
+            "plans": tally.plans,
+            "passed_over": dict(tally.passed_over),
+            "first_unreadable": tally.first_unreadable,
+            "notes": list(tally.notes),
+            "incidents": self._incidents,
+            "queries": len(self._seen),
+            "new_queries": self._new_queries,
+            "status": status,
+        }
+        c.execute(
+            update(t.captures)
+            .where(t.captures.c.id == capture)
+            .values(
+                kept=self._kept,
+                first_run=self._first,
+                last_run=self._last,
+                body=msgspec.json.encode(body),
+            )
         )
-        if len(batch) >= 1000:
-            c.execute(insert(t.runs), batch)
-            batch.clear()
-    if batch:
-        c.execute(insert(t.runs), batch)
-    return seen
+
+
+def _capture(row: Any) -> CaptureEntry:
+    body = msgspec.json.decode(row.body)
+    body["notes"] = tuple(body.get("notes", ()))
+    return CaptureEntry(
+        format_id(Kind.CAPTURE, row.id),
+        row.at,
+        row.source,
+        row.place,
+        row.kept,
+        row.first_run,
+        row.last_run,
+        **body,
+    )
+
+
+def _insert(c: Connection, table: Any, rows: list[dict[str, Any]]) -> None:
+    for start in range(0, len(rows), _AT_ONCE):
+        c.execute(insert(table), rows[start : start + _AT_ONCE])
 
 
 def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosition) -> None:
@@ -147,5 +359,6 @@ def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosit
             head=now_at.head,
             head_bytes=now_at.head_bytes,
             offset=now_at.offset,
+            waiting=now_at.waiting or None,
         )
     )

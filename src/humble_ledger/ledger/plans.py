@@ -31,6 +31,7 @@ class Plans(Shelf):
                     parameters=list(statement.values),
                     origin=origin,
                     measured=int(plan.measured),
+                    cost=plan.cost_total,
                     body=msgspec.json.encode(plan),
                     document=msgspec.json.encode(document),
                 )

@@ -39,6 +39,12 @@ def as_kept(moment: datetime) -> str:
     return moment.isoformat(timespec="milliseconds")
 
 
+def as_moment(seconds: float, zoned: bool = True) -> str:
+    """Seconds since 1970 as the ledger keeps a moment; without its zone when that is unknown."""
+    moment = datetime.fromtimestamp(seconds, UTC)
+    return (moment if zoned else moment.replace(tzinfo=None)).isoformat(timespec="milliseconds")
+
+
 def number_of(kind: Kind, id_: str) -> int:
     """The number in an id of this kind.
 

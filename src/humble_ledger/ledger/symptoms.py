@@ -47,6 +47,27 @@ class Symptoms(Shelf):
                 numbers.append(number)
         return [self.get(format_id(Kind.SYMPTOM, number)) for number in numbers]
 
+    def keep_of_workload(
+        self, capture: str, query: str, found: Sequence[Symptom]
+    ) -> list[SymptomEntry]:
+        """Keep symptoms that a capture shows in how a query is sent."""
+        ids = []
+        with self.store.writing() as c:
+            for symptom in found:
+                made = c.execute(
+                    insert(t.symptoms).values(
+                        at=now(),
+                        capture_id=number_of(Kind.CAPTURE, capture),
+                        query_id=number_of(Kind.QUERY, query),
+                        name=symptom.name,
+                        node=symptom.node,
+                        body=msgspec.json.encode(symptom),
+                    )
+                )
+                ids.append(format_id(Kind.SYMPTOM, new_id(made)))
+                add_event(c, ids[-1], f"{symptom.name} in {query}: {symptom.cause.name}")
+        return [self.get(id_) for id_ in ids]
+
     def get(self, id_: str) -> SymptomEntry:
         """One symptom, with the remedies proposed for its query."""
         row = self.row(Kind.SYMPTOM, id_)
@@ -57,11 +78,29 @@ class Symptoms(Shelf):
             if query is None or not symptom.index_may_help
             else tuple(Remedies(self.store).ids_for(query))
         )
-        return SymptomEntry(id_, row.at, query, format_id(Kind.PLAN, row.plan_id), symptom, helped)
+        return SymptomEntry(
+            id_,
+            row.at,
+            query,
+            format_id(Kind.PLAN, row.plan_id) if row.plan_id else None,
+            symptom,
+            helped,
+            format_id(Kind.CAPTURE, row.capture_id) if row.capture_id else None,
+        )
 
     def of_query(self, query: str) -> list[SymptomEntry]:
-        """The symptoms of a query's newest diagnosed plan."""
+        """The symptoms of a query's newest diagnosed plan, and those of its newest capture."""
         wanted = select(t.symptoms).where(t.symptoms.c.query_id == number_of(Kind.QUERY, query))
         rows = self.rows(wanted)
-        newest = max((row.plan_id for row in rows), default=None)
-        return [self.get(format_id(Kind.SYMPTOM, row.id)) for row in rows if row.plan_id == newest]
+        plan = max((row.plan_id for row in rows if row.plan_id), default=None)
+        capture = max((row.capture_id for row in rows if row.capture_id), default=None)
+        return [
+            self.get(format_id(Kind.SYMPTOM, row.id))
+            for row in rows
+            if (row.plan_id and row.plan_id == plan)
+            or (row.capture_id and row.capture_id == capture)
+        ]
+
+    def of_workload(self, query: str) -> list[SymptomEntry]:
+        """The symptoms that captures show in how a query is sent: the newest of each name."""
+        return [entry for entry in self.of_query(query) if entry.plan is None]

@@ -76,20 +76,77 @@ queries = _table(
     Column("text", Text, nullable=False),
     Column("tables", JSON, nullable=False),
 )
-runs = _table(
-    "runs",
+clients = _table(
+    "clients",
     _id(),
-    _ref("query_id", "queries"),
-    _ref("capture_id", "captures", nullable=True),
-    Column("started_at", String(32)),
-    Column("duration_ms", Float, nullable=False),
-    Column("rows", Integer),
-    Column("statement", Text, nullable=False),
-    Column("parameters", JSON, nullable=False),
     Column("user", String(80), nullable=False),
     Column("database", String(80), nullable=False),
     Column("application", String(80), nullable=False),
+    UniqueConstraint("user", "database", "application"),
+)
+wordings = _table(
+    "wordings",  # a statement's text with holes for its literals; runs have what fills them
+    _id(),
+    _ref("query_id", "queries"),
+    Column("text", Text, nullable=False),
+)
+runs = _table(
+    "runs",  # examples with their values; what all runs took is in the periods
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures", nullable=True),
+    _ref("wording_id", "wordings"),
+    _ref("client_id", "clients"),
+    Column("started_at", String(32)),
+    Column("duration_ms", Float),
+    Column("rows", Integer),
+    Column("literals", JSON, nullable=False),
+    Column("parameters", JSON, nullable=False),
     Column("session", String(40), nullable=False),
+)
+periods = _table(
+    "periods",  # the runs of a query by a client within a minute, or between two looks
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures"),
+    _ref("client_id", "clients"),
+    Column("first_at", String(32)),
+    Column("last_at", String(32)),
+    Column("calls", Integer, nullable=False),
+    Column("timed", Integer, nullable=False),
+    Column("total_ms", Float, nullable=False),
+    Column("squares_ms2", Float, nullable=False),
+    Column("max_ms", Float),
+    Column("durations", Text, nullable=False),
+    Column("work", JSON(none_as_null=True)),
+)
+incidents = _table(
+    "incidents",
+    _id(),
+    _at(),
+    _ref("query_id", "queries", nullable=True),
+    _ref("capture_id", "captures"),
+    Column("kind", String(40), nullable=False),
+    Column("session", String(40), nullable=False),
+    Column("amount", Float),
+    Column("detail", Text, nullable=False),
+)
+counters = _table(
+    "counters",  # the last look at a server's statistics; only the newest of a target is kept
+    _id(),
+    _ref("capture_id", "captures"),
+    Column("target", Text, nullable=False),
+    Column("body", LargeBinary, nullable=False),
+)
+waits = _table(
+    "waits",  # what a query was seen waiting for when sampled
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures"),
+    Column("kind", String(40), nullable=False),
+    Column("event", String(80), nullable=False),
+    Column("samples", Integer, nullable=False),
+    Column("total_ms", Float, nullable=False),
 )
 plans = _table(
     "plans",
@@ -100,6 +157,7 @@ plans = _table(
     Column("parameters", JSON, nullable=False),
     Column("origin", String(20), nullable=False),  # read, trial, file
     Column("measured", Integer, nullable=False),
+    Column("cost", Float),
     Column("body", LargeBinary, nullable=False),
     Column("document", LargeBinary, nullable=False),  # the server's own words, as evidence
 )
@@ -108,7 +166,8 @@ symptoms = _table(
     _id(),
     _at(),
     _ref("query_id", "queries", nullable=True),
-    _ref("plan_id", "plans"),
+    _ref("plan_id", "plans", nullable=True),  # of a plan, or of a capture's workload
+    _ref("capture_id", "captures", nullable=True),
     Column("name", String(60), nullable=False),
     Column("node", Integer, nullable=False),
     Column("body", LargeBinary, nullable=False),
@@ -165,4 +224,5 @@ positions = _table(
     Column("head", String(16), nullable=False),
     Column("head_bytes", Integer, nullable=False),
     Column("offset", Integer, nullable=False),
+    Column("waiting", LargeBinary),  # statements whose duration had not been logged yet
 )

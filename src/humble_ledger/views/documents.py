@@ -8,8 +8,11 @@ from datetime import datetime
 from humble_ledger.core.entries import (
     CaptureEntry,
     EventEntry,
+    LiveCapture,
     PlanEntry,
+    QueryFindings,
     RemedyEntry,
+    ScriptCapture,
     SettlementEntry,
     SymptomEntry,
     TrialEntry,
@@ -18,36 +21,96 @@ from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.trials.model import QueryTrial, Side
-from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.core.workload.ranking import RankedQuery, Ranking
+from humble_ledger.core.workload.sampling import BlockerBranch
 from humble_ledger.views import structures as s
 
 
-def queries_document(ranked: Iterable[RankedQuery]) -> s.QueriesDocument:
-    """The ranking."""
-    return s.QueriesDocument([_query(each) for each in ranked])
+def queries_document(ranking: Ranking, top: int | None = None) -> s.QueriesDocument:
+    """The ranking; ``top`` keeps the first so many."""
+    rows = ranking.rows[:top] if top else ranking.rows
+    return s.QueriesDocument(
+        [_query(each) for each in rows],
+        ranking.by.value,
+        ranking.source,
+        list(ranking.others),
+        list(ranking.compared),
+    )
 
 
 def _query(ranked: RankedQuery) -> s.QueryRow:
-    query = ranked.query
+    query, usage = ranked.query, ranked.usage
+    work = usage.work
     return s.QueryRow(
         id=query.id,
         fingerprint=query.fingerprint,
         text=query.text,
         statement=query.statement,
         parameters=list(query.parameters),
-        calls=ranked.calls,
-        total_ms=round(ranked.total_ms, 3),
-        mean_ms=round(ranked.mean_ms, 3),
-        p95_ms=ranked.p95_ms,
-        max_ms=ranked.max_ms,
+        calls=usage.calls,
+        total_ms=round(usage.total_ms, 3) if usage.timed else None,
+        mean_ms=round(usage.mean_ms, 3) if usage.timed else None,
+        deviation_ms=round(usage.deviation_ms, 3) if usage.timed else None,
+        p95_ms=_rounded(usage.p95_ms),
+        max_ms=_rounded(usage.max_ms),
         share=round(ranked.share, 6),
-        rows_mean=sum(query.rows) / len(query.rows) if query.rows else None,
+        running_share=round(ranked.running_share, 6),
+        growth_ms=_rounded(ranked.growth_ms),
+        rows_mean=None if work.rows is None else work.rows / max(usage.calls, 1),
+        work={
+            "rows": work.rows,
+            "cached_pages": work.pages_cached,
+            "read_pages": work.pages_read,
+            "written_pages": work.pages_written,
+            "temp_pages": work.temp_pages,
+            "planning_ms": work.planning_ms,
+            "wal_bytes": work.wal_bytes,
+            "compile_ms": work.compile_ms,
+        },
+        cost_estimated=query.cost,
         tables=list(query.tables),
         applications=list(query.applications),
         first_seen=_iso(query.first_seen),
         last_seen=_iso(query.last_seen),
         sources=list(query.sources),
     )
+
+
+def query_document(found: QueryFindings) -> s.QueryDocument:
+    """One query with everything known of it."""
+    runs = [
+        s.RunRow(
+            run.started_at,
+            run.duration_ms,
+            run.statement,
+            list(run.parameters),
+            {column.name: column.values[n] for column in found.columns},
+        )
+        for n, run in enumerate(found.runs)
+    ]
+    return s.QueryDocument(
+        query=_query(found.ranked),
+        source=found.source,
+        runs=runs,
+        slow_values=[
+            s.SlowValueRow(name, each.value, each.runs, each.median_ms, each.others_ms)
+            for name, each in found.slow_values
+        ],
+        periods=[
+            s.PeriodRow(each.first_at, each.last_at, each.calls, each.total_ms)
+            for each in found.over_time
+        ],
+        plans=[each.id for each in found.plans],
+        symptoms=[each.id for each in found.symptoms],
+        waits=[s.WaitRow(w.query, w.kind, w.event, w.samples, w.total_ms) for w in found.waits],
+        incidents=[
+            s.IncidentRow(
+                each.incident.kind.value, each.incident.at, each.incident.amount,
+                each.incident.detail, each.query,
+            )
+            for each in found.incidents
+        ],
+    )  # fmt: skip
 
 
 def capture_document(entry: CaptureEntry) -> s.CaptureDocument:
@@ -64,6 +127,73 @@ def capture_document(entry: CaptureEntry) -> s.CaptureDocument:
         first_unreadable=entry.first_unreadable,
         first_run=entry.first_run,
         last_run=entry.last_run,
+        status=entry.status,
+        entries=entry.entries,
+        plans=entry.plans,
+        incidents=entry.incidents,
+        notes=list(entry.notes),
+    )
+
+
+def script_document(found: ScriptCapture) -> s.ScriptDocument:
+    """A script, statement by statement."""
+    rows = [
+        s.ScriptStatementRow(
+            each.line,
+            each.column,
+            each.sql,
+            each.query or None,
+            each.plan or None,
+            each.cost,
+            _rounded(each.duration_ms),
+            each.fault or None,
+            each.why_not or each.not_run or None,
+        )
+        for each in found.rows
+    ]
+    return s.ScriptDocument(capture_document(found.entry), rows)
+
+
+def live_document(found: LiveCapture) -> s.LiveDocument:
+    """What sampling showed."""
+    samples = found.samples
+    return s.LiveDocument(
+        capture=capture_document(found.entry),
+        looks=samples.looks,
+        span_ms=round(samples.seconds * 1000, 1),
+        pause_ms=round(samples.sample_ms, 1),
+        statements=[
+            s.RunningRow(
+                found.queries.get(each.sql), each.pid, each.application, each.user, each.sql,
+                round(each.lasted_ms, 1), each.samples,
+            )
+            for each in sorted(
+                samples.statements.values(), key=lambda each: each.lasted_ms, reverse=True
+            )
+        ],
+        waits=[
+            s.WaitRow(None, kind, event, count, round(count * samples.sample_ms, 1))
+            for (kind, event), count in sorted(samples.waits().items(), key=lambda i: -i[1])
+        ],
+        blockers=[_blocker(branch) for branch in found.blockers],
+        long_transactions=[
+            s.TransactionRow(
+                each.pid, each.application, each.user, round(each.open_s * 1000),
+                round(each.idle_s * 1000), each.last_sql,
+            )
+            for each in samples.long_transactions()
+        ],
+    )  # fmt: skip
+
+
+def _blocker(branch: BlockerBranch) -> s.BlockerRow:
+    return s.BlockerRow(
+        branch.pid,
+        branch.state,
+        branch.sql,
+        None if branch.waited_s is None else round(branch.waited_s * 1000, 1),
+        branch.wait_event or None,
+        [_blocker(below) for below in branch.below],
     )
 
 
@@ -145,6 +275,7 @@ def _symptom(entry: SymptomEntry) -> s.SymptomRow:
         id=entry.id,
         query=entry.query,
         plan=entry.plan,
+        capture=entry.capture,
         node=symptom.node,
         name=symptom.name,
         summary=symptom.summary,

@@ -23,6 +23,12 @@ class Numbers:
         """A count: 1,234."""
         return "unknown" if value is None else self._styled(f"{value:,.0f}")
 
+    def count(self, value: int, things: str) -> str:
+        """A count of things: 1 run, 1,234 runs; ``things`` is their plural."""
+        if value == 1:
+            things = "query" if things == "queries" else things.removesuffix("s")
+        return f"{self.whole(value)} {things}"
+
     def rows(self, value: float | None) -> str:
         """Rows per loop, which may be a fraction below 10."""
         if value is None:

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 
 class QueryRow(Struct, frozen=True):
-    """One query of the ranking."""
+    """One query of the ranking; None is unknown. ``work`` is the sum over all its calls."""
 
     id: str
     fingerprint: str
@@ -20,12 +20,17 @@ class QueryRow(Struct, frozen=True):
     statement: str
     parameters: list[str | None]
     calls: int
-    total_ms: float
-    mean_ms: float
-    p95_ms: float
-    max_ms: float
+    total_ms: float | None
+    mean_ms: float | None
+    deviation_ms: float | None
+    p95_ms: float | None
+    max_ms: float | None
     share: float
+    running_share: float
+    growth_ms: float | None
     rows_mean: float | None
+    work: dict[str, float | None]
+    cost_estimated: float | None
     tables: list[str]
     applications: list[str]
     first_seen: str | None
@@ -34,10 +39,82 @@ class QueryRow(Struct, frozen=True):
 
 
 class QueriesDocument(Struct, frozen=True):
-    """The ranking."""
+    """The ranking: what it goes by, the kind of source it rests on, and the others there are.
+
+    ``compared`` names the two captures of a ranking by growth.
+    """
 
     queries: list[QueryRow]
+    by: str
+    source: str
+    other_sources: list[str]
+    compared: list[str]
     kind: Literal["queries"] = "queries"
+    version: Literal[1] = 1
+
+
+class RunRow(Struct, frozen=True):
+    """One run that was kept with its values; ``values`` by the column they belong to."""
+
+    started_at: str | None
+    duration_ms: float | None
+    statement: str
+    parameters: list[str | None]
+    values: dict[str, str | None]
+
+
+class SlowValueRow(Struct, frozen=True):
+    """A value whose runs are slow, against the runs with other values."""
+
+    name: str
+    value: str | None
+    runs: int
+    median_ms: float
+    others_median_ms: float
+
+
+class PeriodRow(Struct, frozen=True):
+    """What a query took in a period."""
+
+    first_at: str | None
+    last_at: str | None
+    calls: int
+    total_ms: float
+
+
+class WaitRow(Struct, frozen=True):
+    """What a query was seen waiting for, by sampling."""
+
+    query: str | None
+    kind: str
+    event: str
+    samples: int
+    total_ms: float
+
+
+class IncidentRow(Struct, frozen=True):
+    """An incident of the log; ``amount`` in bytes or milliseconds, by its kind."""
+
+    name: str
+    at: str | None
+    amount: float | None
+    detail: str
+    query: str | None
+
+
+class QueryDocument(Struct, frozen=True):
+    """One query with everything the ledger knows of it."""
+
+    query: QueryRow
+    source: str
+    runs: list[RunRow]
+    slow_values: list[SlowValueRow]
+    periods: list[PeriodRow]
+    plans: list[str]
+    symptoms: list[str]
+    waits: list[WaitRow]
+    incidents: list[IncidentRow]
+    kind: Literal["query"] = "query"
     version: Literal[1] = 1
 
 
@@ -55,7 +132,87 @@ class CaptureDocument(Struct, frozen=True):
     first_unreadable: str
     first_run: str | None
     last_run: str | None
+    status: str
+    entries: int
+    plans: int
+    incidents: dict[str, int]
+    notes: list[str]
     kind: Literal["capture"] = "capture"
+    version: Literal[1] = 1
+
+
+class ScriptStatementRow(Struct, frozen=True):
+    """One statement of a script, by its place in the file (line and column from 1).
+
+    ``fault`` is why the server rejects it, ``note`` why it was not explained or not run.
+    """
+
+    line: int
+    column: int
+    statement: str
+    query: str | None
+    plan: str | None
+    cost_estimated: float | None
+    duration_ms: float | None
+    fault: str | None
+    note: str | None
+
+
+class ScriptDocument(Struct, frozen=True):
+    """A script, statement by statement."""
+
+    capture: CaptureDocument
+    statements: list[ScriptStatementRow]
+    kind: Literal["script"] = "script"
+    version: Literal[1] = 1
+
+
+class RunningRow(Struct, frozen=True):
+    """One execution seen running; ``lasted_ms`` is what it had lasted when seen last."""
+
+    query: str | None
+    process: int
+    application: str
+    user: str
+    statement: str
+    lasted_ms: float
+    samples: int
+
+
+class BlockerRow(Struct, frozen=True):
+    """A session that blocks those below it; ``waited_ms`` is None when it waits for nobody."""
+
+    process: int
+    state: str
+    statement: str
+    waited_ms: float | None
+    wait_event: str | None
+    blocks: list[BlockerRow]
+
+
+class TransactionRow(Struct, frozen=True):
+    """A transaction open for long."""
+
+    process: int
+    application: str
+    user: str
+    open_ms: int
+    idle_ms: int
+    last_statement: str
+
+
+class LiveDocument(Struct, frozen=True):
+    """What sampling showed; times are estimated from the looks."""
+
+    capture: CaptureDocument
+    looks: int
+    span_ms: float
+    pause_ms: float
+    statements: list[RunningRow]
+    waits: list[WaitRow]
+    blockers: list[BlockerRow]
+    long_transactions: list[TransactionRow]
+    kind: Literal["live"] = "live"
     version: Literal[1] = 1
 
 
@@ -162,7 +319,8 @@ class SymptomRow(Struct, frozen=True):
 
     id: str
     query: str | None
-    plan: str
+    plan: str | None
+    capture: str | None
     node: int
     name: str
     summary: str
@@ -361,7 +519,10 @@ class ErrorDocument(Struct, frozen=True):
 
 DOCUMENTS: tuple[type[Struct], ...] = (
     QueriesDocument,
+    QueryDocument,
     CaptureDocument,
+    ScriptDocument,
+    LiveDocument,
     PlanDocument,
     SymptomsDocument,
     RemediesDocument,

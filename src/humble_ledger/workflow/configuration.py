@@ -36,13 +36,17 @@ class TargetConfig:
 
 @dataclass(frozen=True, slots=True)
 class Configuration:
-    """What `humble.toml` says; the first target is the default one."""
+    """What `humble.toml` says; the first target is the default one.
+
+    With ``mask`` no literal goes into the ledger.
+    """
 
     folder: Path
     ledger: Path
     targets: Mapping[str, TargetConfig] = field(default_factory=dict)
     number_style: str = "1,234.5"
     migrations: Path = Path("migrations")
+    mask: bool = False
 
 
 def find_configuration(start: Path) -> Configuration:
@@ -64,6 +68,7 @@ def write_configuration(configuration: Configuration) -> Path:
         "ledger": str(configuration.ledger.relative_to(configuration.folder)),
         "migrations": str(configuration.migrations),
         "number_style": configuration.number_style,
+        "mask": configuration.mask,
         "targets": {
             name: {"url": target.url, "role": target.role.value}
             for name, target in configuration.targets.items()
@@ -91,4 +96,5 @@ def _read(folder: Path) -> Configuration:
         targets=targets,
         number_style=str(document.get("number_style", "1,234.5")),
         migrations=Path(str(document.get("migrations", "migrations"))),
+        mask=bool(document.get("mask", False)),
     )

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.symptoms.model import Case
 from humble_ledger.core.symptoms.registry import find_symptoms
-from humble_ledger.core.workload.ranking import rank
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.reading import explain_now, newest_plan, table_names
 from humble_ledger.workflow.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
@@ -38,14 +38,11 @@ def diagnose(
             workspace.session.server,
             workspace.session.tables(table_names(entry.plan)),
         )
-        found.append((entry, ledger.symptoms.keep(entry, find_symptoms(case))))
+        symptoms = ledger.symptoms.keep(entry, find_symptoms(case))
+        if entry.query:
+            symptoms += ledger.symptoms.of_workload(entry.query)
+        found.append((entry, symptoms))
     return found
-
-
-def captured_queries(workspace: Workspace) -> list[str]:
-    """The queries that were seen running, the one with the most time in all first."""
-    seen = [query for query in workspace.ledger.queries.all() if query.durations_ms]
-    return [ranked.query.id for ranked in rank(seen)]
 
 
 def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> PlanEntry:

@@ -11,8 +11,9 @@ from humble_ledger.core.remedies.choice import Priced, worth_trying
 from humble_ledger.core.remedies.model import IndexDesign, Prediction, Remedy, Upkeep, index_remedy
 from humble_ledger.core.remedies.prediction import FormulaPredictor
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.workflow.diagnosing import captured_queries, plan_to_judge
+from humble_ledger.workflow.diagnosing import plan_to_judge
 from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.reading import table_names
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
@@ -58,7 +59,7 @@ def _study(workspace: Workspace, what: str, progress: Progress) -> _Studied:
     found = {c.design: c for c in candidates(entry.plan, tables)}
     query = entry.query or what
     runs = workspace.ledger.queries.all(query) if entry.query else []
-    calls = float(len(runs[0].durations_ms)) if runs else 1.0
+    calls = float(runs[0].usage.calls) if runs else 1.0
     return _Studied(query, entry, tables, found, max(calls, 1.0))
 
 

@@ -8,6 +8,7 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.masking import masked, masked_document
 from humble_ledger.engines.postgresql.plan_reader import read_plan
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.subjects import Subject, subject_of
@@ -58,10 +59,14 @@ def keep_plan(
     *,
     query: str | None,
     origin: str = "read",
+    mask: bool = False,
 ) -> PlanEntry:
-    """Keep a plan with its query, which is made when it is new."""
+    """Keep a plan with its query, which is made when it is new; without literals if wished."""
     ledger = workspace.ledger
     query = query or ledger.queries.keep(statement.sql)
+    if mask or workspace.configuration.mask:
+        statement, document = Statement(masked(statement.sql)), masked_document(document)
+        plan = read_plan(document, plan.engine_version)
     entry = ledger.plans.keep(statement, plan, document, query=query, origin=origin)
     ledger.queries.keep_tables(query, sorted(str(name) for name in table_names(plan)))
     return entry

@@ -55,7 +55,11 @@ def _by_id(ledger: Ledger, kind: Kind, id_: str) -> Subject:
     if kind is Kind.PLAN:
         return Subject(plan=ledger.plans.get(id_))
     if kind is Kind.SYMPTOM:
-        return Subject(plan=ledger.plans.get(ledger.symptoms.get(id_).plan))
+        symptom = ledger.symptoms.get(id_)
+        if symptom.plan is not None:
+            return Subject(plan=ledger.plans.get(symptom.plan))
+        assert symptom.query is not None  # of a plan, or of a query's runs
+        return _by_id(ledger, Kind.QUERY, symptom.query)
     raise WrongUsage(
         f"{id_} is a {NAMES[kind]}; a query, a plan or a statement is wanted here.",
         f"To see it:  humble show {id_}",

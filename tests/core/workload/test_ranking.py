@@ -4,13 +4,14 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from humble_ledger.core.workload.ranking import QueryRuns, RankBy, quantile, rank
+from humble_ledger.core.workload.ranking import QueryRuns, RankBy, rank
+from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import names_table, parse_moment
 from humble_ledger.errors import WrongUsage
 
 
 def runs(id_: str, *durations: float) -> QueryRuns:
-    return QueryRuns(id_, "f" * 16, "select", "select", durations)
+    return QueryRuns(id_, "f" * 16, "select", Usage.of_runs(durations))
 
 
 QUERIES = [runs("q1", 10, 10, 10), runs("q2", 25), runs("q3", *[0.1] * 50), runs("q4")]
@@ -36,20 +37,6 @@ def test_shares_add_up() -> None:
     assert ranked[-1].running_share == pytest.approx(1)
     assert ranked[0].share == pytest.approx(0.5)
     assert rank([]) == []
-
-
-@pytest.mark.parametrize(
-    ("values", "part", "expected"),
-    [
-        ([1], 0.95, 1),
-        ([1, 2], 0.5, 1),
-        (range(1, 101), 0.95, 95),
-        ([3, 1, 2], 1.0, 3),
-        ([], 0.5, 0),
-    ],
-)
-def test_quantile(values: list[float], part: float, expected: float) -> None:
-    assert quantile(list(values), part) == expected
 
 
 NOW = datetime(2026, 3, 1, 12, tzinfo=UTC)

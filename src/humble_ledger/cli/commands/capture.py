@@ -11,7 +11,8 @@ from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 app = typer.Typer(
-    no_args_is_help=True, help="Gather slow statements: from log files now, more sources to come."
+    no_args_is_help=True,
+    help="Gather slow statements: from logs, statistics, scripts, or as they run.",
 )
 
 
@@ -40,25 +41,114 @@ def log(
     again: Annotated[
         bool, typer.Option("--again", help="Read from the start, not from where it was left.")
     ] = False,
+    mask: options.Mask = False,
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Read the server's logs: statements with their durations and values.
+    """Read the server's logs: statements with their durations and values, plans, incidents.
 
     Each log is read on from where the last capture stopped, also when it was renamed or
-    compressed since. The server writes what this
-    needs when log_min_duration_statement is set.
+    compressed since. The server writes what this needs when log_min_duration_statement is set.
 
     Example: [bold]humble capture log /var/log/postgresql/postgresql.log[/bold]
     """
     from humble_ledger.views.documents import capture_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.queries import capture_view  # noqa: PLC0415
-    from humble_ledger.workflow.capturing import capture_log  # noqa: PLC0415
+    from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
+    from humble_ledger.workflow.capturing.logs import capture_logs  # noqa: PLC0415
 
     with workspace_for(target) as workspace, output.progress() as progress:
-        entry = capture_log(workspace, files, prefix, again, progress)
+        entry = capture_logs(workspace, files, prefix, again, mask, progress)
     output.give(
         json,
         lambda: capture_document(entry),
         lambda: capture_view(entry, numbers_of(workspace)),
     )
+
+
+@app.command("server")
+def server(
+    mask: options.Mask = False,
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
+    """Look at the server's own statistics of statements: what was added since the last look.
+
+    The first look takes everything since the server began to count. The server counts when
+    pg_stat_statements is switched on; see «humble preflight».
+
+    Example: [bold]humble capture server[/bold]
+    """
+    from humble_ledger.views.documents import capture_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
+    from humble_ledger.workflow.capturing.server import capture_server  # noqa: PLC0415
+
+    with workspace_for(target) as workspace:
+        entry = capture_server(workspace, mask)
+    output.give(
+        json,
+        lambda: capture_document(entry),
+        lambda: capture_view(entry, numbers_of(workspace)),
+    )
+
+
+@app.command("script")
+def script(
+    file: Annotated[
+        Path, typer.Argument(help="A file of SQL statements; or - (stdin).", show_default=False)
+    ],
+    measure: Annotated[
+        bool, typer.Option("--measure", help="Run each statement that only reads, once.")
+    ] = False,
+    mask: options.Mask = False,
+    timeout: options.Timeout = options.DEFAULT_TIMEOUT,
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
+    """Check and explain each statement of a script; without --measure nothing is run.
+
+    Lines of a client that begin with a backslash are skipped and counted. What the server
+    rejects is shown with line and column, and the rest is kept.
+
+    Example: [bold]humble capture script reports.sql[/bold]
+    """
+    from humble_ledger.views.documents import script_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.captures import script_view  # noqa: PLC0415
+    from humble_ledger.workflow.capturing.scripts import capture_script  # noqa: PLC0415
+
+    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+        found = capture_script(workspace, file, measure=measure, mask=mask, progress=progress)
+    output.give(
+        json,
+        lambda: script_document(found),
+        lambda: script_view(found, numbers_of(workspace)),
+    )
+
+
+@app.command("live")
+def live(
+    seconds: Annotated[
+        str,
+        typer.Option("--for", help="How long: 60s, 5m; default: until Ctrl-C.", metavar="TIME"),
+    ] = "",
+    every: Annotated[
+        float, typer.Option("--every", help="Milliseconds between two looks.", min=10)
+    ] = 200.0,
+    mask: options.Mask = False,
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
+    """Look again and again at what runs: waits, who blocks whom, long transactions.
+
+    Times are estimated from the looks; statements shorter than the pause are mostly missed.
+
+    Example: [bold]humble capture live --for 60s[/bold]
+    """
+    from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
+    from humble_ledger.views.documents import live_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.live import live_view  # noqa: PLC0415
+    from humble_ledger.workflow.capturing.live import capture_live  # noqa: PLC0415
+
+    span = parse_span(seconds).total_seconds() if seconds else None
+    with workspace_for(target) as workspace, output.progress() as progress:
+        found = capture_live(workspace, pause_ms=every, seconds=span, mask=mask, progress=progress)
+    output.give(json, lambda: live_document(found), lambda: live_view(found, numbers_of(workspace)))

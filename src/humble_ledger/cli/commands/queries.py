@@ -12,7 +12,12 @@ from humble_ledger.cli.opening import numbers_of, workspace_for
 
 def queries(
     by: Annotated[
-        str, typer.Option("--by", help="Rank by total, mean, p95, max or calls.")
+        str,
+        typer.Option(
+            "--by",
+            help="Rank by total, mean, p95, max, calls, rows, reads, cost (estimated) or growth "
+            "(against the capture before).",
+        ),
     ] = "total",
     top: Annotated[
         int | None, typer.Option("--top", help="Show only the first so many.", min=1)
@@ -25,6 +30,14 @@ def queries(
     application: Annotated[
         str, typer.Option("--application", help="Runs of this application.")
     ] = "",
+    source: Annotated[
+        str,
+        typer.Option("--source", help="Captured from log, server, script or live; default: last."),
+    ] = "",
+    between: Annotated[
+        tuple[str, str],
+        typer.Option("--between", help="Only these captures: from k1 to k4.", metavar="K1 K4"),
+    ] = ("", ""),
     table: Annotated[str, typer.Option("--table", help="Queries that name this table.")] = "",
     json: options.Json = False,
 ) -> None:
@@ -32,33 +45,33 @@ def queries(
 
     Example: [bold]humble queries --by p95 --since 2h --table reading[/bold]
     """
-    from humble_ledger.core.workload.ranking import RankBy, rank  # noqa: PLC0415
-    from humble_ledger.core.workload.windows import (  # noqa: PLC0415
-        RunChoice,
-        names_table,
-        parse_moment,
-    )
+    from humble_ledger.core.workload.ranking import RankBy  # noqa: PLC0415
+    from humble_ledger.core.workload.windows import RunChoice, parse_moment  # noqa: PLC0415
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents import queries_document  # noqa: PLC0415
     from humble_ledger.views.terminal.queries import queries_view  # noqa: PLC0415
+    from humble_ledger.workflow.ranking import (  # noqa: PLC0415
+        SOURCES,
+        captures_between,
+        ranking,
+    )
 
     if by not in list(RankBy):
         raise WrongUsage(f"Nothing ranks by «{by}».", f"Say one of: {', '.join(RankBy)}")
+    if source and source not in SOURCES:
+        raise WrongUsage(f"«{source}» is no kind of source.", f"Say one of: {', '.join(SOURCES)}")
     choice = RunChoice(
         parse_moment(since) if since else None,
         parse_moment(until) if until else None,
         user,
         application,
+        source,
+        captures_between(*between) if between[0] else None,
     )
     with workspace_for() as workspace:
-        seen = [q for q in workspace.ledger.queries.all(choice=choice) if q.durations_ms]
-        if table:
-            seen = [query for query in seen if names_table(query.text, table)]
-        ranked = rank(seen, RankBy(by))
+        found = ranking(workspace, RankBy(by), choice, table)
         output.give(
             json,
-            lambda: queries_document(ranked[:top] if top else ranked),
-            lambda: queries_view(
-                ranked, numbers_of(workspace), top, chosen=bool(table) or not choice.everything
-            ),
+            lambda: queries_document(found, top),
+            lambda: queries_view(found, numbers_of(workspace), top),
         )

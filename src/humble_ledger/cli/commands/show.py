@@ -34,17 +34,12 @@ def show(
 
 
 def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.core.workload.ranking import rank  # noqa: PLC0415
-    from humble_ledger.views.documents import queries_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.queries import query_view  # noqa: PLC0415
+    from humble_ledger.views.documents import query_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.query import query_view  # noqa: PLC0415
+    from humble_ledger.workflow.findings import query_findings  # noqa: PLC0415
 
-    ledger = workspace.ledger
-    ranked = next(r for r in rank(ledger.queries.all()) if r.query.id == id_)
-    runs, plans = ledger.queries.runs(id_), ledger.plans.of_query(id_)
-    return (
-        lambda: queries_document([ranked]),
-        lambda: query_view(ranked, runs, plans, ledger.symptoms.of_query(id_), numbers),
-    )
+    found = query_findings(workspace, id_)
+    return lambda: query_document(found), lambda: query_view(found, numbers)
 
 
 def _plan(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
@@ -87,7 +82,7 @@ def _trial(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 def _capture(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
     from humble_ledger.views.documents import capture_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.queries import capture_view  # noqa: PLC0415
+    from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
 
     entry = workspace.ledger.captures.get(id_)
     return lambda: capture_document(entry), lambda: capture_view(entry, numbers)

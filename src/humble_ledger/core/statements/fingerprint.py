@@ -61,7 +61,7 @@ def normalise(sql: str) -> Normalised:
             place += 1
             constants.append(token.text + kept[place].text)
             words.append(_HOLE)
-        elif token.kind in _CONSTANTS or token.text == "?":
+        elif token.kind in _CONSTANTS or token.text == "?" or _is_word_constant(kept, place):
             constants.append(token.text)
             words.append(_HOLE)
         else:
@@ -72,31 +72,37 @@ def normalise(sql: str) -> Normalised:
     return Normalised(_render(words), digest.hexdigest(), tuple(constants))
 
 
-# Statements that differ in nothing but plain numbers and strings have the same skeleton.
-_LITERAL = re.compile(r"'[^']*'|(?<![\w$.])\d+(?:\.\d+)?(?![\w.])")
-# In these, quotes and digits may mean something else: they have no skeleton.
-_TRICKY = re.compile(r"[\"\\$%:?]|--|/\*|''|\b[eubxn]&?'", re.IGNORECASE)
+# Names made up anew each time: a session's temporary schema, tmp_20260301, temp_5f3a91bc.
+_TEMPORARY_SCHEMA = re.compile(r"pg_(?:toast_)?temp_\d+")
+_TEMPORARY_NAME = re.compile(r"((?:te?mp|temporary)_(?:\w*_)?)(?:\d{4,}|(?=[a-f]*\d)[0-9a-f]{8,})")
 
 
-def skeleton(sql: str) -> str | None:
-    """A quick key: statements with the same skeleton have the same fingerprint.
-
-    It costs a tenth of `normalise`; None for statements it cannot be had from.
-    """
-    if _TRICKY.search(sql) is not None:
-        return None
-    return _LITERAL.sub("?", sql)
+def _lasting(name: str) -> str:
+    """A name without what makes each temporary one different."""
+    if "temp" not in name and "tmp" not in name:
+        return name
+    if _TEMPORARY_SCHEMA.fullmatch(name):
+        return "pg_temp"
+    made_up = _TEMPORARY_NAME.fullmatch(name)
+    return f"{made_up[1]}…" if made_up else name
 
 
 def _plain(token: Token) -> str:
     if token.kind is TokenKind.WORD:
-        return token.text.lower()
+        return _lasting(token.text.lower())
     if token.kind is TokenKind.QUOTED:
         inner = token.text[1:-1]
         # A reserved word must stay quoted: "order" is a name, order is not.
         if _PLAIN_NAME.fullmatch(inner) and inner not in _KEYWORDS:
-            return inner
+            return _lasting(inner)
     return "<>" if token.text == "!=" else token.text
+
+
+def _is_word_constant(kept: list[Token], place: int) -> bool:
+    """TRUE, FALSE and NULL are values, unless they belong to a test (IS NULL, NOT NULL …)."""
+    if not kept[place].is_word("true", "false", "null"):
+        return False
+    return place > 0 and not kept[place - 1].is_word("is", "not", "default")
 
 
 def _is_sign_of_number(kept: list[Token], place: int) -> bool:

@@ -18,6 +18,14 @@ class StatementKind(StrEnum):
     NO_PLAN = "no-plan"  # DDL and other commands that the planner never sees
 
 
+# The first words of PostgreSQL's commands; anything else is a mistake in writing.
+COMMANDS = frozenset(
+    """abort alter analyze begin call checkpoint close cluster comment commit copy create
+    deallocate declare delete discard do drop end execute explain fetch grant import insert
+    listen load lock merge move notify prepare reassign refresh reindex release reset revoke
+    rollback savepoint security select set show start table truncate unlisten update vacuum
+    values with""".split()
+)
 _READS = frozenset(("select", "values", "table", "with"))
 _CHANGES = frozenset(("insert", "update", "delete", "merge"))
 

@@ -68,9 +68,9 @@ _PATTERN = re.compile(
 _BLOCK_EDGE = re.compile(r"/\*|\*/")
 
 
-def tokens(sql: str) -> Iterator[Token]:
-    """Every token of the text in order; their texts joined give the text again."""
-    place, length = 0, len(sql)
+def tokens(sql: str, place: int = 0) -> Iterator[Token]:
+    """Every token from a place on, in order; their texts joined give the text again."""
+    length = len(sql)
     while place < length:
         match = _PATTERN.match(sql, place)
         assert match is not None  # the last alternative takes any character
@@ -83,6 +83,17 @@ def meaningful(sql: str) -> list[Token]:
     """The tokens without white space and comments."""
     skipped = (TokenKind.SPACE, TokenKind.COMMENT)
     return [token for token in tokens(sql) if token.kind not in skipped]
+
+
+def has_placeholders(sql: str) -> bool:
+    """Whether the text has $1 and the like outside strings and comments."""
+    return any(t.kind is TokenKind.PARAMETER and t.text[0] == "$" for t in tokens(sql))
+
+
+def line_and_column(text: str, place: int) -> tuple[int, int]:
+    """The line and column of a character's place, both counted from 1."""
+    before = text[:place]
+    return before.count("\n") + 1, place - (before.rfind("\n") + 1) + 1
 
 
 def split_statements(sql: str) -> list[str]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
+
+from humble_ledger.core.workload.usage import Usage
 
 
 class RankBy(StrEnum):
@@ -16,78 +18,119 @@ class RankBy(StrEnum):
     P95 = "p95"
     MAX = "max"
     CALLS = "calls"
+    ROWS = "rows"
+    READS = "reads"
+    COST = "cost"
+    GROWTH = "growth"
 
 
 @dataclass(frozen=True, slots=True)
 class QueryRuns:
-    """One query and the durations of its runs, in milliseconds, in any order."""
+    """One query and what its runs took, as one kind of source saw them.
+
+    ``statement`` with ``parameters`` is its slowest run as it was sent. ``cost`` is the cost
+    the server estimated in the newest plan, None when no plan was read.
+    """
 
     id: str
     fingerprint: str
     text: str
-    statement: str
-    durations_ms: tuple[float, ...]
+    usage: Usage
+    statement: str = ""
     parameters: tuple[str | None, ...] = ()
-    rows: tuple[int, ...] = ()
     applications: tuple[str, ...] = ()
     tables: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     first_seen: datetime | None = None
     last_seen: datetime | None = None
+    cost: float | None = None
+
+    @property
+    def seen(self) -> bool:
+        """Whether it was captured at all."""
+        return self.usage.calls > 0
 
 
 @dataclass(frozen=True, slots=True)
 class RankedQuery:
-    """A query's place in the workload; ``share`` of all time, ``running_share`` from the top."""
+    """A query's place in the workload; ``share`` of all time, ``running_share`` from the top.
+
+    ``before`` is what it took in the capture before, when growth was asked for.
+    """
 
     query: QueryRuns
-    calls: int
-    total_ms: float
-    mean_ms: float
-    p95_ms: float
-    max_ms: float
     share: float
     running_share: float
+    before: Usage | None = None
+
+    @property
+    def usage(self) -> Usage:
+        """What its runs took."""
+        return self.query.usage
+
+    @property
+    def growth_ms(self) -> float | None:
+        """How much more time it took than before (ms); None when growth was not asked for."""
+        return None if self.before is None else self.usage.total_ms - self.before.total_ms
 
 
-def rank(queries: Iterable[QueryRuns], by: RankBy = RankBy.TOTAL) -> list[RankedQuery]:
-    """Rank queries, the heaviest first; queries without runs come last."""
+_NONE: Mapping[str, Usage] = {}
+
+
+def rank(
+    queries: Iterable[QueryRuns], by: RankBy = RankBy.TOTAL, before: Mapping[str, Usage] = _NONE
+) -> list[RankedQuery]:
+    """Rank queries, the heaviest first; those of which the figure is unknown come last.
+
+    ``before`` has what each query took in the capture before, for ranking by growth.
+    """
     seen = list(queries)
-    whole = sum(sum(q.durations_ms) for q in seen) or 1.0
-    keys = {
-        RankBy.TOTAL: lambda q: sum(q.durations_ms),
-        RankBy.MEAN: lambda q: _mean(q.durations_ms),
-        RankBy.P95: lambda q: quantile(q.durations_ms, 0.95),
-        RankBy.MAX: lambda q: max(q.durations_ms, default=0.0),
-        RankBy.CALLS: lambda q: float(len(q.durations_ms)),
-    }
-    ranked, running = [], 0.0
-    for query in sorted(seen, key=keys[by], reverse=True):
-        total = sum(query.durations_ms)
-        running += total / whole
-        ranked.append(
-            RankedQuery(
-                query=query,
-                calls=len(query.durations_ms),
-                total_ms=total,
-                mean_ms=_mean(query.durations_ms),
-                p95_ms=quantile(query.durations_ms, 0.95),
-                max_ms=max(query.durations_ms, default=0.0),
-                share=total / whole,
-                running_share=running,
-            )
+    whole = sum(q.usage.total_ms for q in seen) or 1.0
+    figure = _FIGURES[by]
+    rows = [
+        RankedQuery(
+            q, q.usage.total_ms / whole, 0.0, before.get(q.id, _NOTHING) if before else None
         )
+        for q in seen
+    ]
+    rows.sort(key=lambda row: _known_first(figure(row)), reverse=True)
+    ranked, running = [], 0.0
+    for row in rows:
+        running += row.share
+        ranked.append(RankedQuery(row.query, row.share, running, row.before))
     return ranked
 
 
-def quantile(values: Sequence[float], part: float) -> float:
-    """The smallest value with at least ``part`` of all values at or below it; 0 of none."""
-    if not values:
-        return 0.0
-    ordered = sorted(values)
-    place = max(0, -(-round(part * len(ordered) * 1000) // 1000) - 1)
-    return ordered[min(place, len(ordered) - 1)]
+_NOTHING = Usage()
+_FIGURES: Mapping[RankBy, Callable[[RankedQuery], float | None]] = {
+    RankBy.TOTAL: lambda row: row.usage.total_ms,
+    RankBy.MEAN: lambda row: row.usage.mean_ms,
+    RankBy.P95: lambda row: row.usage.p95_ms,
+    RankBy.MAX: lambda row: row.usage.max_ms,
+    RankBy.CALLS: lambda row: row.usage.calls,
+    RankBy.ROWS: lambda row: row.usage.work.rows,
+    RankBy.READS: lambda row: row.usage.work.pages_read,
+    # What the server thinks all its runs cost together.
+    RankBy.COST: lambda row: None if row.query.cost is None else row.query.cost * row.usage.calls,
+    RankBy.GROWTH: lambda row: row.growth_ms,
+}
 
 
-def _mean(values: Sequence[float]) -> float:
-    return sum(values) / len(values) if values else 0.0
+def _known_first(figure: float | None) -> tuple[bool, float]:
+    return (figure is not None, figure or 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Ranking:
+    """A ranking and what it rests on: the kind of source, and the others there are.
+
+    ``chosen`` tells that only some of the captured runs were asked for; ``compared`` names
+    the two captures of a ranking by growth.
+    """
+
+    rows: tuple[RankedQuery, ...]
+    by: RankBy = RankBy.TOTAL
+    source: str = ""
+    others: tuple[str, ...] = ()
+    chosen: bool = False
+    compared: tuple[str, ...] = field(default=())

@@ -29,7 +29,7 @@ SELECT name, setting, unit FROM pg_settings
 WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost',
     'cpu_operator_cost', 'parallel_setup_cost', 'parallel_tuple_cost', 'effective_cache_size',
     'work_mem', 'hash_mem_multiplier', 'max_parallel_workers_per_gather', 'shared_buffers',
-    'block_size', 'default_statistics_target', 'jit_above_cost')
+    'block_size', 'default_statistics_target', 'jit_above_cost', 'track_activity_query_size')
 """
 
 _TABLES_SQL = """

@@ -23,6 +23,8 @@ from humble_ledger.engines.contract import IndexBuild, Limits, Outcome, PlanDocu
 from humble_ledger.engines.postgresql import explain
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.running import timed_run
+from humble_ledger.errors import HumbleError
 
 BUILD_TIMEOUT_MS = 10 * 60_000
 
@@ -44,12 +46,8 @@ class PostgresArm:
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement; the time is from sending it to having its whole result."""
-        with self._guarded(statement), RawCursor(self._connection) as cursor:
-            text, values = statement.sql.encode(), statement.values or None
-            start = time.perf_counter()
-            cursor.execute(text, values)
-            elapsed = time.perf_counter() - start
-            return Outcome(elapsed * 1000.0, max(cursor.rowcount, 0))
+        with self._guarded(statement):
+            return timed_run(self._connection, statement)
 
     def explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
         """Explain a statement on this side."""
@@ -76,7 +74,7 @@ class PostgresArm:
             self._connection.execute("SAVEPOINT humble_run")
             try:
                 yield
-            except psycopg.Error:
+            except (psycopg.Error, HumbleError):
                 with contextlib.suppress(psycopg.Error):
                     self._connection.execute("ROLLBACK TO SAVEPOINT humble_run")
                 raise

@@ -7,7 +7,7 @@ from typing import Any
 from psycopg import RawCursor, sql
 
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.core.statements.tokens import TokenKind, tokens
+from humble_ledger.core.statements.tokens import TokenKind, has_placeholders, tokens
 from humble_ledger.engines.contract import PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
@@ -44,11 +44,6 @@ def explain(
     else:
         document = _run(connection, _options(number, measure, timing, generic), statement)
     return PlanDocument(read_plan(document, version), document)
-
-
-def has_placeholders(text: str) -> bool:
-    """Whether the text has $1 and the like outside strings and comments."""
-    return any(t.kind is TokenKind.PARAMETER and t.text[0] == "$" for t in tokens(text))
 
 
 def _options(version: int, measure: bool, timing: bool, generic: bool) -> str:

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 import psycopg
 from psycopg import errors as pg
 
+from humble_ledger.core.statements.tokens import line_and_column
 from humble_ledger.errors import (
     HumbleError,
     LockNotGranted,
@@ -92,16 +93,17 @@ def _ours(error: psycopg.Error, sql: str, behind: int) -> HumbleError:
         return TargetUnreachable(
             f"The connection to the server was lost: {said}.", "Is the server still running?"
         )
-    where = _place(error, sql, behind)
+    at = _position(error, sql, behind)
+    where = "" if at is None else " at line {}, column {}".format(*line_and_column(sql, at))
     hint = error.diag.message_hint or "The server's own words are above; mend the statement."
-    return StatementRejected(f"The server rejects the statement{where}: {said}.", hint, state)
+    return StatementRejected(
+        f"The server rejects the statement{where}: {said}.", hint, state, said, at
+    )
 
 
-def _place(error: psycopg.Error, sql: str, behind: int) -> str:
+def _position(error: psycopg.Error, sql: str, behind: int) -> int | None:
+    """Where in the user's statement the fault is, in characters from 0."""
     position = error.diag.statement_position
     if not position or not sql or int(position) <= behind:
-        return ""
-    before = sql[: int(position) - 1 - behind]
-    line = before.count("\n") + 1
-    column = len(before) - (before.rfind("\n") + 1) + 1
-    return f" at line {line}, column {column}"
+        return None
+    return int(position) - 1 - behind

@@ -9,10 +9,19 @@ from psycopg import sql
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
-from humble_ledger.engines.contract import Capability, Limits, PlanDocument
-from humble_ledger.engines.postgresql import catalogue, explain, preflight
+from humble_ledger.core.workload.sampling import ActivityLook
+from humble_ledger.core.workload.statistics import StatisticsLook
+from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocument
+from humble_ledger.engines.postgresql import (
+    activity,
+    catalogue,
+    explain,
+    preflight,
+    statement_statistics,
+)
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.running import timed_run
 
 # From which version the server can do it; 0 means always (of the versions supported).
 CAPABILITIES: Mapping[Capability, int] = {
@@ -59,6 +68,16 @@ class PostgresSession:
         finally:
             self._connection.rollback()
 
+    def run(self, statement: Statement) -> Outcome:
+        """Run a statement that only reads, fetch its rows, and time it.
+
+        Raises:
+            RefusedForSafety: it changes or locks rows.
+            StatementRejected: the server rejects it, or it takes too long.
+        """
+        require_readable_run(statement.sql, False)
+        return timed_run(self._connection, statement)
+
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
         """Facts about these tables; unknown names are left out."""
         return catalogue.table_facts(self._connection, names)
@@ -95,6 +114,14 @@ class PostgresSession:
     def preflight(self) -> Sequence[Readiness]:
         """What this server lets us see, and how to see more."""
         return preflight.preflight(self._connection)
+
+    def statistics(self) -> StatisticsLook:
+        """The server's own statistics of statements in this database, ours left out."""
+        return statement_statistics.statistics_look(self._connection)
+
+    def activity(self) -> ActivityLook:
+        """What every other session on this database does at this moment."""
+        return activity.activity_look(self._connection)
 
     def close(self) -> None:
         """End the session."""

@@ -47,19 +47,27 @@ def _symptom(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
         cost = "fine"
     elif symptom.cost_ms is not None:
         share = numbers.percent(symptom.cost_share)
-        cost = f"costs up to {numbers.ms(symptom.cost_ms)}, {share} of the time"
+        cost = f"costs up to {numbers.ms(symptom.cost_ms)}"
+        cost += f", {share} of the time" if symptom.cost_share is not None else " in all"
     elif symptom.cost_share:
         cost = f"costs up to {numbers.percent(symptom.cost_share)} of the estimated cost"
     else:
         cost = "cost unknown"
     lines: list[RenderableType] = [
         Text.assemble(f"{entry.id:<4} ", (symptom.name, "bold"), f", {cost}"),
-        Hanging(" " * 5, f"step {symptom.node}, {symptom.step}: {symptom.summary}"),
+        Hanging(" " * 5, f"{_place(entry)}: {symptom.summary}"),
         Hanging(" " * 5, f"cause: {symptom.cause.name} ({symptom.cause.detail})"),
     ]
     if entry.remedies:
         lines.append(Hanging(" " * 5, f"might help: {', '.join(entry.remedies)}"))
     return Padding(Group(*lines), (0, 0, 0, 2))
+
+
+def _place(entry: SymptomEntry) -> str:
+    symptom = entry.symptom
+    if entry.plan is None:
+        return f"in the runs of {entry.capture}"
+    return f"step {symptom.node}, {symptom.step}"
 
 
 def symptom_view(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
@@ -69,8 +77,12 @@ def symptom_view(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
         f"{key} = {_plain(value, numbers)}" for key, value in symptom.evidence.items()
     )
     return labelled(
-        ("symptom", f"{entry.id} {symptom.name}, in {entry.query or ''} by plan {entry.plan}"),
-        ("step", f"{symptom.node}, {symptom.step}"),
+        (
+            "symptom",
+            f"{entry.id} {symptom.name}, in {entry.query or ''}"
+            + (f" by plan {entry.plan}" if entry.plan else ""),
+        ),
+        ("seen", _place(entry)),
         ("finding", symptom.summary),
         ("cause", f"{symptom.cause.name}: {symptom.cause.detail}"),
         (

@@ -1,139 +1,125 @@
-"""The ranking, and one query."""
+"""The ranking of queries."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
+from dataclasses import dataclass
 
 from rich.console import Group, RenderableType
-from rich.table import Table
 from rich.text import Text
 
-from humble_ledger.core.entries import CaptureEntry, PlanEntry, RunEntry, SymptomEntry
 from humble_ledger.core.statements.kinds import shorten
-from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.core.workload.ranking import RankBy, RankedQuery, Ranking
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.terminal.parts import (
-    labelled,
-    last_column_gives_way,
-    plain_table,
-    statement_text,
-)
+from humble_ledger.views.terminal.parts import last_column_gives_way, plain_table
 
 MOSTLY = 0.8
-MOST_RUNS = 5
+# How each kind of source came to its times.
+MEASURED = {
+    "log": "measured by the server",
+    "server": "measured by the server",
+    "script": "measured here, one run each",
+    "live": "estimated from samples",
+    "": "measured by the server",
+}
 
 
-def queries_view(
-    ranked: Sequence[RankedQuery], numbers: Numbers, top: int | None, chosen: bool = False
-) -> RenderableType:
-    """The ranking with shares, and how many queries make 80 % of the time.
-
-    ``chosen`` tells that only some of the captured runs were asked for.
-    """
-    if not ranked and chosen:
+def queries_view(ranking: Ranking, numbers: Numbers, top: int | None) -> RenderableType:
+    """The ranking with shares, and how many queries make 80 % of the time."""
+    ranked = ranking.rows
+    if not ranked and ranking.chosen:
         return Text("No captured run is in that choice. See them all:  humble queries")
     if not ranked:
         return Text("No query has been captured yet. Begin with:  humble capture log FILE")
     shown = ranked[:top] if top else ranked
+    columns = _columns(ranking, numbers)
     table = plain_table(
-        ("id", "fixed"), ("total ms", "right"), ("share", "right"), ("calls", "right"),
-        ("mean ms", "right"), ("p95 ms", "right"), ("max ms", "right"), ("query", "left"),
-    )  # fmt: skip
-    for each in shown:
-        table.add_row(
-            each.query.id,
-            numbers.figure(each.total_ms),
-            numbers.percent(each.share),
-            numbers.whole(each.calls),
-            numbers.figure(each.mean_ms),
-            numbers.figure(each.p95_ms),
-            numbers.figure(each.max_ms),
-            Text(shorten(each.query.text, 200)),
-        )
-    few = next((n for n, e in enumerate(ranked, 1) if e.running_share >= MOSTLY), len(ranked))
-    total = sum(each.total_ms for each in ranked)
-    note = (
-        f"{len(ranked)} queries{' chosen' if chosen else ''}, {numbers.ms(total)} in all "
-        "(measured by the server); "
-        f"the first {few} take {numbers.percent(ranked[few - 1].running_share)}."
+        ("id", "fixed"), *((each.heading, "right") for each in columns), ("query", "left")
     )
-    return Group(last_column_gives_way(table), Text(""), Text(note, style="bright_black"))
+    for row in shown:
+        figures = (each.figure(row) for each in columns)
+        table.add_row(row.query.id, *figures, Text(shorten(row.query.text, 200)))
+    note = Text(_note(ranking, numbers), style="bright_black")
+    return Group(last_column_gives_way(table), Text(""), note)
 
 
-def query_view(
-    ranked: RankedQuery,
-    runs: Sequence[RunEntry],
-    plans: Sequence[PlanEntry],
-    symptoms: Sequence[SymptomEntry],
-    numbers: Numbers,
-) -> RenderableType:
-    """One query: its figures, the slowest runs, the statement to paste, its plans."""
-    query = ranked.query
-    parts: list[RenderableType] = [
-        labelled(
-            ("query", f"{query.id}   fingerprint {query.fingerprint}"),
-            (
-                "runs",
-                f"{numbers.whole(ranked.calls)} runs, {numbers.ms(ranked.total_ms)} in all, mean "
-                f"{numbers.ms(ranked.mean_ms)}, p95 {numbers.ms(ranked.p95_ms)}, slowest "
-                f"{numbers.ms(ranked.max_ms)} (measured by the server)",
+@dataclass(frozen=True, slots=True)
+class _Column:
+    heading: str
+    figure: Callable[[RankedQuery], str]
+
+
+def _columns(ranking: Ranking, numbers: Numbers) -> list[_Column]:
+    """The columns that this ranking's source and order make worth seeing."""
+    rows = ranking.rows
+
+    def known(figure: Callable[[RankedQuery], float | None]) -> bool:
+        return any(figure(row) is not None for row in rows)
+
+    def ms(figure: Callable[[RankedQuery], float | None]) -> Callable[[RankedQuery], str]:
+        return lambda row: numbers.figure(figure(row)) if row.usage.timed else "unknown"
+
+    def share(figure: Callable[[RankedQuery], float]) -> Callable[[RankedQuery], str]:
+        return lambda row: numbers.percent(figure(row) if row.usage.timed else None)
+
+    timed = any(row.usage.timed for row in rows)
+    found = [_Column("calls", lambda row: numbers.whole(row.usage.calls))]
+    if timed:
+        found = [
+            _Column("total ms", ms(lambda row: row.usage.total_ms)),
+            _Column("share", lambda row: numbers.percent(row.share if row.usage.timed else None)),
+            _Column(
+                "sum", lambda row: numbers.percent(row.running_share if row.usage.timed else None)
             ),
-            ("share", f"{numbers.percent(ranked.share)} of all captured time"),
-            ("tables", ", ".join(query.tables)),
-            ("sent by", ", ".join(query.applications)),
-            ("seen in", ", ".join(query.sources)),
-        )
-    ]
-    if runs:
-        parts += [Text(""), _runs(runs, numbers), Text("")]
-        parts.append(Text("The slowest run, to paste:", style="bright_black"))
-        parts.append(Text(statement_text(runs[0].statement, runs[0].parameters)))
-    else:
-        parts += [Text(""), Text(query.text)]
-    if plans:
-        parts += [Text(""), _plans(plans, numbers)]
-    if symptoms:
-        parts.append(Text(""))
-    for entry in symptoms:
-        parts.append(Text(f"{entry.id}  {entry.symptom.name}: {entry.symptom.summary}"))
-    return Group(*parts)
+            *found,
+            _Column("mean ms", ms(lambda row: row.usage.mean_ms)),
+        ]
+        if known(lambda row: row.usage.p95_ms):
+            found.append(_Column("p95 ms", ms(lambda row: row.usage.p95_ms)))
+        if known(lambda row: row.usage.max_ms):
+            found.append(_Column("max ms", ms(lambda row: row.usage.max_ms)))
+    if ranking.by is RankBy.GROWTH:
+        found += [
+            _Column("before ms", lambda row: _figure_before(row, numbers)),
+            _Column("growth ms", lambda row: numbers.figure(row.growth_ms)),
+        ]
+        found = [c for c in found if c.heading not in ("share", "sum", "p95 ms", "max ms")]
+    if known(lambda row: row.usage.work.rows):
+        found.append(_Column("rows", lambda row: _whole(row.usage.work.rows, numbers)))
+    if known(lambda row: row.usage.work.pages_read):
+        found.append(_Column("pages read", lambda row: _whole(row.usage.work.pages_read, numbers)))
+    if ranking.by is RankBy.COST or not timed:
+        found.append(_Column("cost (est.)", lambda row: numbers.figure(row.query.cost)))
+    return found
 
 
-def _runs(runs: Sequence[RunEntry], numbers: Numbers) -> Table:
-    table = plain_table(("slowest runs", "fixed"), ("ms", "right"), ("values", "left"))
-    for run in runs[:MOST_RUNS]:
-        values = ", ".join("NULL" if v is None else v for v in run.parameters)
-        started = (run.started_at or "unknown").replace("T", " ")[:19]
-        table.add_row(started, numbers.figure(run.duration_ms), Text(values or "in the text"))
-    return table
+def _figure_before(row: RankedQuery, numbers: Numbers) -> str:
+    return numbers.figure(None if row.before is None else row.before.total_ms)
 
 
-def _plans(plans: Sequence[PlanEntry], numbers: Numbers) -> Table:
-    table = plain_table(
-        ("plan", "fixed"), ("read", "fixed"), ("cost (estimated)", "right"),
-        ("execution (measured)", "right"),
-    )  # fmt: skip
-    for entry in plans:
-        table.add_row(
-            entry.id,
-            entry.at.replace("T", " ")[:19],
-            numbers.figure(entry.plan.cost_total),
-            numbers.ms(entry.plan.execution_ms) if entry.plan.measured else "not measured",
-        )
-    return table
+def _whole(figure: float | None, numbers: Numbers) -> str:
+    return "unknown" if figure is None else numbers.whole(round(figure))
 
 
-def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
-    """What a capture brought."""
-    passed = ", ".join(f"{numbers.whole(n)} × {why}" for why, n in entry.passed_over.items())
-    return labelled(
-        ("capture", f"{entry.id} from {entry.place}: {numbers.whole(entry.lines)} lines read"),
-        (
-            "kept",
-            f"{numbers.whole(entry.kept)} runs of {numbers.whole(entry.queries)} queries, "
-            f"{numbers.whole(entry.new_queries)} of them new",
-        ),
-        ("passed over", passed),
-        ("first unreadable", entry.first_unreadable),
-        ("next", "humble queries" if entry.kept else ""),
-    )
+def _note(ranking: Ranking, numbers: Numbers) -> str:
+    ranked = ranking.rows
+    total = sum(row.usage.total_ms for row in ranked)
+    said = f"{numbers.count(len(ranked), 'queries')}{' chosen' if ranking.chosen else ''}"
+    if ranking.compared:
+        earlier, later = ranking.compared
+        said += f" of {later}, compared with {earlier}"
+    if total:
+        few = next((n for n, e in enumerate(ranked, 1) if e.running_share >= MOSTLY), len(ranked))
+        said += f", {numbers.ms(total)} in all ({MEASURED[ranking.source]})"
+        if ranking.by is RankBy.TOTAL:
+            share = numbers.percent(ranked[few - 1].running_share)
+            said += f"; the first {few} take {share}"
+    said += "."
+    if ranking.by in (RankBy.ROWS, RankBy.READS) and not any(
+        row.usage.work.rows is not None for row in ranked
+    ):
+        said += f" A {ranking.source} does not tell rows and pages; the server's statistics do."
+    if ranking.others:
+        also = " or ".join(f"--source {each}" for each in ranking.others)
+        said += f" Also captured: {also}."
+    return said

@@ -42,6 +42,11 @@ class Binaries:
         """The folder above, which holds the libraries and shared files that belong to them."""
         return self.folder.parent
 
+    def has_module(self, name: str) -> bool:
+        """Whether the server's optional module of this name lies with the programs."""
+        folder = self.prefix / "lib"
+        return any(folder.glob(f"{name}.so")) or any(folder.glob(f"*/{name}.so"))
+
     def program(self, name: str) -> str:
         """The path of one program."""
         return str(self.folder / name)

@@ -1,24 +1,43 @@
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import pytest
 
-from humble_ledger.capture.log_entries import LogTally, read_time
-from humble_ledger.capture.log_prefix import line_pattern
-from humble_ledger.capture.log_statements import observations
-from humble_ledger.capture.plain_log import plain_entries
-from humble_ledger.core.workload.observations import Observation
+from humble_ledger.capture.assembly import Assembler, PlanSeen, Tally
+from humble_ledger.capture.log_prefix import entry_pattern
+from humble_ledger.capture.log_rows import BlockWriter
+from humble_ledger.capture.plain_log import plain_rows
+from humble_ledger.core.statements.wording import refill
+from humble_ledger.core.workload.gathering import Gathering, RunSeen
 
 PREFIX = "%m [%p] %q%u@%d/%a "
 HEAD = "2026-03-01 10:00:00.500 UTC [{pid}] me@skerry/app "
 DURATION = HEAD + "LOG:  duration: {ms} ms  {step}: {sql}\n"
 
 
-def read(text: str, prefix: str | None = PREFIX) -> tuple[list[Observation], LogTally]:
-    tally = LogTally()
-    entries = plain_entries(text.splitlines(keepends=True), prefix, "x.log", tally)
-    return list(observations(entries, tally)), tally
+@dataclass
+class Read:
+    """What a text of log lines gave."""
+
+    runs: Sequence[RunSeen]
+    tally: Tally
+    gathering: Gathering
+    plans: list[PlanSeen]
+
+    @property
+    def texts(self) -> list[str]:
+        return [refill(run.wording, run.literals) for run in self.runs]
+
+
+def read(text: str, prefix: str | None = PREFIX, mask: bool = False) -> Read:
+    gathering, tally, plans = Gathering(), Tally(), []
+    assembler = Assembler(gathering, tally, plans.append, mask)
+    assembler.take(plain_rows(text.encode("utf-8", "surrogateescape"), prefix), "x.log")
+    assembler.leave()
+    return Read(gathering.harvest().runs, tally, gathering, plans)
 
 
 def line(sql: str, ms: float = 2.5, pid: int = 7, step: str = "statement") -> str:
@@ -31,12 +50,15 @@ def detail(values: str, pid: int = 7, word: str = "Parameters") -> str:
 
 @pytest.mark.parametrize("prefix", [PREFIX, None])
 def test_a_statement_of_several_lines(prefix: str | None) -> None:
-    (found,), tally = read(line("SELECT 1\nFROM t\n\nWHERE a = 'x'"), prefix)
-    assert found.statement.sql == "SELECT 1\nFROM t\n\nWHERE a = 'x'"
-    assert (found.duration_ms, found.user, found.database) == (2.5, "me", "skerry")
-    assert (found.application, found.session) == ("app", "7")
-    assert found.started_at == datetime(2026, 3, 1, 10, 0, 0, 497_500, UTC)
-    assert (tally.lines, tally.entries, tally.kept, tally.passed_over) == (4, 1, 1, {})
+    done = read(line("SELECT 1\nFROM t\n\nWHERE a = 'x'"), prefix)
+    (found,), tally = done.runs, done.tally
+    assert done.texts == ["SELECT 1\nFROM t\n\nWHERE a = 'x'"]
+    assert found.literals == ["1", "'x'"]
+    assert (found.duration_ms, found.client) == (2.5, ("me", "skerry", "app"))
+    assert found.session == "7"
+    assert found.started_s == datetime(2026, 3, 1, 10, 0, 0, 497_500, UTC).timestamp()
+    assert (tally.lines, tally.entries, done.gathering.kept) == (4, 1, 1)
+    assert tally.passed_over == {}
 
 
 @pytest.mark.parametrize("word", ["Parameters", "parameters"])
@@ -48,8 +70,8 @@ def test_values_come_from_the_detail_also_when_sessions_interleave(word: str) ->
         + detail("$1 = NULL, $2 = 'two\n\tlines'", pid=2, word=word)
         + line("SELECT 3", pid=1)
     )
-    found, _ = read(text)
-    by_sql = {f.statement.sql: f.statement.values for f in found}
+    done = read(text)
+    by_sql = {sql: run.values for sql, run in zip(done.texts, done.runs, strict=True)}
     assert by_sql == {
         "SELECT $1": ("it's, $2 = 'x'",),
         "SELECT $1, $2": (None, "two\nlines"),
@@ -59,7 +81,7 @@ def test_values_come_from_the_detail_also_when_sessions_interleave(word: str) ->
 
 def test_parse_and_bind_are_steps_of_the_execution() -> None:
     text = "".join(line("SELECT 1", step=f"{s} <unnamed>") for s in ("parse", "bind", "execute"))
-    assert [f.duration_ms for f in read(text)[0]] == [2.5]
+    assert [run.duration_ms for run in read(text).runs] == [2.5]
 
 
 @pytest.mark.parametrize(
@@ -72,22 +94,22 @@ def test_parse_and_bind_are_steps_of_the_execution() -> None:
     ],
 )
 def test_what_is_passed_over_is_counted(text: str, reason: str) -> None:
-    found, tally = read(text + line("SELECT 2", pid=9))
-    assert [f.statement.sql for f in found] == ["SELECT 2"]
-    assert tally.passed_over == {reason: 1}
+    done = read(text + line("SELECT 2", pid=9))
+    assert done.texts == ["SELECT 2"]
+    assert done.tally.passed_over == {reason: 1}
 
 
 def test_the_place_of_the_first_unreadable_line_is_told_and_the_rest_kept() -> None:
     text = line("SELECT 1") + "\x00\x01 torn\n" + line("SELECT 2", pid=8)
-    found, tally = read(text)
-    assert len(found) == 2
-    assert tally.first_unreadable == "x.log, line 2"
+    done = read(text)
+    assert len(done.runs) == 2
+    assert done.tally.first_unreadable == "x.log, line 2"
 
 
 def test_other_messages_are_no_statements() -> None:
     head = HEAD.format(pid=5)
     text = f"{head}ERROR:  syntax error\n{head}STATEMENT:  selec 1\n{head}LOG:  hello\n"
-    assert read(text)[0] == []
+    assert read(text).runs == []
 
 
 @pytest.mark.parametrize(
@@ -103,7 +125,7 @@ def test_other_messages_are_no_statements() -> None:
     ],
 )
 def test_any_prefix_reads_what_was_written_with_it(prefix: str, written: str) -> None:
-    match = line_pattern(prefix).match(f"{written}LOG:  duration: 1.0 ms  statement: SELECT 1")
+    match = entry_pattern(prefix).match(f"{written}LOG:  duration: 1.0 ms  statement: SELECT 1")
     assert match is not None
     assert match["message"] == "duration: 1.0 ms  statement: SELECT 1"
 
@@ -117,7 +139,10 @@ def test_a_duration_written_apart_finds_its_statement() -> None:
         + detail("$1 = '9'", pid=6)
         + f"{head}duration: 4.5 ms\n{other}duration: 5.5 ms\n"
     )
-    found = {f.statement.sql: (f.duration_ms, f.statement.values) for f in read(text)[0]}
+    done = read(text)
+    found = {
+        sql: (run.duration_ms, run.values) for sql, run in zip(done.texts, done.runs, strict=True)
+    }
     assert found == {"SELECT 1": (4.5, ()), "SELECT $1": (5.5, ("9",))}
 
 
@@ -126,7 +151,7 @@ def test_a_duration_written_apart_finds_its_statement() -> None:
     [
         ("2026-03-01 10:00:00 UTC", datetime(2026, 3, 1, 10, tzinfo=UTC)),
         ("1772359200.250", datetime(2026, 3, 1, 10, 0, 0, 250_000, UTC)),
-        ("2026-03-01 10:00:00.5 CET", datetime(2026, 3, 1, 10, 0, 0, 500_000)),
+        ("2026-03-01 10:00:00.5 CET", datetime(2026, 3, 1, 10, 0, 0, 500_000, UTC)),
         ("2026-03-01 12:00:00 +02", datetime(2026, 3, 1, 10, tzinfo=UTC)),
         ("yesterday", None),
         ("2026-99-01 10:00:00 UTC", None),
@@ -134,4 +159,8 @@ def test_a_duration_written_apart_finds_its_statement() -> None:
     ],
 )
 def test_times(stamp: str, expected: datetime | None) -> None:
-    assert read_time(stamp) == expected
+    writer = BlockWriter()
+    assert writer.time(stamp) == (None if expected is None else expected.timestamp())
+    assert writer.block.zoned == ("CET" not in stamp), (
+        "a zone's short name does not tell its offset"
+    )

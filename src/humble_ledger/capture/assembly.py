@@ -1,0 +1,215 @@
+"""Rows of a log, block after block, to counted runs, incidents and plans.
+
+Here is put together what the log tells in several entries, which may stand far apart: a
+statement and its duration (log_statement with log_duration), a plan and the duration of the
+same execution. What is still open when a log ends waits for the next reading.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from humble_ledger.capture.log_rows import HAPPENED, PLANNED, RAN, SENT, BlockRows, Row
+from humble_ledger.capture.logged_plans import LoggedPlan, logged_plan, values_of
+from humble_ledger.core.statements.masking import masked, masked_words
+from humble_ledger.core.statements.wording import cut, refill
+from humble_ledger.core.workload.gathering import Client, Gathering, RunSeen
+from humble_ledger.core.workload.incidents import Incident, IncidentKind
+from humble_ledger.core.workload.repetition import SMALL_MS
+
+NO_STATEMENT = "duration without its statement"
+PLAN_UNREAD = "plan that cannot be read"
+MOST_WAITING = 1000
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """A statement that was logged without its duration yet."""
+
+    session: str
+    sql: str
+    detail: str
+    client: Client
+    started_s: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class PlanSeen:
+    """A plan of the log with the duration of its execution, and its statement's group."""
+
+    group: int
+    plan: LoggedPlan
+    duration_ms: float
+
+
+@dataclass(slots=True)
+class Tally:
+    """What was read: lines, entries, and what was passed over and why."""
+
+    lines: int = 0
+    entries: int = 0
+    passed_over: dict[str, int] = field(default_factory=dict)
+    first_unreadable: str = ""
+
+    def pass_over(self, reason: str, count: int = 1) -> None:
+        """Count something that was not kept."""
+        self.passed_over[reason] = self.passed_over.get(reason, 0) + count
+
+    def unreadable_at(self, place: str) -> None:
+        """Remember the first place where something could not be read."""
+        self.first_unreadable = self.first_unreadable or place
+
+
+class Assembler:
+    """Takes the blocks of logs in order and feeds a `Gathering`.
+
+    With ``mask`` no literal and no value goes on; ``on_plan`` is given each plan with its
+    duration.
+    """
+
+    def __init__(
+        self, gathering: Gathering, tally: Tally, on_plan: Callable[[PlanSeen], None], mask: bool
+    ) -> None:
+        self._gathering = gathering
+        self._tally = tally
+        self._on_plan = on_plan
+        self._mask = mask
+        self._waiting: dict[str, Waiting] = {}
+        self._plans: dict[str, tuple[LoggedPlan, Client, float | None, float]] = {}
+
+    def take(self, block: BlockRows, name: str) -> None:
+        """Take a block; ``name`` is its log's, to tell places in it."""
+        tally = self._tally
+        if block.first_unreadable is not None:
+            tally.unreadable_at(f"{name}, line {tally.lines + block.first_unreadable + 1}")
+        tally.lines += block.lines
+        tally.entries += block.entries
+        for reason, times in block.passed_over.items():
+            tally.pass_over(reason, times)
+        groups = [self._gathering.groups.of(*key) for key in block.keys]
+        clients = block.clients
+        count, watch = self._gathering.count, self._gathering.repetition.saw
+        for row in block.rows:
+            kind, end, session, client, ms, key, literals, detail = row
+            if kind != RAN or session in self._plans:
+                self._take_other(row, block, groups)
+                continue
+            group = groups[key]
+            if count(group, clients[client], end, ms):
+                self._keep(group, block.keys[key][0], row, clients[client])
+            if session and end is not None and ms < SMALL_MS * 10:
+                watch(group, session, end, ms, hash((tuple(literals), detail)))
+
+    def resume(self, waiting: Iterable[Waiting]) -> None:
+        """Take up what waited when the log was read last."""
+        for each in waiting:
+            self._waiting[each.session] = each
+
+    def leave(self) -> Sequence[Waiting]:
+        """What still waits for its duration, at the end of a log; plans are not kept waiting."""
+        for session in list(self._plans):
+            self._count_plan(session)
+        left = list(self._waiting.values())[-MOST_WAITING:]
+        self._waiting.clear()
+        return left
+
+    def waiting(self) -> Sequence[Waiting]:
+        """What waits just now."""
+        return list(self._waiting.values())[-MOST_WAITING:]
+
+    def _keep(self, group: int, wording: str, row: Row, client: Client) -> None:
+        _, end, session, _, ms, _, literals, detail = row
+        values: tuple[str | None, ...] = values_of(detail)
+        if self._mask:
+            wording, literals, values = self._gathering.groups.all[group].text, (), ()
+        started = None if end is None else end - ms / 1000.0
+        self._gathering.keep(
+            RunSeen(group, wording, literals, values, client, session, started, ms)
+        )
+
+    def _take_other(self, row: Row, block: BlockRows, groups: Sequence[int]) -> None:
+        kind, end, session, client, ms, key, literals, detail = row
+        who = block.clients[client]
+        if kind == PLANNED:
+            if session in self._plans:
+                self._count_plan(session)
+            plan = logged_plan(detail)
+            if plan is None:
+                self._tally.pass_over(PLAN_UNREAD)
+            else:
+                self._plans[session] = (plan, who, end, ms)
+        elif kind == HAPPENED:
+            self._incident(row, groups)
+        elif kind == SENT:
+            if key >= 0:
+                sql = refill(block.keys[key][0], literals)
+                self._waiting[session] = Waiting(session, sql, detail, who, end)
+            else:
+                self._waiting[session] = Waiting(session, "", "", who, end)
+        elif kind == RAN:  # the plan of this execution came just before
+            plan = self._plans[session][0]
+            if plan.statement.sql == refill(block.keys[key][0], literals):
+                del self._plans[session]
+                self._on_plan(PlanSeen(groups[key], plan, ms))
+            else:
+                self._count_plan(session)
+            self._count(groups[key], block.keys[key][0], row, who)
+        else:
+            self._took(session, end, ms)
+
+    def _took(self, session: str, end: float | None, ms: float) -> None:
+        """A duration alone: of the statement that waits for it."""
+        if session in self._plans:
+            self._count_plan(session)
+        sent = self._waiting.pop(session, None)
+        if sent is None:
+            self._tally.pass_over(NO_STATEMENT)
+        elif sent.sql:
+            self._count_text(sent.sql, sent.detail, session, sent.client, end, ms)
+
+    def _count_plan(self, session: str) -> None:
+        """Count the execution that a plan tells of; nothing else in the log does."""
+        plan, client, end, ms = self._plans.pop(session)
+        statement = plan.statement
+        listed = ", ".join(
+            f"${n} = " + ("NULL" if value is None else "'" + value.replace("'", "''") + "'")
+            for n, value in enumerate(statement.values, 1)
+        )
+        detail = f"Parameters: {listed}" if listed else ""
+        group = self._count_text(statement.sql, detail, session, client, end, ms)
+        self._on_plan(PlanSeen(group, plan, ms))
+
+    def _count_text(
+        self, sql: str, detail: str, session: str, client: Client, end: float | None, ms: float
+    ) -> int:
+        wording, literals = cut(sql) or (sql, [])
+        group = self._gathering.groups.of(wording, sql)
+        self._count(group, wording, [RAN, end, session, 0, ms, 0, literals, detail], client)
+        return group
+
+    def _count(self, group: int, wording: str, row: Row, client: Client) -> None:
+        _, end, session, _, ms, _, literals, detail = row
+        if self._gathering.count(group, client, end, ms):
+            self._keep(group, wording, row, client)
+        if session and end is not None and ms < SMALL_MS * 10:
+            values = hash((tuple(literals), detail))
+            self._gathering.repetition.saw(group, session, end, ms, values)
+
+    def _incident(self, row: Row, groups: Sequence[int]) -> None:
+        _, end, session, _, amount, key, _, (name, words) = row
+        moment = None if end is None else datetime.fromtimestamp(end, UTC)
+        incident = Incident(
+            IncidentKind(name),
+            moment.isoformat(timespec="milliseconds") if moment else None,
+            session,
+            amount,
+            masked_words(words) if self._mask else words,
+        )
+        self._gathering.happened(groups[key] if key >= 0 else None, incident)
+
+
+def masked_waiting(waiting: Sequence[Waiting]) -> list[Waiting]:
+    """The same without literals and values."""
+    return [Waiting(w.session, masked(w.sql), "", w.client, w.started_s) for w in waiting]

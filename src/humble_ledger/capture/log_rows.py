@@ -1,0 +1,176 @@
+"""What a block of a log says, as rows: plain lists, quick to make and to send on.
+
+A large log is read by several processes. Each turns one block of bytes into a `BlockRows`;
+what follows across blocks (a duration logged apart from its statement, a plan before the
+duration it belongs to) is put together afterwards, in `assembly`.
+
+A row is a list of eight: kind, time, session, client, amount, key, literals, detail.
+
+    kind      amount             key, literals            detail
+    RAN       duration in ms     the statement            its DETAIL (parameter values)
+    SENT      –                  the statement            its DETAIL
+    TOOK      duration in ms     –                        –
+    PLANNED   duration in ms     –                        the plan as logged
+    HAPPENED  an incident's      the statement it hit,    (name, words)
+              bytes or ms        or -1
+
+Times are seconds since 1970, None when the line has none that can be read. Keys are places
+in `BlockRows.keys`, clients places in `BlockRows.clients`.
+"""
+
+from __future__ import annotations
+
+import calendar
+import re
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.statements.wording import HOLE, cut
+
+RAN, SENT, TOOK, PLANNED, HAPPENED = range(5)
+KIND, TIME, SESSION, CLIENT, AMOUNT, KEY, LITERALS, DETAIL = range(8)
+Row = list[Any]
+
+OWN_APPLICATION = "humble-ledger"
+UNREADABLE = "unreadable line"
+NO_PLAN = "statement without a plan"
+OWN = "our own statement"
+LONGEST_STATEMENT = 1024 * 1024
+TOO_LONG = "statement of more than 1 MiB"
+_NOT_KEPT = -1
+_UTC = frozenset(("UTC", "GMT", "Z", ""))
+_OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)?")
+_MOST_KNOWN = 20_000
+
+
+@dataclass(slots=True)
+class BlockRows:
+    """The rows of a block, and what its keys and clients stand for.
+
+    ``keys`` are (wording, an example of it), ``clients`` (user, database, application).
+    ``passed_over`` counts what was not kept, by reason; ``zoned`` tells whether the times are
+    known to be UTC.
+    """
+
+    rows: list[Row] = field(default_factory=list)
+    keys: list[tuple[str, str]] = field(default_factory=list)
+    clients: list[tuple[str, str, str]] = field(default_factory=list)
+    lines: int = 0
+    entries: int = 0
+    passed_over: dict[str, int] = field(default_factory=dict)
+    first_unreadable: int | None = None
+    zoned: bool = True
+
+    def plain(self) -> tuple[object, ...]:
+        """All of it as a tuple of plain things."""
+        return tuple(getattr(self, name) for name in self.__slots__)
+
+    @classmethod
+    def of_plain(cls, plain: tuple[Any, ...]) -> BlockRows:
+        """The block of such a tuple."""
+        return cls(*plain)
+
+    def pass_over(self, reason: str, count: int = 1) -> None:
+        """Count something that is not kept."""
+        self.passed_over[reason] = self.passed_over.get(reason, 0) + count
+
+    def unreadable(self, line: int, count: int = 1) -> None:
+        """Count lines that belong to no entry; ``line`` counts from the block's start, from 0."""
+        self.pass_over(UNREADABLE, count)
+        if self.first_unreadable is None:
+            self.first_unreadable = line
+
+
+class BlockWriter:
+    """Collects the rows of one block; knows each statement, client and minute once."""
+
+    def __init__(self) -> None:
+        self.block = BlockRows()
+        self._keys: dict[str, int] = {}
+        self._clients: dict[tuple[str, str, str], int] = {}
+        self._minutes: dict[str, float | None] = {}
+
+    def client(self, who: tuple[str, str, str]) -> int:
+        """The place of a client (user, database, application); -1 for ourselves."""
+        found = self._clients.get(who)
+        if found is None:
+            if who[2].startswith(OWN_APPLICATION):
+                found = _NOT_KEPT
+            else:
+                found = len(self.block.clients)
+                self.block.clients.append(who)
+            self._clients[who] = found
+        return found
+
+    def statement(self, sql: str) -> tuple[int, list[str]]:
+        """The place of a statement's wording, and its literals; -1 when it is not kept."""
+        if len(sql) > LONGEST_STATEMENT:
+            self.block.pass_over(TOO_LONG)
+            return _NOT_KEPT, []
+        sql = sql.strip()
+        wording, literals = cut(sql) or (sql, [])
+        key = self._keys.get(wording)
+        if key is None:
+            key = self._new_key(wording, sql)
+        if key == _NOT_KEPT:
+            self.block.pass_over(NO_PLAN)
+        return key, literals
+
+    def time(self, stamp: str) -> float | None:
+        """«2026-03-01 10:00:00.500 UTC», or seconds since 1970, as seconds since 1970.
+
+        A zone's short name does not tell its offset: such times are taken as they stand, and
+        the block is marked as not zoned.
+        """
+        minute, rest = stamp[:17], stamp[17:]
+        seconds, _, zone = rest.partition(" ")
+        key = minute + zone
+        begun = self._minutes.get(key)
+        if begun is None:
+            if minute[4:5] != "-":
+                return _epoch(stamp)
+            begun = self._minutes[key] = self._minute(minute, zone)
+        try:
+            return None if begun is None else begun + float(seconds)
+        except ValueError:
+            return None
+
+    def _new_key(self, wording: str, sql: str) -> int:
+        if kind_of(sql) is StatementKind.NO_PLAN:
+            key = _NOT_KEPT
+        else:
+            key = len(self.block.keys)
+            self.block.keys.append((wording, sql))
+        if len(self._keys) < _MOST_KNOWN:
+            self._keys[wording] = key
+        return key
+
+    def _minute(self, minute: str, zone: str) -> float | None:
+        try:
+            moment = datetime.strptime(minute, "%Y-%m-%d %H:%M:")
+        except ValueError:
+            return None
+        begun = float(calendar.timegm(moment.timetuple()))
+        offset = _OFFSET.fullmatch(zone)
+        if offset is not None:
+            minutes = int(offset[2]) * 60 + int(offset[3] or 0)
+            return begun - (minutes if offset[1] == "+" else -minutes) * 60.0
+        if zone not in _UTC:
+            self.block.zoned = False
+        return begun
+
+
+def clean(text: str) -> str:
+    """A text of a log without the characters that mean something to us or to no one."""
+    if "\x00" in text or HOLE in text:
+        return text.replace("\x00", "\ufffd").replace(HOLE, "\ufffd")
+    return text
+
+
+def _epoch(stamp: str) -> float | None:
+    try:
+        return float(stamp) if stamp.replace(".", "", 1).isdigit() else None
+    except ValueError:
+        return None

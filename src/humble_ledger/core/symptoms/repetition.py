@@ -1,0 +1,79 @@
+"""Workload symptoms: one small statement sent again and again by one session."""
+
+from __future__ import annotations
+
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.core.workload.repetition import Repetition
+
+SENT_IN_A_LOOP = "sent-in-a-loop"
+ASKED_AGAIN = "asked-again-unchanged"
+FEWEST_UNCHANGED = 10
+UNCHANGED_PART = 0.3
+
+
+def repetition_symptoms(found: Repetition) -> list[Symptom]:
+    """The symptoms of a query's bursts; none when there are none."""
+    if not found.bursts:
+        return []
+    symptoms = []
+    changed = found.calls - found.unchanged
+    if changed > found.bursts:
+        # One statement for all values would do the same work in one round trip.
+        part = 1 - found.bursts / changed
+        symptoms.append(
+            Symptom(
+                SENT_IN_A_LOOP,
+                0,
+                "",
+                f"{_sessions(found)} sent it up to {found.largest:,} times in a row, "
+                f"{found.calls:,} times in {_bursts(found)}, each time with another value",
+                _evidence(found),
+                Cause(
+                    "loop-in-the-application",
+                    f"{found.total_ms:,.0f} ms on the server, spread over {found.seconds:,.1f} s; "
+                    "one statement for all values (a join, or = ANY of an array) would be sent "
+                    "once",
+                ),
+                found.total_ms * part * changed / found.calls,
+                None,
+            )
+        )
+    if found.unchanged >= FEWEST_UNCHANGED and found.unchanged > UNCHANGED_PART * found.calls:
+        symptoms.append(
+            Symptom(
+                ASKED_AGAIN,
+                0,
+                "",
+                f"{found.unchanged:,} of {found.calls:,} repetitions had values that the same "
+                "session had just asked for",
+                _evidence(found),
+                Cause(
+                    "answer-not-remembered",
+                    "the application asks again for what it has just been told; it could keep the "
+                    "answer",
+                ),
+                found.total_ms * found.unchanged / found.calls,
+                None,
+            )
+        )
+    return symptoms
+
+
+def _sessions(found: Repetition) -> str:
+    return "one session" if len(found.sessions) == 1 else f"{len(found.sessions):,} sessions"
+
+
+def _bursts(found: Repetition) -> str:
+    return "one burst" if found.bursts == 1 else f"{found.bursts:,} bursts"
+
+
+def _evidence(found: Repetition) -> dict[str, float | int | str | bool | None]:
+    return {
+        "calls": found.calls,
+        "bursts": found.bursts,
+        "largest_burst": found.largest,
+        "unchanged": found.unchanged,
+        "sessions": len(found.sessions),
+        "total_ms": round(found.total_ms, 3),
+        "span_s": round(found.seconds, 3),
+    }

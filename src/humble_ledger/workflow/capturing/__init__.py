@@ -1,0 +1,1 @@
+"""Capturing: from each kind of source, runs of queries into the ledger."""

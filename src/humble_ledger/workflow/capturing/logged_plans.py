@@ -1,0 +1,84 @@
+"""Plans of a log: of each query the slowest execution of each shape is kept."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from humble_ledger.capture.assembly import PlanSeen
+from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.engines.postgresql.plan_text import document_of_text
+from humble_ledger.errors import UnreadableInput
+from humble_ledger.ledger.captures import CaptureWriter
+from humble_ledger.workflow.reading import keep_plan
+from humble_ledger.workflow.workspace import Workspace
+
+MOST_SHAPES = 5
+MOST_QUERIES = 2000
+ORIGIN = "log"
+_STEP = re.compile(r"^ *(?:->  )?(\S.*?)  \(cost=", re.MULTILINE)
+_SHAPING = ("Node Type", "Relation Name", "Index Name", "Join Type", "Subplan Name")
+
+
+class BestPlans:
+    """Takes every plan of a log and remembers few; `keep` puts those into the ledger."""
+
+    def __init__(self, mask: bool) -> None:
+        self.seen = 0
+        self._mask = mask
+        self._best: dict[int, dict[int, PlanSeen]] = {}
+
+    def saw(self, plan: PlanSeen) -> None:
+        """A plan with its duration."""
+        self.seen += 1
+        if plan.group not in self._best and len(self._best) >= MOST_QUERIES:
+            return
+        shapes = self._best.setdefault(plan.group, {})
+        shape = hash(_shape(plan))
+        known = shapes.get(shape)
+        if known is None and len(shapes) >= MOST_SHAPES:
+            return
+        if known is None or known.duration_ms < plan.duration_ms:
+            shapes[shape] = plan
+
+    def keep(self, workspace: Workspace, writer: CaptureWriter) -> None:
+        """Put what was remembered into the ledger, the quickest of a query first."""
+        for group, shapes in self._best.items():
+            for plan in sorted(shapes.values(), key=lambda each: each.duration_ms):
+                self._keep_one(workspace, writer.query(group), plan)
+        self._best.clear()
+
+    def _keep_one(self, workspace: Workspace, query: str, seen: PlanSeen) -> None:
+        logged = seen.plan
+        try:
+            document = logged.document or document_of_text(logged.text)
+        except UnreadableInput:
+            return  # torn; its run was counted all the same
+        if isinstance(document, dict):
+            # The log tells the whole time beside the plan, not in it.
+            document = {**document, "Execution Time": seen.duration_ms}
+        plan = read_plan(document, "")
+        keep_plan(
+            workspace,
+            logged.statement,
+            plan,
+            document,
+            query=query,
+            origin=ORIGIN,
+            mask=self._mask,
+        )
+
+
+def _shape(seen: PlanSeen) -> tuple[str, ...]:
+    """What tells plans of one statement apart, without reading them whole."""
+    document = seen.plan.document
+    if isinstance(document, Mapping):
+        return tuple(_steps(document["Plan"]))
+    return tuple(_STEP.findall(seen.plan.text))
+
+
+def _steps(node: Mapping[str, Any]) -> Iterator[str]:
+    yield "|".join(str(node.get(name, "")) for name in _SHAPING)
+    for child in node.get("Plans", ()):
+        yield from _steps(child)

@@ -1,0 +1,247 @@
+"""Capturing log files: read block by block, kept part by part, gone on where it stopped."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import msgspec
+
+from humble_ledger.capture.assembly import Assembler, Tally, Waiting, masked_waiting
+from humble_ledger.capture.files import (
+    PACKED,
+    STANDARD_INPUT,
+    LogReader,
+    Position,
+    head_of,
+    position_of,
+    spooled_standard_input,
+)
+from humble_ledger.capture.log_rows import TOO_LONG
+from humble_ledger.capture.logs import read_log
+from humble_ledger.core.entries import CaptureEntry, ReadPosition
+from humble_ledger.core.symptoms.repetition import repetition_symptoms
+from humble_ledger.core.workload.gathering import Gathering
+from humble_ledger.errors import HumbleError, UnreadableInput
+from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter
+from humble_ledger.workflow.capturing.logged_plans import BestPlans
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.workspace import Workspace
+
+DAMAGED = "file that breaks off"
+# A part is kept in one transaction: often enough that little is read again after a crash.
+PART_BYTES = 64 * 1024 * 1024
+PART_THINGS = 60_000
+_TELL_EVERY_S = 0.2
+
+
+@dataclass(slots=True)
+class _Log:
+    """One log of a capture: its path as the user gave it, and how far it had been read."""
+
+    shown: Path
+    path: Path
+    before: ReadPosition | None
+    start: int
+    reader: LogReader
+
+    @property
+    def size(self) -> int | None:
+        """Its bytes, None when it is packed: nobody knows before it is read."""
+        return None if self.path.suffix in PACKED else self.path.stat().st_size
+
+
+@dataclass(slots=True)
+class _Reading:
+    """What one capture has on its desk."""
+
+    writer: CaptureWriter
+    gathering: Gathering
+    tally: Tally
+    assembler: Assembler
+    plans: BestPlans
+    mask: bool
+    done_bytes: int = 0
+    part_bytes: int = 0
+    began: float = field(default_factory=time.monotonic)
+
+    def figures(self) -> CaptureTally:
+        tally = self.tally
+        return CaptureTally(
+            tally.lines, tally.entries, self.plans.seen, tally.passed_over, tally.first_unreadable
+        )
+
+
+def capture_logs(
+    workspace: Workspace,
+    files: Sequence[Path],
+    prefix: str | None = None,
+    again: bool = False,
+    mask: bool = False,
+    progress: Progress = lambda _: None,
+) -> CaptureEntry:
+    """Read PostgreSQL's logs (plain, csv or JSON; .gz, .xz, .zst; - for standard input).
+
+    Each log is read on from where it was left, also when it was renamed or compressed since;
+    several are read in the order of time. ``prefix`` is the server's log_line_prefix; without
+    it the target is asked, and when there is none the common forms are recognised. ``again``
+    reads from the start. With ``mask`` (or when the folder's configuration says so) no
+    literal is kept.
+
+    Raises:
+        UnreadableInput: a file cannot be opened, or none of them is a log we know.
+        KeyboardInterrupt: stopped by the user; what was read so far is kept.
+    """
+    mask = mask or workspace.configuration.mask
+    spooled = spooled_standard_input() if STANDARD_INPUT in files else None
+    try:
+        logs = _opened(workspace, files, spooled, again)
+        settled = prefix if prefix is not None else _prefix_of_target(workspace)
+        place = ", ".join(file.name for file in dict.fromkeys(files))
+        desk = _desk(workspace, place, mask)
+        try:
+            for log in logs:
+                _read(desk, log, settled, logs, progress)
+        except KeyboardInterrupt:
+            _finish(workspace, desk, STOPPED)
+            raise
+        known = any(log.before is not None for log in logs)
+        if not known and not desk.tally.entries and desk.tally.lines:
+            raise _no_log(files, desk)
+        return _finish(workspace, desk, DONE)
+    finally:
+        if spooled is not None:
+            spooled.unlink()
+
+
+def _desk(workspace: Workspace, place: str, mask: bool) -> _Reading:
+    gathering, tally, plans = Gathering(), Tally(), BestPlans(mask)
+    assembler = Assembler(gathering, tally, plans.saw, mask)
+    writer = workspace.ledger.captures.begin("log", place)
+    return _Reading(writer, gathering, tally, assembler, plans, mask)
+
+
+def _opened(
+    workspace: Workspace, files: Sequence[Path], spooled: Path | None, again: bool
+) -> list[_Log]:
+    """All logs, the oldest first; each must open before anything is read."""
+    kept = workspace.ledger.captures.positions()
+    known = {Position(p.head, p.head_bytes, p.offset): p for p in kept}
+    logs = []
+    for shown in dict.fromkeys(files):
+        path = spooled if spooled is not None and shown == STANDARD_INPUT else shown
+        head_of(path, 1)
+        at = position_of(path, known)
+        before = known[at] if at is not None else None
+        start = before.offset if before is not None and not again else 0
+        logs.append(_Log(shown, path, before, start, LogReader(path, start, shown.name)))
+    return sorted(logs, key=lambda log: log.path.stat().st_mtime)
+
+
+def _read(
+    desk: _Reading, log: _Log, prefix: str | None, logs: Sequence[_Log], progress: Progress
+) -> None:
+    if log.before is not None and log.start:
+        desk.assembler.resume(_waiting_of(log.before))
+    before, end = log.before, log.start
+    tell = _Telling(desk, log, logs, progress)
+    size = (log.size or 8 * log.path.stat().st_size) - log.start
+    for block in read_log(log.reader, prefix, size):
+        desk.assembler.take(block.rows, log.reader.name)
+        desk.writer.zoned &= block.rows.zoned
+        if block.too_long:
+            desk.tally.pass_over(TOO_LONG, block.too_long)
+            desk.tally.unreadable_at(f"{log.reader.name}, byte {end:,}: an entry of many MB")
+        read = block.end - end
+        end = block.end
+        desk.done_bytes += read
+        desk.part_bytes += read
+        tell(end)
+        if desk.part_bytes >= PART_BYTES or desk.gathering.size >= PART_THINGS:
+            before = _keep_part(desk, log, before, end, desk.assembler.waiting())
+    if log.reader.damage:
+        desk.tally.pass_over(DAMAGED)
+        desk.tally.unreadable_at(f"{log.reader.name}: {log.reader.damage}")
+    if log.before is not None or desk.tally.entries or not desk.tally.lines:
+        _keep_part(desk, log, before, end, desk.assembler.leave())
+
+
+def _keep_part(
+    desk: _Reading,
+    log: _Log,
+    before: ReadPosition | None,
+    end: int,
+    waiting: Sequence[Waiting],
+) -> ReadPosition:
+    """Keep what was read with the place up to which it was: the two always fit."""
+    at = log.reader.position_at(end)
+    if desk.mask:
+        waiting = masked_waiting(waiting)
+    packed = msgspec.json.encode(waiting) if waiting else b""
+    now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, packed)
+    desk.writer.keep(desk.gathering.harvest(), [(before, now_at)], desk.figures())
+    desk.part_bytes = 0
+    return now_at
+
+
+def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
+    """Keep plans and what the whole of the capture shows, and close it."""
+    if status == DONE:
+        desk.writer.keep(desk.gathering.harvest(), (), desk.figures())
+    desk.plans.keep(workspace, desk.writer)
+    if status == DONE or desk.part_bytes < desk.done_bytes:
+        for group, repetition in desk.gathering.repetition.finish().items():
+            query = desk.writer.query(group)
+            found = repetition_symptoms(repetition)
+            workspace.ledger.symptoms.keep_of_workload(desk.writer.id, query, found)
+    return desk.writer.finish(desk.figures(), status)
+
+
+def _no_log(files: Sequence[Path], desk: _Reading) -> UnreadableInput:
+    names = ", ".join(str(file) for file in files)
+    return UnreadableInput(
+        f"{names}: not one of {desk.tally.lines:,} lines is an entry of a PostgreSQL log "
+        f"(first: {desk.tally.first_unreadable}).",
+        "Is it the server's log? If its lines begin in an unusual way, give  --prefix "
+        "with the server's log_line_prefix.",
+    )
+
+
+def _waiting_of(position: ReadPosition) -> Iterator[Waiting]:
+    if position.waiting:
+        yield from msgspec.json.decode(position.waiting, type=list[Waiting])
+
+
+class _Telling:
+    """Progress in words: how much, how fast, how long still."""
+
+    def __init__(self, desk: _Reading, log: _Log, logs: Sequence[_Log], progress: Progress) -> None:
+        self._desk, self._log, self._progress = desk, log, progress
+        sizes = [None if each.size is None else each.size - each.start for each in logs]
+        self._whole = None if None in sizes else sum(size for size in sizes if size is not None)
+        self._last = 0.0
+
+    def __call__(self, end: int) -> None:
+        now = time.monotonic()
+        if now - self._last < _TELL_EVERY_S:
+            return
+        self._last = now
+        done, seconds = self._desk.done_bytes, max(now - self._desk.began, 0.001)
+        rate = done / seconds
+        words = f"reading {self._log.shown}: {done / 1e6:,.0f} MB, {rate / 1e6:,.0f} MB/s"
+        if self._whole is not None and rate:
+            left = max(self._whole - done, 0) / rate
+            words += f", {100 * done / max(self._whole, 1):.0f} %, {left:,.0f} s left"
+        self._progress(words)
+
+
+def _prefix_of_target(workspace: Workspace) -> str | None:
+    """The target's own setting; a target that is away is no reason not to read a file."""
+    if not workspace.has_target:
+        return None
+    try:
+        return workspace.session.server.texts.get("log_line_prefix")
+    except HumbleError:
+        return None

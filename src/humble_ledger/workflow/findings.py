@@ -1,0 +1,88 @@
+"""All that the ledger knows of one query, put together."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from humble_ledger.core.entries import QueryFindings, RunEntry, ValueColumn
+from humble_ledger.core.workload.ranking import RankedQuery, rank
+from humble_ledger.core.workload.values import (
+    Place,
+    SlowValue,
+    ValuedRun,
+    places_of,
+    slow_values,
+)
+from humble_ledger.core.workload.windows import RunChoice
+from humble_ledger.ledger.ids import Kind
+from humble_ledger.workflow.workspace import Workspace
+
+MOST_SHOWN = 20
+
+
+def query_findings(workspace: Workspace, id_: str) -> QueryFindings:
+    """Everything of a query: runs, values, spread, plans, waits, incidents, symptoms.
+
+    Figures are from one kind of source: the query's last capture's.
+
+    Raises:
+        WrongUsage: the ledger has no such query.
+    """
+    ledger = workspace.ledger
+    ledger.queries.row(Kind.QUERY, id_)
+    captures = [c for c in ledger.captures.all() if c.kept]
+    ranked, source = None, ""
+    for source in dict.fromkeys(c.source for c in reversed(captures)):
+        rows = rank(ledger.queries.all(choice=RunChoice(source=source)))
+        ranked = next((r for r in rows if r.query.id == id_ and r.query.seen), None)
+        if ranked is not None:
+            break
+    if ranked is None:
+        ranked = RankedQuery(ledger.queries.all(id_)[0], 0.0, 0.0)
+    runs = ledger.queries.runs(id_)
+    columns, slow = _values(runs)
+    everything = ledger.queries.all(id_)[0]
+    return QueryFindings(
+        ranked=replace(ranked, query=replace(ranked.query, sources=everything.sources)),
+        source=source,
+        runs=tuple(runs[:MOST_SHOWN]),
+        kept_runs=len(runs),
+        columns=columns,
+        slow_values=slow,
+        over_time=tuple(ledger.queries.periods(id_, source)),
+        plans=tuple(ledger.plans.of_query(id_, origin="read") + ledger.plans.of_query(id_, "log")),
+        symptoms=tuple(ledger.symptoms.of_query(id_)),
+        waits=tuple(ledger.captures.waits(query=id_)),
+        incidents=tuple(ledger.captures.incidents(query=id_)),
+    )
+
+
+def _values(
+    runs: list[RunEntry],
+) -> tuple[tuple[ValueColumn, ...], tuple[tuple[str, SlowValue], ...]]:
+    """The values of the slowest runs by column, and which values are slow.
+
+    Places are those of the commonest wording; runs of another wording count only where they
+    have as many values.
+    """
+    known: dict[str, list[Place]] = {}
+    valued: list[tuple[RunEntry, list[str | None]]] = []
+    for run in runs:
+        if run.wording not in known:
+            known[run.wording] = places_of(run.wording)
+        places = known[run.wording]
+        valued.append((run, [p.value(run.literals, run.parameters) for p in places]))
+    if not valued:
+        return (), ()
+    names = [place.name for place in known[valued[0][0].wording]]
+    shown = valued[:MOST_SHOWN]
+    columns = tuple(
+        ValueColumn(name, tuple(values[n] if n < len(values) else None for _, values in shown))
+        for n, name in enumerate(names)
+    )
+    found = slow_values(
+        ValuedRun(run.duration_ms, values)
+        for run, values in valued
+        if run.duration_ms is not None and len(values) == len(names)
+    )
+    return columns, tuple((names[each.place], each) for each in found)

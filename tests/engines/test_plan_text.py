@@ -1,0 +1,145 @@
+"""The text of a plan against the JSON of the same plan, from real servers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import psycopg
+import pytest
+
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.demo.workload import load_workload
+from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.engines.postgresql.plan_text import document_of_text
+from humble_ledger.errors import UnreadableInput
+from tests.conftest import Server
+from tests.record_plans import SHAPES, filled
+
+# Without clocks and caches two runs of a statement on quiet tables say the same.
+ESTIMATED = "VERBOSE, SETTINGS"
+MEASURED = "ANALYZE, VERBOSE, TIMING OFF, BUFFERS OFF, SUMMARY OFF"
+
+
+def _statements(url: str) -> dict[str, str]:
+    workload = {w.name: filled(url, w.sql, w.value_sets[0]) for w in load_workload()}
+    return {**workload, **SHAPES}
+
+
+def _both(cursor: psycopg.Cursor[Any], options: str, sql: str) -> tuple[Plan, Plan]:
+    plans = []
+    for form in ("JSON", "TEXT"):
+        cursor.execute("BEGIN")
+        cursor.execute(f"EXPLAIN ({options}, FORMAT {form}) {sql}".encode())
+        rows = cursor.fetchall()
+        cursor.execute("ROLLBACK")
+        document = (
+            rows[0][0] if form == "JSON" else document_of_text("\n".join(row[0] for row in rows))
+        )
+        plans.append(read_plan(document, ""))
+    return plans[0], plans[1]
+
+
+def _facts(node: Node) -> tuple[object, ...]:
+    discarded = node.discarded
+    return (
+        node.operation, node.label, node.role, node.schema, node.relation, node.alias, node.index,
+        node.subplan_name, node.join_type, node.cost, node.rows_expected, node.row_width_bytes,
+        node.rows_seen, node.loops, node.conditions, node.sort_keys, node.presorted_keys,
+        node.group_keys, node.output, node.parallel_aware,
+        # Nought is printed in JSON and left out of the text.
+        discarded.by_filter or 0, discarded.by_join or 0, discarded.by_recheck or 0,
+        node.memory.method if node.memory else "",
+        (node.processes.planned, node.processes.launched) if node.processes else None,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("options", [ESTIMATED, MEASURED])
+def test_text_and_json_give_the_same_tree(server: Server, options: str) -> None:
+    with psycopg.connect(server.url, autocommit=True) as connection:
+        connection.execute("SET log_min_duration_statement = -1")
+        # Rows of a parallel step depend on which process was quicker.
+        if options == MEASURED:
+            connection.execute("SET max_parallel_workers_per_gather = 0")
+        for name, sql in _statements(server.url).items():
+            with connection.cursor() as cursor:
+                from_json, from_text = _both(cursor, options, sql)
+            assert from_text.engine_settings == from_json.engine_settings
+            pairs = zip(from_json.nodes(), from_text.nodes(), strict=True)
+            for ours, theirs in pairs:
+                assert _facts(theirs) == _facts(ours), name
+
+
+MEASURED_TEXT = """\
+Sort  (cost=9.09..9.10 rows=5 width=12) (actual time=1.250..1.300 rows=4 loops=1)
+  Sort Key: b.name
+  Sort Method: external merge  Disk: 120kB
+  Buffers: shared hit=3 read=2, temp read=15 written=16
+  ->  Hash Join  (cost=1.27..9.03 rows=5 width=12) (actual time=0.500..1.000 rows=4.50 loops=2)
+        Hash Cond: (b.region_id = r.region_id)
+        ->  Seq Scan on sea.buoy b  (cost=0.00..7.00 rows=400 width=16) (never executed)
+        ->  Hash  (cost=1.12..1.12 rows=12 width=4) (actual time=0.01..0.01 rows=12 loops=1)
+              Buckets: 2048 (originally 1024)  Batches: 2 (originally 1)  Memory Usage: 17kB
+              ->  Seq Scan on region r  (cost=0.00..1.12 rows=12 width=4) (actual rows=12 loops=1)
+                    Filter: (name ~~ 'a%'::text)
+                    Rows Removed by Filter: 3
+Planning:
+  Buffers: shared hit=20
+Planning Time: 0.250 ms
+Trigger for constraint buoy_region_id_fkey: time=1.500 calls=3
+JIT:
+  Functions: 6
+  Options: Inlining false, Optimization false, Expressions true, Deforming true
+  Timing: Generation 0.5 ms, Inlining 0.0 ms, Optimization 1.0 ms, Emission 2.0 ms, Total 3.5 ms
+Execution Time: 1.500 ms
+"""
+
+
+def _framed(text: str) -> str:
+    width = max(map(len, text.splitlines()))
+    lines = [f" {line:<{width}} +" for line in text.splitlines()]
+    heading = ["skerry=> EXPLAIN ANALYZE SELECT 1;", "QUERY PLAN".center(width), "-" * (width + 2)]
+    return "\n".join([*heading, *lines, f"({len(lines)} rows)", "", "skerry=> "])
+
+
+def _boxed(text: str) -> str:
+    width = max(map(len, text.splitlines()))
+    ruler = "+" + "-" * (width + 2) + "+"
+    lines = [f"| {line:<{width}} |" for line in text.splitlines()]
+    return "\n".join([ruler, f"| {'QUERY PLAN':<{width}} |", ruler, *lines, ruler])
+
+
+@pytest.mark.parametrize(
+    "text",
+    [MEASURED_TEXT, _framed(MEASURED_TEXT), _boxed(MEASURED_TEXT),
+     "\n".join("    " + line for line in MEASURED_TEXT.splitlines())],
+    ids=["plain", "psql", "boxed", "indented"],
+)  # fmt: skip
+def test_everything_in_a_measured_text_whatever_is_around_it(text: str) -> None:
+    plan = read_plan(document_of_text(text), "")
+    sort, join, never, hash_, region = plan.nodes()
+    assert (plan.planning_ms, plan.execution_ms, plan.compile_ms) == (0.25, 1.5, 3.5)
+    assert plan.triggers[0].time_ms == 1.5
+    assert sort.memory is not None and sort.memory.spilled_bytes == 120 * 1024
+    assert sort.pages is not None and (sort.pages.read, sort.pages.temp_written) == (2, 16)
+    assert (join.rows_seen, join.loops) == (4.5, 2)
+    assert never.never_ran and (never.schema, never.alias) == ("sea", "b")
+    assert hash_.memory is not None and (hash_.memory.batches, hash_.memory.planned_batches) == (
+        2,
+        1,
+    )
+    assert region.discarded.by_filter == 3
+    assert region.conditions.filter == ("(name ~~ 'a%'::text)",)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "no plan"),
+        ("hello\nworld", "no plan"),
+        (MEASURED_TEXT.replace("        ->  Hash ", "Planning ->"), "Line 8"),
+        (MEASURED_TEXT + "what is this\n", "Line 22"),
+    ],
+)
+def test_what_is_no_plan_is_told_with_its_line(text: str, words: str) -> None:
+    with pytest.raises(UnreadableInput, match=words):
+        document_of_text(text)
