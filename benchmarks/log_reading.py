@@ -1,55 +1,149 @@
-"""Reading a slow log: our reader against a plain count of the file's lines."""
+"""`humble capture log` on a million statements with distinct literals, plain and JSON.
+
+`python -m benchmarks.log_reading 5000` reads a plain log of 5,000 MB instead, to see that
+memory stays flat.
+"""
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from humble_ledger.capture.files import LineReader
-from humble_ledger.capture.log_entries import LogTally
-from humble_ledger.capture.logs import read_log
-from humble_ledger.core.statements.fingerprint import normalise, skeleton
-from humble_ledger.core.workload.observations import Observation
+from humble_ledger.ledger.repository import Ledger
 
-STATEMENTS = 60_000
+STATEMENTS = 1_000_000
 PREFIX = "%m [%p] %q%u@%d/%a "
-HEAD = "2026-03-01 10:00:00.500 UTC [{pid}] me@skerry/app LOG:  duration: 1.5 ms  statement: "
-SQL = "SELECT taken_at, value\n\tFROM reading\n\tWHERE sensor_id = {n} AND note = 'x{n}'\n"
+SQL = (
+    "SELECT taken_at, value\nFROM reading\nWHERE sensor_id = {n} AND note = 'x{n}'",
+    "SELECT a.alert_id, a.raised_at, b.name FROM alert AS a JOIN buoy AS b ON b.buoy_id = a.buoy_id"
+    " WHERE b.region_id = {n} AND a.raised_at >= '2026-01-{d:02d}' AND a.status = 'open'"
+    " ORDER BY a.raised_at DESC LIMIT {n}",
+    'SELECT "visit"."visit_id", "visit"."keeper_id", "visit"."minutes" FROM "visit" '
+    'WHERE "visit"."visit_id" = {n}',
+    "UPDATE sensor SET checked_at = '2026-03-01 10:00:{d:02d}', note = 'round {n}' WHERE id = {n}",
+)
+HUMBLE = str(Path(sys.executable).parent / "humble")
+_BLOCK = 5000
 
 
-def _groups(seen: list[Observation]) -> set[str]:
-    """The fingerprints, found as the ledger finds them: a quick key first."""
-    known: dict[str, str] = {}
-    for each in seen:
-        key = skeleton(each.statement.sql) or each.statement.sql
-        if key not in known:
-            known[key] = normalise(each.statement.sql).fingerprint
-    return set(known.values())
+def _message(n: int) -> str:
+    return f"duration: {n % 977 * 1.01:.3f} ms  statement: {SQL[n % 4].format(n=n, d=n % 28 + 1)}"
+
+
+def _stamp(n: int) -> str:
+    return (
+        f"2026-03-01 {n // 3_600_000 % 24:02d}:{n // 60_000 % 60:02d}:{n // 1000 % 60:02d}.500 UTC"
+    )
+
+
+def plain_entry(n: int) -> str:
+    """One entry of a plain log."""
+    message = _message(n).replace("\n", "\n\t")
+    return f"{_stamp(n)} [{n % 90}] me@skerry/app LOG:  {message}\n"
+
+
+def json_entry(n: int) -> str:
+    """The same entry of a jsonlog."""
+    entry = {
+        "timestamp": _stamp(n), "user": "me", "dbname": "skerry", "pid": n % 90,
+        "remote_host": "[local]", "session_id": "65e1a2b3.4d2", "line_num": n, "ps": "SELECT",
+        "error_severity": "LOG", "message": _message(n), "application_name": "app",
+        "backend_type": "client backend", "query_id": 0,
+    }  # fmt: skip
+    return json.dumps(entry) + "\n"
+
+
+def write_log(path: Path, entry: Callable[[int], str], statements: int, megabytes: int = 0) -> int:
+    """Write so many statements, or so many MB; the number of statements."""
+    n = 0
+    with path.open("w") as file:
+        while n < statements or (megabytes and file.tell() < megabytes * 1e6):
+            block = "".join(entry(k) for k in range(n, n + _BLOCK))
+            # A very large file need not be all different.
+            for _ in range(8 if megabytes else 1):
+                file.write(block)
+                n += _BLOCK
+    return n
+
+
+def memory_of(pid: int) -> float:
+    """The memory of a process and its children in MB, shared pages counted once."""
+    total = 0
+    for each in [pid, *_children(pid)]:
+        try:
+            for line in Path(f"/proc/{each}/smaps_rollup").read_text().splitlines():
+                if line.startswith("Pss:"):
+                    total += int(line.split()[1])
+        except OSError:
+            continue
+    return total / 1024
+
+
+def _children(pid: int) -> list[int]:
+    try:
+        found = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    except OSError:
+        return []
+    return [int(child) for child in found]
+
+
+def machine_ms() -> float:
+    """A million empty turns of a loop: 15 to 20 ms on a machine at its ease."""
+    start = time.perf_counter()
+    for _ in range(1_000_000):
+        pass
+    return (time.perf_counter() - start) * 1000
+
+
+def measure(name: str, path: Path, statements: int) -> None:
+    """Capture a log with the program, and print rate and memory."""
+    size = path.stat().st_size / 1e6
+    start = time.perf_counter()
+    with path.open("rb") as file:
+        lines = sum(1 for _ in file)
+    counting = time.perf_counter() - start
+    with tempfile.TemporaryDirectory() as folder:
+        Ledger(Path(folder) / "humble.ledger", create=True).close()
+        before = machine_ms()
+        start = time.perf_counter()
+        command = [HUMBLE, "capture", "log", str(path), "--prefix", PREFIX, "--json"]
+        with subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True) as program:
+            most = 0.0
+            while program.poll() is None:
+                most = max(most, memory_of(program.pid))
+                time.sleep(0.1)
+            assert program.stdout is not None
+            done = json.loads(program.stdout.read())
+        seconds = time.perf_counter() - start
+        machine = (before + machine_ms()) / 2
+        ledger = sum(f.stat().st_size for f in Path(folder).glob("humble.ledger*")) / 1e6
+    assert done["kept_runs"] == statements, (done["kept_runs"], statements)
+    print(
+        f"  {name:6} {size:7,.0f} MB  {statements:>11,} statements  {seconds:6.1f} s  "
+        f"{size / seconds:5.1f} MB/s  {most:4.0f} MB of memory  ledger {ledger:3.0f} MB"
+    )
+    print(
+        f"         counting its {lines:,} lines alone: {counting:.2f} s, {seconds / counting:.0f}× "
+        f"as quick; the machine's empty loop {machine:.0f} ms, {os.cpu_count()} cores"
+    )
 
 
 def main() -> None:
-    """Write a log of distinct literals, read it, print rates and the ratio."""
+    """Write the logs, read them, print what it took."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "server.log"
-        with path.open("w") as file:
-            for n in range(STATEMENTS):
-                file.write(HEAD.format(pid=n % 50) + SQL.format(n=n))
-        size = path.stat().st_size / 1e6
-        start = time.perf_counter()
-        with path.open("rb") as file:
-            lines = sum(1 for _ in file)
-        counting = time.perf_counter() - start
-        start = time.perf_counter()
-        seen = list(read_log(LineReader(path), PREFIX, LogTally()))
-        reading = time.perf_counter() - start
-        start = time.perf_counter()
-        groups = _groups(seen)
-        grouping = time.perf_counter() - start
-    print(f"  {size:.1f} MB, {lines:,} lines, {len(seen):,} statements, {len(groups)} query")
-    print(f"  counting lines  {counting * 1000:7.0f} ms   {size / counting:7.1f} MB/s")
-    print(f"  reading         {reading * 1000:7.0f} ms   {size / reading:7.1f} MB/s")
-    print(f"  grouping        {grouping * 1000:7.0f} ms   {size / grouping:7.1f} MB/s")
-    whole = reading + grouping
-    print(f"  both            {whole * 1000:7.0f} ms   {size / whole:7.1f} MB/s"
-          f"   {whole / counting:.0f}× the count")  # fmt: skip
+        if len(sys.argv) > 1 and sys.argv[1].isdigit():
+            measure("plain", path, write_log(path, plain_entry, 0, int(sys.argv[1])))
+            return
+        for name, entry in (("plain", plain_entry), ("JSON", json_entry)):
+            measure(name, path, write_log(path, entry, STATEMENTS))
+
+
+if __name__ == "__main__":
+    main()

@@ -7,13 +7,17 @@ import time
 from pathlib import Path
 
 import pytest
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
+from sqlalchemy import create_engine
 
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import Prediction, index_remedy
+from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
@@ -36,6 +40,42 @@ def test_the_migrations_make_the_tables_and_the_newest_is_known(tmp_path: Path) 
     with Store(tmp_path / "l", create=True).reading() as connection:
         differences = compare_metadata(MigrationContext.configure(connection), metadata)
     assert differences == []
+
+
+def test_runs_of_the_first_version_are_carried_over(tmp_path: Path) -> None:
+    path = tmp_path / "l"
+    engine = create_engine(f"sqlite:///{path}")
+    config = Config()
+    config.set_main_option("script_location", str(upgrading.FOLDER))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0001")
+        connection.exec_driver_sql("INSERT INTO about VALUES ('uid', 'abcd')")
+        connection.exec_driver_sql(
+            "INSERT INTO captures VALUES (1, '2026-03-01', 'log', 'old.log', NULL, NULL, 3, ?)",
+            (b'{"lines":3,"passed_over":{},"first_unreadable":"","queries":1,"new_queries":1}',),
+        )
+        connection.exec_driver_sql(
+            "INSERT INTO queries VALUES (1, '2026-03-01', ?, ?, '[\"public.t\"]')",
+            (normalise("select 1").fingerprint, "SELECT $1"),
+        )
+        for n, started in enumerate(["2026-03-01T10:00:00.000+00:00", None, None]):
+            connection.exec_driver_sql(
+                "INSERT INTO runs VALUES"
+                " (?, 1, ?, ?, ?, NULL, 'select 7', '[]', 'me', 'db', 'a', '9')",
+                (n + 1, 1 if n < 2 else None, started, 2.0 + n),
+            )
+    engine.dispose()
+    with Ledger(path) as ledger:
+        (query,) = ledger.queries.all()
+        assert (query.usage.calls, query.usage.total_ms, query.usage.max_ms) == (2, 5.0, 3.0)
+        assert query.statement == "select 7"
+        assert (query.tables, query.applications) == (("public.t",), ("a",))
+        assert len(ledger.queries.runs("q1")) == 3
+        assert ledger.captures.get("k1").kept == 3
+        assert ledger.queries.keep("SELECT 5") == "q1"
+    with Store(path).reading() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
 
 
 @pytest.mark.parametrize("content", [None, b"", b"no database at all" * 100])

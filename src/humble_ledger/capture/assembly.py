@@ -11,7 +11,19 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from humble_ledger.capture.log_rows import HAPPENED, PLANNED, RAN, SENT, BlockRows, Row
+from humble_ledger.capture.log_rows import (
+    AMOUNT,
+    HAPPENED,
+    KEY,
+    KIND,
+    LITERALS,
+    PLANNED,
+    RAN,
+    SENT,
+    SESSION,
+    BlockRows,
+    Row,
+)
 from humble_ledger.capture.logged_plans import LoggedPlan, logged_plan, values_of
 from humble_ledger.core.statements.masking import masked, masked_words
 from humble_ledger.core.statements.wording import cut, refill
@@ -22,6 +34,9 @@ from humble_ledger.core.workload.repetition import SMALL_MS
 NO_STATEMENT = "duration without its statement"
 PLAN_UNREAD = "plan that cannot be read"
 MOST_WAITING = 1000
+# How many rows before a plan the execution it belongs to may stand.
+LOOK_BACK = 200
+PAIRED = -1  # the kind of a row that has its plan
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,8 +106,11 @@ class Assembler:
         groups = [self._gathering.groups.of(*key) for key in block.keys]
         clients = block.clients
         count, watch = self._gathering.count, self._gathering.repetition.saw
-        for row in block.rows:
+        for place, row in enumerate(block.rows):
             kind, end, session, client, ms, key, literals, detail = row
+            if kind == PLANNED:
+                self._planned(place, block, groups)
+                continue
             if kind != RAN or session in self._plans:
                 self._take_other(row, block, groups)
                 continue
@@ -132,15 +150,7 @@ class Assembler:
     def _take_other(self, row: Row, block: BlockRows, groups: Sequence[int]) -> None:
         kind, end, session, client, ms, key, literals, detail = row
         who = block.clients[client]
-        if kind == PLANNED:
-            if session in self._plans:
-                self._count_plan(session)
-            plan = logged_plan(detail)
-            if plan is None:
-                self._tally.pass_over(PLAN_UNREAD)
-            else:
-                self._plans[session] = (plan, who, end, ms)
-        elif kind == HAPPENED:
+        if kind == HAPPENED:
             self._incident(row, groups)
         elif kind == SENT:
             if key >= 0:
@@ -152,12 +162,36 @@ class Assembler:
             plan = self._plans[session][0]
             if plan.statement.sql == refill(block.keys[key][0], literals):
                 del self._plans[session]
+                row[KIND] = PAIRED
                 self._on_plan(PlanSeen(groups[key], plan, ms))
             else:
                 self._count_plan(session)
             self._count(groups[key], block.keys[key][0], row, who)
         else:
             self._took(session, end, ms)
+
+    def _planned(self, place: int, block: BlockRows, groups: Sequence[int]) -> None:
+        """A plan: of the execution logged just before, else of the one that will follow.
+
+        A client that prepares its statements has the duration first, any other the plan.
+        """
+        _, end, session, client, ms, _, _, detail = block.rows[place]
+        if session in self._plans:
+            self._count_plan(session)
+        plan = logged_plan(detail)
+        if plan is None:
+            self._tally.pass_over(PLAN_UNREAD)
+            return
+        for before in reversed(block.rows[max(0, place - LOOK_BACK) : place]):
+            if before[SESSION] != session or before[KIND] not in (RAN, PAIRED):
+                continue
+            sql = refill(block.keys[before[KEY]][0], before[LITERALS])
+            if before[KIND] == RAN and sql == plan.statement.sql and before[AMOUNT] >= ms:
+                before[KIND] = PAIRED
+                self._on_plan(PlanSeen(groups[before[KEY]], plan, before[AMOUNT]))
+                return
+            break
+        self._plans[session] = (plan, block.clients[client], end, ms)
 
     def _took(self, session: str, end: float | None, ms: float) -> None:
         """A duration alone: of the statement that waits for it."""

@@ -29,13 +29,15 @@ class Begun:
     database: str
     user: str
     had_password: bool
+    mask: bool
 
 
-def begin(folder: Path, url: str, name: str, role: TargetRole) -> Begun:
+def begin(folder: Path, url: str, name: str, role: TargetRole, mask: bool = False) -> Begun:
     """Check a target, then write `humble.toml` and the ledger; a second call adds a target.
 
-    Nothing is written when the target cannot be reached. The password of the URL is used
-    for the check and kept nowhere.
+    With ``mask`` no literal goes into the ledger from now on; once said, it stays so until
+    `humble.toml` is changed by hand. Nothing is written when the target cannot be reached. The
+    password of the URL is used for the check and kept nowhere.
 
     Raises:
         TargetUnreachable: the server does not answer or does not let us in.
@@ -53,7 +55,8 @@ def begin(folder: Path, url: str, name: str, role: TargetRole) -> Begun:
     target = TargetEntry(name, public, server.engine, server.version, role.value)
     with Ledger(found.ledger, create=True) as ledger:
         ledger.targets.keep(target)
-    write_configuration(replace(found, targets=targets))
+    mask = mask or found.mask
+    write_configuration(replace(found, targets=targets, mask=mask))
     return Begun(
         folder / FILE_NAME,
         found.ledger,
@@ -62,4 +65,5 @@ def begin(folder: Path, url: str, name: str, role: TargetRole) -> Begun:
         server.database,
         server.user,
         public != url,
+        mask,
     )

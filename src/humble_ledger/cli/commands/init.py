@@ -25,6 +25,10 @@ def init(
         str,
         typer.Option("--role", help="scratch, staging or production: how careful to be with it."),
     ] = "staging",
+    mask: Annotated[
+        bool,
+        typer.Option("--mask", help="Let no literal and no value into this folder's ledger, ever."),
+    ] = False,
     json: options.Json = False,
 ) -> None:
     """Make humble.toml and the ledger here, and check the target.
@@ -43,7 +47,7 @@ def init(
         raise WrongUsage(
             f"«{role}» is no role of a target.", "Say  --role scratch, staging or production"
         ) from error
-    begun = begin(Path.cwd(), url, name, wanted)
+    begun = begin(Path.cwd(), url, name, wanted, mask)
     target = begun.target
     output.give(
         json,
@@ -69,6 +73,7 @@ def init(
                 "password",
                 "not stored: keep it in ~/.pgpass or PGPASSWORD" if begun.had_password else "",
             ),
+            ("mask", "no literal goes into the ledger" if begun.mask else ""),
             ("next", "humble capture log FILE, or  humble plan 'SELECT …'"),
         ),
     )

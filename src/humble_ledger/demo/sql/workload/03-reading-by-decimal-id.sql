@@ -2,6 +2,7 @@
 -- trouble: a type mismatch that keeps the primary key from being used
 -- application: correction-form
 -- send: literal
+-- times: 4
 -- values: [918273.0]
 -- values: [271828.0]
 SELECT reading_id, sensor_id, taken_at, value

@@ -2,6 +2,7 @@
 -- trouble: a nested loop that explodes
 -- application: crew-planner
 -- send: literal
+-- times: 5
 -- values: ["hull", "cause-27", "crew-29"]
 SELECT a.alert_id, v.visit_id, v.started_at - a.raised_at AS delay
 FROM alert AS a

@@ -2,6 +2,7 @@
 -- trouble: a sub-query per row
 -- application: duty-desk
 -- send: literal
+-- times: 2
 -- values: [3]
 -- values: [8]
 SELECT b.buoy_id, b.name,

@@ -2,6 +2,7 @@
 -- trouble: aggregation after a join that could come before it
 -- application: season-report
 -- send: literal
+-- times: 3
 -- values: []
 SELECT b.buoy_id, b.name, b.kind, avg(r.value) AS mean, count(*) AS readings
 FROM reading AS r

@@ -2,7 +2,7 @@
 -- trouble: a sort that spills
 -- application: season-report
 -- send: literal
--- times: 2
+-- times: 3
 -- values: []
 SELECT alert_id, buoy_id, raised_at, kind, cause, crew, status, message
 FROM alert
