@@ -79,7 +79,12 @@ def _trouble(url: str) -> None:
 @pytest.fixture(
     scope="module",
     params=[
-        pytest.param((major, form), id=f"pg{major}-{form}")
+        pytest.param(
+            (major, form),
+            id=f"pg{major}-{form}",
+            # All tests of one log in one worker, so that its server starts once.
+            marks=pytest.mark.xdist_group(f"log{major}{form}"),
+        )
         for major in MAJORS
         if major in FOUND
         for form in ("json", "text")

@@ -13,6 +13,7 @@ from humble_ledger.cli.commands import (
     capture,
     demo,
     diagnose,
+    glossary,
     history,
     init,
     plan,
@@ -27,7 +28,8 @@ from humble_ledger.cli.commands import (
 
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
-    "demo", "init", "preflight", "capture", "queries", "show", "plan", "diagnose", "propose",
+    "demo", "init", "preflight", "capture", "queries", "show", "plan", "glossary",
+    "diagnose", "propose",
     "trial", "settle", "tidy", "history",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -76,6 +78,7 @@ def build() -> typer.Typer:
     app.command("queries", rich_help_panel=READ)(queries.queries)
     app.command("show", rich_help_panel=READ)(show.show)
     app.command("plan", rich_help_panel=READ)(plan.plan)
+    app.command("glossary", rich_help_panel=READ)(glossary.glossary)
     app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", rich_help_panel=PROPOSE)(propose.propose)
     app.command("trial", rich_help_panel=VERIFY)(trial.trial)

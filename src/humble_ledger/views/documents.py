@@ -17,6 +17,7 @@ from humble_ledger.core.entries import (
     SymptomEntry,
     TrialEntry,
 )
+from humble_ledger.core.glossary.terms import Term
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.readiness import Readiness
@@ -405,3 +406,10 @@ def _iso(moment: datetime | None) -> str | None:
 
 def _rounded(value: float | None) -> float | None:
     return None if value is None else round(value, 4)
+
+
+def glossary_document(terms: Iterable[Term]) -> s.GlossaryDocument:
+    """Terms of the glossary."""
+    return s.GlossaryDocument(
+        [s.TermRow(t.name, t.kind.value, list(t.also), t.words, t.look_out) for t in terms]
+    )

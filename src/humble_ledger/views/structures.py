@@ -439,6 +439,24 @@ class SettlementDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
+class TermRow(Struct, frozen=True):
+    """A term of the glossary; ``also`` are its other names."""
+
+    name: str
+    about: str
+    also: list[str]
+    words: str
+    look_out: str
+
+
+class GlossaryDocument(Struct, frozen=True):
+    """Terms of the glossary."""
+
+    terms: list[TermRow]
+    kind: Literal["glossary"] = "glossary"
+    version: Literal[1] = 1
+
+
 class EventRow(Struct, frozen=True):
     """One line of history."""
 
@@ -523,6 +541,7 @@ DOCUMENTS: tuple[type[Struct], ...] = (
     CaptureDocument,
     ScriptDocument,
     LiveDocument,
+    GlossaryDocument,
     PlanDocument,
     SymptomsDocument,
     RemediesDocument,

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from dataclasses import dataclass
 from pathlib import Path
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.statements.kinds import Statement, one_statement, require_plan
+from humble_ledger.engines.postgresql.saved_plans import document_of, looks_like_plan
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.ids import NAMES, Kind, parse_id
 from humble_ledger.ledger.repository import Ledger
@@ -42,8 +42,8 @@ def subject_of(ledger: Ledger, what: str) -> Subject:
     if parsed is not None:
         return _by_id(ledger, parsed[0], what)
     text = _text_of(what)
-    if text.lstrip()[:1] in ("[", "{"):
-        return Subject(saved_plan=_json(text, what))
+    if looks_like_plan(text):
+        return Subject(saved_plan=document_of(text))
     sql = one_statement(text)
     require_plan(sql)
     return Subject(statement=Statement(sql))
@@ -81,14 +81,3 @@ def _text_of(what: str) -> str:
     if first not in SQL_STARTS and Path(what).is_file():
         return Path(what).read_text(encoding="utf-8", errors="replace")
     return what
-
-
-def _json(text: str, what: str) -> object:
-    try:
-        found: object = json.loads(text)
-    except ValueError as error:
-        raise UnreadableInput(
-            f"{what} looks like a saved plan but is no JSON: {error}.",
-            "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
-        ) from error
-    return found

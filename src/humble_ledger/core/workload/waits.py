@@ -17,7 +17,7 @@ class WaitMeaning:
 
 
 # By event, where one deserves its own words; names are the server's own.
-_EVENTS: dict[str, WaitMeaning] = {
+EVENTS: dict[str, WaitMeaning] = {
     "DataFileRead": WaitMeaning(
         "reading pages of a table or index that were not cached",
         "read less (an index, a narrower query) or cache more (shared_buffers)",
@@ -79,7 +79,7 @@ _EVENTS: dict[str, WaitMeaning] = {
     "MessageQueueReceive": WaitMeaning("a parallel worker to send rows"),
 }
 # By kind, for all others.
-_KINDS: dict[str, WaitMeaning] = {
+KINDS: dict[str, WaitMeaning] = {
     RUNNING: WaitMeaning("it was using the processor", "less work: fewer rows, better plan"),
     "Lock": WaitMeaning("a lock another session holds", "see who blocks it; shorter transactions"),
     "LWLock": WaitMeaning("a short lock inside the server", "fewer sessions at once"),
@@ -97,4 +97,4 @@ _UNKNOWN = WaitMeaning("something this version does not explain")
 
 def meaning_of_wait(kind: str, event: str) -> WaitMeaning:
     """What a wait means, by its event, else by its kind."""
-    return _EVENTS.get(event) or _KINDS.get(kind, _UNKNOWN)
+    return EVENTS.get(event) or KINDS.get(kind, _UNKNOWN)

@@ -107,7 +107,17 @@ def read_plan(document: object, version: str) -> Plan:
             "This is not a PostgreSQL plan: no object with a «Plan» in it.",
             "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
         )
-    top: Mapping[str, Any] = document
+    try:
+        return _plan(document, version)
+    except (AttributeError, TypeError, ValueError, KeyError, RecursionError) as error:
+        raise UnreadableInput(
+            f"This looks like a PostgreSQL plan, but a part of it is not as a server writes it: "
+            f"{error}.",
+            "Save it anew with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
+        ) from error
+
+
+def _plan(top: Mapping[str, Any], version: str) -> Plan:
     numbers = iter(range(1, 1_000_000_000))
     root = _node(top["Plan"], lambda: next(numbers), Role.OUTER)
     jit = top.get("JIT") or {}

@@ -49,7 +49,7 @@ def document_of_text(text: str) -> Raw:
     Raises:
         UnreadableInput: it is no such plan; tells the line and what was expected there.
     """
-    return _Reading(_unframed(text)).document()
+    return _Reading(_from_first_step(unframed(text))).document()
 
 
 class _Open:
@@ -267,8 +267,8 @@ def _jit(lines: list[str]) -> Raw:
     return found
 
 
-def _unframed(text: str) -> list[tuple[int, str]]:
-    """The lines of the plan with their numbers, without what a client put around them."""
+def unframed(text: str) -> list[tuple[int, str]]:
+    """The lines of a plan with their numbers, without what a client put around them."""
     kept: list[tuple[int, str]] = []
     for number, line in enumerate(text.expandtabs(8).splitlines(), 1):
         shown = line.rstrip()
@@ -278,11 +278,21 @@ def _unframed(text: str) -> list[tuple[int, str]]:
         shown = shown.removesuffix("+").rstrip()
         if _HEADING.match(shown) or _RULER.match(shown) or _ROWS.match(shown):
             continue
-        if not shown.strip() or (not kept and not _is_step(shown)):
-            continue  # a prompt, the statement itself, notices above the plan
-        if kept and _PROMPT.match(shown):
-            break
+        if not shown.strip():
+            continue
+        if _PROMPT.match(shown):
+            if kept:
+                break
+            continue
         kept.append((number, shown))
+    margin = min((len(line) - len(line.lstrip(" ")) for _, line in kept), default=0)
+    return [(number, line[margin:]) for number, line in kept]
+
+
+def _from_first_step(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
+    """The lines from the first step on; before it may stand the statement, or notices."""
+    start = next((n for n, (_, line) in enumerate(lines) if _is_step(line)), len(lines))
+    kept = lines[start:]
     margin = len(kept[0][1]) - len(kept[0][1].lstrip(" ")) if kept else 0
     return [(number, line[margin:] if line[:margin].isspace() else line) for number, line in kept]
 

@@ -1,0 +1,1 @@
+"""Plain words for what plans, figures, conditions and waits are called."""
