@@ -80,7 +80,7 @@ Sort  (cost=9.09..9.10 rows=5 width=12) (actual time=1.250..1.300 rows=4 loops=1
   Sort Key: b.name
   Sort Method: external merge  Disk: 120kB
   Buffers: shared hit=3 read=2, temp read=15 written=16
-  ->  Hash Join  (cost=1.27..9.03 rows=5 width=12) (actual time=0.500..1.000 rows=4.50 loops=2)
+  ->  Hash Join  (cost=1.27..9.03 rows=5 width=12) (actual time=0.250..0.500 rows=4.50 loops=2)
         Hash Cond: (b.region_id = r.region_id)
         ->  Seq Scan on sea.buoy b  (cost=0.00..7.00 rows=400 width=16) (never executed)
         ->  Hash  (cost=1.12..1.12 rows=12 width=4) (actual time=0.01..0.01 rows=12 loops=1)

@@ -11,6 +11,7 @@ from typer.core import TyperGroup
 from humble_ledger import __version__
 from humble_ledger.cli.commands import (
     capture,
+    compare,
     demo,
     diagnose,
     glossary,
@@ -28,7 +29,7 @@ from humble_ledger.cli.commands import (
 
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
-    "demo", "init", "preflight", "capture", "queries", "show", "plan", "glossary",
+    "demo", "init", "preflight", "capture", "queries", "show", "plan", "compare", "glossary",
     "diagnose", "propose",
     "trial", "settle", "tidy", "history",
 )  # fmt: skip
@@ -78,6 +79,7 @@ def build() -> typer.Typer:
     app.command("queries", rich_help_panel=READ)(queries.queries)
     app.command("show", rich_help_panel=READ)(show.show)
     app.command("plan", rich_help_panel=READ)(plan.plan)
+    app.command("compare", rich_help_panel=READ)(compare.compare)
     app.command("glossary", rich_help_panel=READ)(glossary.glossary)
     app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", rich_help_panel=PROPOSE)(propose.propose)

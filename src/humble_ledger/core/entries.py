@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from humble_ledger.core.plans.comparison import Comparison
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.symptoms.model import Symptom
@@ -255,3 +256,12 @@ class LiveCapture:
     samples: Samples
     blockers: tuple[BlockerBranch, ...]
     queries: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class PlanComparison:
+    """Two plans and what became of their steps."""
+
+    before: PlanEntry
+    after: PlanEntry
+    comparison: Comparison

@@ -9,6 +9,7 @@ from humble_ledger.core.entries import (
     CaptureEntry,
     EventEntry,
     LiveCapture,
+    PlanComparison,
     PlanEntry,
     QueryFindings,
     RemedyEntry,
@@ -19,6 +20,7 @@ from humble_ledger.core.entries import (
 )
 from humble_ledger.core.glossary.terms import Term
 from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.comparison import Figures
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.trials.model import QueryTrial, Side
@@ -412,4 +414,37 @@ def glossary_document(terms: Iterable[Term]) -> s.GlossaryDocument:
     """Terms of the glossary."""
     return s.GlossaryDocument(
         [s.TermRow(t.name, t.kind.value, list(t.also), t.words, t.look_out) for t in terms]
+    )
+
+
+def comparison_document(found: PlanComparison) -> s.ComparisonDocument:
+    """Two plans, step against step."""
+    whole = found.comparison
+    return s.ComparisonDocument(
+        before=found.before.id,
+        after=found.after.id,
+        same_shape=whole.same_shape,
+        cost=_ratio(whole.cost),
+        time_ms=_ratio(whole.time_ms),
+        rows=_ratio(whole.rows),
+        pages=_ratio(whole.pages),
+        steps=[
+            s.StepPairRow(
+                pair.change.value, _compared(pair.before, pair.before_account),
+                _compared(pair.after, pair.after_account),
+            )
+            for pair in whole.pairs
+        ],
+    )  # fmt: skip
+
+
+def _ratio(figures: Figures) -> s.BeforeAfter:
+    return s.BeforeAfter(figures.before, figures.after, figures.ratio)
+
+
+def _compared(node: Node | None, account: Account | None) -> s.ComparedStep | None:
+    if node is None or account is None:
+        return None
+    return s.ComparedStep(
+        node.no, node.operation.value, node.name, account.own_cost, account.own_ms, account.rows
     )

@@ -439,6 +439,48 @@ class SettlementDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
+class BeforeAfter(Struct, frozen=True):
+    """A figure of two plans; ``ratio`` is after/before."""
+
+    before: float | None
+    after: float | None
+    ratio: float | None
+
+
+class ComparedStep(Struct, frozen=True):
+    """One step of a comparison; rows are over all loops."""
+
+    no: int
+    operation: str
+    name: str
+    own_cost: float
+    own_ms: float | None
+    rows: float | None
+
+
+class StepPairRow(Struct, frozen=True):
+    """What became of a step: same, moved, replaced, gone or new."""
+
+    change: str
+    before: ComparedStep | None
+    after: ComparedStep | None
+
+
+class ComparisonDocument(Struct, frozen=True):
+    """Two plans held against each other."""
+
+    before: str
+    after: str
+    same_shape: bool
+    cost: BeforeAfter
+    time_ms: BeforeAfter
+    rows: BeforeAfter
+    pages: BeforeAfter
+    steps: list[StepPairRow]
+    kind: Literal["comparison"] = "comparison"
+    version: Literal[1] = 1
+
+
 class TermRow(Struct, frozen=True):
     """A term of the glossary; ``also`` are its other names."""
 
@@ -542,6 +584,7 @@ DOCUMENTS: tuple[type[Struct], ...] = (
     ScriptDocument,
     LiveDocument,
     GlossaryDocument,
+    ComparisonDocument,
     PlanDocument,
     SymptomsDocument,
     RemediesDocument,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
 from typing import Any
@@ -38,7 +38,7 @@ class TargetConfig:
 class Configuration:
     """What `humble.toml` says; the first target is the default one.
 
-    With ``mask`` no literal goes into the ledger.
+    With ``mask`` no literal goes into the ledger; ``plan_columns`` are those of a plan's table.
     """
 
     folder: Path
@@ -47,6 +47,7 @@ class Configuration:
     number_style: str = "1,234.5"
     migrations: Path = Path("migrations")
     mask: bool = False
+    plan_columns: tuple[str, ...] = ()
 
 
 def find_configuration(start: Path) -> Configuration:
@@ -69,6 +70,7 @@ def write_configuration(configuration: Configuration) -> Path:
         "migrations": str(configuration.migrations),
         "number_style": configuration.number_style,
         "mask": configuration.mask,
+        "plan_columns": list(configuration.plan_columns),
         "targets": {
             name: {"url": target.url, "role": target.role.value}
             for name, target in configuration.targets.items()
@@ -76,6 +78,12 @@ def write_configuration(configuration: Configuration) -> Path:
     }
     path.write_text(tomli_w.dumps(document), encoding="utf-8")
     return path
+
+
+def remember_columns(configuration: Configuration, columns: tuple[str, ...]) -> None:
+    """Keep the columns of a plan's table in `humble.toml`, where there is one."""
+    if (configuration.folder / FILE_NAME).is_file() and columns != configuration.plan_columns:
+        write_configuration(replace(configuration, plan_columns=columns))
 
 
 def _read(folder: Path) -> Configuration:
@@ -97,4 +105,5 @@ def _read(folder: Path) -> Configuration:
         number_style=str(document.get("number_style", "1,234.5")),
         migrations=Path(str(document.get("migrations", "migrations"))),
         mask=bool(document.get("mask", False)),
+        plan_columns=tuple(str(name) for name in document.get("plan_columns", ())),
     )

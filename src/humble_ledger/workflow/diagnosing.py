@@ -32,7 +32,7 @@ def diagnose(
     found = []
     for what in named:
         progress(f"diagnosing {what}")
-        entry = plan_to_judge(workspace, subject_of(ledger, what), measure=measure)
+        entry = plan_to_judge(workspace, subject_of(workspace, what), measure=measure)
         case = Case.of(
             entry.plan,
             workspace.session.server,

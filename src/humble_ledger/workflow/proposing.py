@@ -53,7 +53,7 @@ def propose(
 
 def _study(workspace: Workspace, what: str, progress: Progress) -> _Studied:
     progress(f"studying {what}")
-    subject = subject_of(workspace.ledger, what)
+    subject = subject_of(workspace, what)
     entry = plan_to_judge(workspace, subject, measure=False)
     tables = workspace.session.tables(table_names(entry.plan))
     found = {c.design: c for c in candidates(entry.plan, tables)}

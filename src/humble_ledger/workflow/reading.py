@@ -28,7 +28,7 @@ def plan_of(
         UnreadableInput: it has no plan, or the server rejects it.
         RefusedForSafety: measuring it would change data.
     """
-    subject = subject_of(workspace.ledger, what)
+    subject = subject_of(workspace, what)
     if subject.plan is not None:
         if measure:
             raise WrongUsage(

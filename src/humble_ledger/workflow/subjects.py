@@ -12,6 +12,7 @@ from humble_ledger.engines.postgresql.saved_plans import document_of, looks_like
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.ids import NAMES, Kind, parse_id
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.workspace import Workspace
 
 SQL_STARTS = frozenset(
     "select with insert update delete merge values table explain create alter drop".split()
@@ -31,7 +32,7 @@ class Subject:
     saved_plan: object | None = None
 
 
-def subject_of(ledger: Ledger, what: str) -> Subject:
+def subject_of(workspace: Workspace, what: str) -> Subject:
     """Resolve a word: q3, p7, s2 (its plan's query), SQL text, @file, or - for standard input.
 
     Raises:
@@ -40,7 +41,7 @@ def subject_of(ledger: Ledger, what: str) -> Subject:
     """
     parsed = parse_id(what)
     if parsed is not None:
-        return _by_id(ledger, parsed[0], what)
+        return _by_id(workspace.ledger, parsed[0], what)
     text = _text_of(what)
     if looks_like_plan(text):
         return Subject(saved_plan=document_of(text))

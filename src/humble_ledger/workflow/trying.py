@@ -128,7 +128,7 @@ def _remedies(
 
 
 def _tried(workspace: Workspace, what: str) -> TriedQuery:
-    subject = subject_of(workspace.ledger, what)
+    subject = subject_of(workspace, what)
     if subject.plan is not None:
         entry = subject.plan
         assert entry.query is not None

@@ -130,10 +130,9 @@ class _Teller:
     def _scan(self, node: Node) -> str:
         what = node.relation or node.alias or "the rows"
         search = " and ".join(node.conditions.search)
-        kept, thrown = self._kept(node)
         match node.operation:
             case Operation.FULL_SCAN:
-                said = f"Read all {thrown[0]}rows of {what}"
+                said = f"Read all {self._all(node)}rows of {what}"
             case Operation.INDEX_SCAN:
                 said = f"Find rows of {what} by {node.index}"
             case Operation.INDEX_ONLY_SCAN:
@@ -148,25 +147,23 @@ class _Teller:
                 said = f"{node.label} of {what}"
         if search:
             said += f" where {search}"
-        filters = " and ".join(node.conditions.filter)
-        if filters:
-            said += f"{thrown[1]} what does not fit {filters}"
-        return said + kept
+        return said + self._kept(node)
 
-    def _kept(self, node: Node) -> tuple[str, tuple[str, str]]:
-        """The rows that come out; and the words for all that were read, and for throwing away."""
+    def _all(self, node: Node) -> str:
+        """The rows a full scan read, with a space behind; nothing when not measured."""
         if not self._measured or node.rows_seen is None:
-            return "", ("", ", throwing away")
-        loops = node.loops or 1.0
-        seen = node.rows_seen * loops
-        away = node.discarded.total * loops
-        kept = f": {self._figure(seen)} rows come"
-        if not away:
-            return kept, (f"{self._figure(seen)} ", ", throwing away")
-        return kept, (
-            f"{self._figure(seen + away)} ",
-            f", throwing away {self._figure(away)} of them:",
-        )
+            return ""
+        return f"{self._figure((node.rows_seen + node.discarded.total) * (node.loops or 1.0))} "
+
+    def _kept(self, node: Node) -> str:
+        """What becomes of the rows: how many come, and what they must fit."""
+        filters = " and ".join(node.conditions.filter)
+        if not self._measured or node.rows_seen is None:
+            return f", and keep those that fit {filters}" if filters else ""
+        seen = self._figure(node.rows_seen * (node.loops or 1.0))
+        if filters:
+            return f", and keep the {seen} that fit {filters}"
+        return "" if node.operation is Operation.FULL_SCAN else f": {seen} rows come"
 
     def _join(self, node: Node) -> str:
         sides = [c for c in node.children if c.role in (Role.OUTER, Role.INNER)]
@@ -181,13 +178,11 @@ class _Teller:
             times = ""
             if self._measured and inner.loops:
                 times = f"{self._figure(inner.loops)} times "
-            return f"For each row of {one} run {other} {times}anew{tie}{kind}{self._kept(node)[0]}"
+            return f"For each row of {one} run {other} {times}anew{tie}{kind}{self._kept(node)}"
         if node.operation is Operation.HASH_JOIN:
-            return (
-                f"Look each row of {one} up in the hash table of {other}{tie}{kind}"
-                + (self._kept(node)[0])
-            )
-        return f"Walk {one} and {other} side by side{tie}{kind}{self._kept(node)[0]}"
+            how = f"Look each row of {one} up in the hash table of {other}"
+            return f"{how}{tie}{kind}{self._kept(node)}"
+        return f"Walk {one} and {other} side by side{tie}{kind}{self._kept(node)}"
 
     def _of(self, node: Node) -> str:
         numbers = [f"({self._places[c.no]})" for c in node.children if c.role is not Role.SUBPLAN]

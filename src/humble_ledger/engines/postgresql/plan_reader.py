@@ -23,7 +23,7 @@ from humble_ledger.errors import UnreadableInput
 
 ENGINE = "postgresql"
 
-_OPERATIONS: dict[str, Operation] = {
+OPERATIONS: dict[str, Operation] = {
     "Seq Scan": Operation.FULL_SCAN,
     "Sample Scan": Operation.FULL_SCAN,
     "Index Scan": Operation.INDEX_SCAN,
@@ -178,7 +178,7 @@ def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node
 
 
 def _operation(raw: Mapping[str, Any]) -> Operation:
-    return _OPERATIONS.get(raw.get("Node Type", ""), Operation.OTHER)
+    return OPERATIONS.get(raw.get("Node Type", ""), Operation.OTHER)
 
 
 def _label(raw: Mapping[str, Any]) -> str:

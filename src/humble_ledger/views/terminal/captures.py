@@ -32,7 +32,7 @@ def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
         ("plans", f"{numbers.whole(entry.plans)} in the log" if entry.plans else ""),
         ("incidents", incidents),
         ("passed over", passed),
-        ("first unreadable", entry.first_unreadable),
+        ("first unreadable", entry.first_unreadable if entry.source == "log" else ""),
         *(("note", note) for note in entry.notes),
         ("next", "humble queries" if entry.kept else ""),
     )

@@ -32,10 +32,14 @@ def plain_table(*columns: tuple[str, str], title: str = "") -> Table:
 
 
 class Hanging:
-    """Text behind a guide, wrapped with the guide repeated before each further line."""
+    """Text behind a guide, wrapped with the guide repeated before each further line.
 
-    def __init__(self, guide: str, text: str, style: str = "") -> None:
+    ``first`` stands before the first line in the guide's place, and is as wide.
+    """
+
+    def __init__(self, guide: str, text: str, style: str = "", first: str = "") -> None:
         self._guide, self._text, self._style = guide, text, style
+        self._first = first or guide
 
     def __rich_measure__(self, console: Console, options: ConsoleOptions) -> Measurement:
         least = len(self._guide) + 24
@@ -43,8 +47,8 @@ class Hanging:
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         width = max(options.max_width - len(self._guide), 10)
-        for line in textwrap.wrap(self._text, width) or [""]:
-            yield Text(self._guide + line, style=self._style)
+        for place, line in enumerate(textwrap.wrap(self._text, width) or [""]):
+            yield Text((self._guide if place else self._first) + line, style=self._style)
 
 
 def last_column_gives_way(table: Table) -> Table:

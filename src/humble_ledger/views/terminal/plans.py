@@ -14,17 +14,43 @@ from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, labelled
+from humble_ledger.views.terminal.plan_focus import matching_steps, plan_focus
+from humble_ledger.views.terminal.plan_forms import PlanForm, PlanShape
+from humble_ledger.views.terminal.plan_story import plan_story
+from humble_ledger.views.terminal.plan_table import plan_table
 from humble_ledger.views.terminal.steps import Cell, StepRow, StepTable
 
 BAR_WIDTH = 8
 HOT = 0.25
 
 
-def plan_view(entry: PlanEntry, numbers: Numbers) -> RenderableType:
-    """The plan with its heading, the tree, and what the own times add up to."""
-    return Group(
-        _heading(entry, numbers), Text(""), _tree(entry.plan, numbers), *_foot(entry, numbers)
-    )
+USUAL = PlanForm()
+
+
+def plan_view(entry: PlanEntry, numbers: Numbers, form: PlanForm = USUAL) -> RenderableType:
+    """The plan with its heading, its steps in the form asked for, and what they add up to."""
+    plan, heading = entry.plan, _heading(entry, numbers)
+    if form.focus is not None:
+        return Group(heading, Text(""), plan_focus(plan, form.focus, numbers))
+    if form.find:
+        return Group(heading, Text(""), _found(plan, form.find, numbers))
+    if form.shape is PlanShape.STEPS:
+        return Group(heading, Text(""), plan_story(plan, numbers))
+    if form.shape is PlanShape.TABLE:
+        table = plan_table(plan, numbers, form.columns)
+        return Group(heading, Text(""), table, *_foot(entry, numbers))
+    return Group(heading, Text(""), _tree(plan, numbers), *_foot(entry, numbers))
+
+
+def _found(plan: Plan, wanted: str, numbers: Numbers) -> RenderableType:
+    """The steps that mention a text, one line each with its figures."""
+    found = {node.no for node in matching_steps(plan, wanted)}
+    if not found:
+        return Text(f"No step of this plan mentions «{wanted}».")
+    rows = [row for row in _rows(plan, numbers) if int(row.number) in found]
+    said = f"{len(found)} of {len(list(plan.nodes()))} steps mention «{wanted}»."
+    more = "  All of one:  --focus NUMBER"
+    return Group(StepTable(rows), Text(""), Text(said + more, style="bright_black"))
 
 
 def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
@@ -46,6 +72,10 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
 
 
 def _tree(plan: Plan, numbers: Numbers) -> StepTable:
+    return StepTable(_rows(plan, numbers))
+
+
+def _rows(plan: Plan, numbers: Numbers) -> list[StepRow]:
     figures = accounts(plan)
     hottest = max(a.own_share for a in figures.values())
     rows = []
@@ -63,7 +93,7 @@ def _tree(plan: Plan, numbers: Numbers) -> StepTable:
                 notes=tuple(_notes(node, account, numbers)),
             )
         )
-    return StepTable(rows)
+    return rows
 
 
 def _figures(plan: Plan, node: Node, account: Account, numbers: Numbers) -> Iterator[Cell]:

@@ -23,7 +23,6 @@ from humble_ledger.views.terminal.parts import bar, labelled, plain_table, state
 from humble_ledger.views.terminal.queries import MEASURED
 
 MOST_RUNS = 5
-FEW_RUNS = 3
 MOST_SLOW_VALUES = 3
 MOST_SPANS = 12
 BAR_WIDTH = 30
@@ -44,8 +43,9 @@ def query_view(found: QueryFindings, numbers: Numbers) -> RenderableType:
             ("seen in", ", ".join(query.sources)),
         )
     ]
-    if usage.durations and usage.timed > FEW_RUNS:
-        parts += [Text(""), _spread(usage, numbers)]
+    spread = _spread(usage, numbers) if usage.durations else None
+    if spread is not None and spread.row_count > 1:
+        parts += [Text(""), spread]
     if len(found.over_time) > 1:
         parts += [Text(""), _over_time(found.over_time, numbers)]
     if found.runs:

@@ -40,11 +40,13 @@ def capture_live(
     session = workspace.session
     samples.look(session.activity())
     end = None if seconds is None else time.monotonic() + seconds
+    next_look = time.monotonic()
     try:
         while end is None or time.monotonic() < end:
-            begun = time.monotonic()
             _tell(samples, progress)
-            time.sleep(max(pause_ms / 1000.0 - (time.monotonic() - begun), 0.001))
+            # A look that took long is not made up for by looking twice.
+            next_look = max(next_look + pause_ms / 1000.0, time.monotonic())
+            time.sleep(max(next_look - time.monotonic(), 0.0))
             samples.look(session.activity())
     except KeyboardInterrupt:
         progress("stopping")

@@ -1,0 +1,40 @@
+"""`humble compare A [B]`: two plans held against each other."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from humble_ledger.cli import options, output
+from humble_ledger.cli.opening import numbers_of, workspace_for
+
+
+def compare(
+    one: Annotated[
+        str,
+        typer.Argument(
+            help="p1, q3 (its newest plan), a saved plan, SQL; alone: t1, or q3's last two.",
+            metavar="A",
+            show_default=False,
+        ),
+    ],
+    other: Annotated[str, typer.Argument(help="The other one.", metavar="B")] = "",
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
+    """Hold two plans against each other: which steps stayed, moved, were replaced.
+
+    Example: [bold]humble compare p1 p5[/bold]
+    """
+    from humble_ledger.views.documents import comparison_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.comparison import comparison_view  # noqa: PLC0415
+    from humble_ledger.workflow.comparing import compare_plans  # noqa: PLC0415
+
+    with workspace_for(target) as workspace:
+        found = compare_plans(workspace, one, other)
+    output.give(
+        json,
+        lambda: comparison_document(found),
+        lambda: comparison_view(found, numbers_of(workspace)),
+    )

@@ -1,0 +1,76 @@
+"""Reading plans through the program: forms, steps, comparison, glossary, saved plans."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.conftest import Server, only_newest
+from tests.engines.test_plan_text import MEASURED_TEXT
+from tests.program import SENSOR, Program
+
+
+@only_newest
+def test_a_plan_in_each_form(begun: Program, server: Server) -> None:
+    query = begun.query_with(SENSOR)
+    begun.ok("plan", query, "--measure")
+    story = " ".join(begun.ok("plan", "p1", "--as", "steps").out.split())
+    assert "1. Read all 1," in story and "rows of reading, and keep the" in story
+    assert "In all" in story and "step 3 of the plan" in story
+    table = begun.ok("plan", "p1", "--as", "table").out
+    assert "own ms" in table and "Parallel Seq Scan" in table
+    chosen = begun.ok("plan", "p1", "--columns", "step,rows_off,condition").out
+    assert "rows off" in chosen and "own ms" not in chosen
+    assert "rows off" in begun.ok("plan", "p1", "--as", "table").out, "columns are remembered"
+    begun.ok("plan", "p1", "--columns", "default")
+    assert "own ms" in begun.ok("plan", "p1", "--as", "table").out
+    found = begun.ok("plan", "p1", "--find", "SENSOR_ID").out
+    assert "1 of 3 steps mention" in found
+    focus = " ".join(begun.ok("plan", "p1", "--focus", "3").out.split())
+    assert "summed over processes (measured)" in focus and "Look out:" in focus
+    assert "No step" in begun.ok("plan", "p1", "--find", "nothing like it").out
+
+
+@only_newest
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--as", "poem"], "tree, table, steps"),
+        (["--columns", "own_ms,colour"], "colour"),
+        (["--focus", "99"], "1 to 1"),
+    ],
+)
+def test_forms_that_do_not_exist(begun: Program, arguments: list[str], words: str) -> None:
+    assert words in begun.fails(2, "plan", "SELECT 1", *arguments)
+
+
+def test_a_saved_plan_needs_no_server_and_no_ledger(humble: Program) -> None:
+    (humble.folder / "saved.txt").write_text(MEASURED_TEXT)
+    for what in ("saved.txt", "@saved.txt"):
+        assert "execution 1.50 ms (measured)" in humble.ok("plan", what).out
+    piped = humble.ok("plan", "-", stdin=MEASURED_TEXT)
+    assert "never ran" in piped.out and "filter: (name ~~" in piped.out
+    broken = MEASURED_TEXT.replace("Planning:", "Planning without end")
+    assert "Line 13" in humble.fails(4, "plan", "-", stdin=broken)
+
+
+@only_newest
+def test_plans_are_compared(begun: Program) -> None:
+    query = begun.query_with(SENSOR)
+    assert "does not name two plans" in begun.fails(2, "compare", query)
+    begun.ok("trial", query, "--index", "reading (sensor_id, taken_at)", "--pairs", "6")
+    found = begun.json("compare", "t1")
+    assert found["cost"]["ratio"] < 0.2 and not found["same_shape"]
+    assert {step["change"] for step in found["steps"]} >= {"replaced"}
+    assert "replaced" in begun.ok("compare", "t1").out
+    begun.ok("plan", query)
+    begun.ok("plan", query)
+    assert begun.json("compare", query)["same_shape"]
+    other = begun.json("compare", "SELECT count(*) FROM buoy", "SELECT count(*) FROM visit")
+    assert {"gone", "new"} <= {step["change"] for step in other["steps"]}
+
+
+def test_the_glossary_explains_what_a_plan_shows(humble: Program) -> None:
+    assert "first page to its last" in humble.ok("glossary", "Seq Scan").out
+    assert "hash_join" in humble.ok("glossary").out
+    assert humble.json("glossary", "own time")["terms"][0]["about"] == "figure"
+    assert "no «xyzzy»" in humble.fails(2, "glossary", "xyzzy")
