@@ -14,7 +14,7 @@ def test_a_plan_in_each_form(begun: Program, server: Server) -> None:
     query = begun.query_with(SENSOR)
     begun.ok("plan", query, "--measure")
     story = " ".join(begun.ok("plan", "p1", "--as", "steps").out.split())
-    assert "1. Read all 1," in story and "rows of reading, and keep the" in story
+    assert "1. Read about 1," in story and "rows of reading, and keep the" in story
     assert "In all" in story and "step 3 of the plan" in story
     table = begun.ok("plan", "p1", "--as", "table").out
     assert "own ms" in table and "Parallel Seq Scan" in table

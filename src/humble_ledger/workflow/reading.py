@@ -47,6 +47,7 @@ def explain_now(
 ) -> PlanEntry:
     """Explain a statement on the target and keep its plan."""
     assert subject.statement is not None
+    workspace.require_ledger()
     found = workspace.session.explain(subject.statement, measure=measure, allow_writes=allow_writes)
     return keep_plan(workspace, subject.statement, found.plan, found.document, query=subject.query)
 

@@ -71,6 +71,14 @@ class Workspace:
             self._ledger = Ledger(self.configuration.ledger)
         return self._ledger
 
+    def require_ledger(self) -> None:
+        """Make sure there is a ledger before a server is asked for something to keep.
+
+        Raises:
+            LedgerUnreachable: there is none here.
+        """
+        assert self.ledger is not None
+
     @property
     def target(self) -> TargetConfig:
         """The target to talk to.

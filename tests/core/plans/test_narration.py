@@ -27,7 +27,7 @@ def test_every_step_is_told_once_and_after_its_inputs(path) -> None:  # type: ig
 def test_a_scan_says_what_it_read_and_kept() -> None:
     told = narrate(recorded(18, "01-readings-of-a-sensor"), lambda count: f"{count:,.0f}")
     # The server rounds rows to whole ones per process.
-    assert re.match(r"Read all 1,500,00\d rows of reading, and keep the \d+ that", told[0].words)
+    assert re.match(r"Read about 1,500,00\d rows of reading, and keep the \d+ that", told[0].words)
     assert told[0].expected is not None and told[0].seen is not None
 
 

@@ -132,7 +132,7 @@ class _Teller:
         search = " and ".join(node.conditions.search)
         match node.operation:
             case Operation.FULL_SCAN:
-                said = f"Read all {self._all(node)}rows of {what}"
+                said = f"Read {self._all(node)}rows of {what}"
             case Operation.INDEX_SCAN:
                 said = f"Find rows of {what} by {node.index}"
             case Operation.INDEX_ONLY_SCAN:
@@ -150,10 +150,13 @@ class _Teller:
         return said + self._kept(node)
 
     def _all(self, node: Node) -> str:
-        """The rows a full scan read, with a space behind; nothing when not measured."""
+        """The rows a full scan read, with a space behind."""
         if not self._measured or node.rows_seen is None:
-            return ""
-        return f"{self._figure((node.rows_seen + node.discarded.total) * (node.loops or 1.0))} "
+            return "all "
+        loops = node.loops or 1.0
+        # The server rounds the rows of a loop; over many loops the sum is off by a few.
+        about = "about " if loops > 1 else "all "
+        return f"{about}{self._figure((node.rows_seen + node.discarded.total) * loops)} "
 
     def _kept(self, node: Node) -> str:
         """What becomes of the rows: how many come, and what they must fit."""
