@@ -41,6 +41,7 @@ def test_kill_in_the_middle_of_a_trial_leaves_nothing_and_tidy_says_so(
     begun: Program, server: Server
 ) -> None:
     trial = start_trial(begun, server)
+    trial.send_signal(signal.SIGSTOP)  # so that it cannot end before we have looked
     assert "running now" in begun.ok("tidy").out
     trial.kill()
     trial.wait()
