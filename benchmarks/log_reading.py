@@ -1,4 +1,4 @@
-"""`humble capture log` on a million statements with distinct literals, plain and JSON.
+"""`humble capture log` on a million of the demo's statements, distinct literals, plain and JSON.
 
 `python -m benchmarks.log_reading 5000` reads a plain log of 5,000 MB instead, to see that
 memory stays flat.
@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -15,25 +16,22 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from humble_ledger.demo.workload import load_workload
 from humble_ledger.ledger.repository import Ledger
 
 STATEMENTS = 1_000_000
 PREFIX = "%m [%p] %q%u@%d/%a "
-SQL = (
-    "SELECT taken_at, value\nFROM reading\nWHERE sensor_id = {n} AND note = 'x{n}'",
-    "SELECT a.alert_id, a.raised_at, b.name FROM alert AS a JOIN buoy AS b ON b.buoy_id = a.buoy_id"
-    " WHERE b.region_id = {n} AND a.raised_at >= '2026-01-{d:02d}' AND a.status = 'open'"
-    " ORDER BY a.raised_at DESC LIMIT {n}",
-    'SELECT "visit"."visit_id", "visit"."keeper_id", "visit"."minutes" FROM "visit" '
-    'WHERE "visit"."visit_id" = {n}',
-    "UPDATE sensor SET checked_at = '2026-03-01 10:00:{d:02d}', note = 'round {n}' WHERE id = {n}",
+# The statements of the demo's applications, each time with other literals.
+SQL = tuple(
+    re.sub(r"\$(\d)", r"{n}\1", each.sql.replace("{", "{{").replace("}", "}}"))
+    for each in load_workload()
 )
 HUMBLE = str(Path(sys.executable).parent / "humble")
 _BLOCK = 5000
 
 
 def _message(n: int) -> str:
-    return f"duration: {n % 977 * 1.01:.3f} ms  statement: {SQL[n % 4].format(n=n, d=n % 28 + 1)}"
+    return f"duration: {n % 977 * 1.01:.3f} ms  statement: {SQL[n % len(SQL)].format(n=n)}"
 
 
 def _stamp(n: int) -> str:

@@ -1,7 +1,7 @@
 """Summing up runs as they are read, in room that does not grow with their number.
 
 Every run counts in the *period* of its query, client and minute: calls, time, spread. Runs
-themselves, with their values, are kept as examples: the first ten thousand of a query, later
+themselves, with their values, are kept as examples: the first two thousand of a query, later
 ones ever more rarely, and always those that were slower than most before.
 """
 
@@ -18,9 +18,9 @@ from humble_ledger.core.workload.incidents import Incident
 from humble_ledger.core.workload.repetition import RepetitionWatch
 from humble_ledger.core.workload.usage import Usage
 
-KEPT_WHOLE = 10_000
+KEPT_WHOLE = 2_000
 # Of n runs beyond those, about RARELY_KEPT × ln(n / KEPT_WHOLE) more are kept.
-RARELY_KEPT = 1_000
+RARELY_KEPT = 200
 SLOWEST_KEPT = 100
 _STEP = log(1.005)  # the width of `durations`' buckets
 _MOST_KNOWN = 100_000
