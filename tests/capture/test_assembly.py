@@ -35,7 +35,8 @@ class Read:
 def read(text: str, prefix: str | None = PREFIX, mask: bool = False) -> Read:
     gathering, tally, plans = Gathering(), Tally(), []
     assembler = Assembler(gathering, tally, plans.append, mask)
-    assembler.take(plain_rows(text.encode("utf-8", "surrogateescape"), prefix), "x.log")
+    assembler.begin("x.log")
+    assembler.take(plain_rows(text.encode("utf-8", "surrogateescape"), prefix))
     assembler.leave()
     return Read(gathering.harvest().runs, tally, gathering, plans)
 

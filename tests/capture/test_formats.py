@@ -57,7 +57,7 @@ def _read(path: Path) -> list[tuple[object, ...]]:
     gathering, tally = Gathering(), Tally()
     assembler = Assembler(gathering, tally, lambda _: None, False)
     for block in read_log(LogReader(path), SETTINGS["log_line_prefix"]):
-        assembler.take(block.rows, path.name)
+        assembler.take(block.rows)
     assert tally.first_unreadable == ""
     return [
         (refill(r.wording, r.literals), r.values, r.duration_ms, r.started_s, r.client, r.session)

@@ -74,6 +74,28 @@ def test_a_prefix_that_lies_is_told_and_the_log_read_all_the_same(with_ledger: P
     assert any("does not fit" in reason for reason in done["passed_over"])
 
 
+def test_a_place_is_counted_in_its_own_log(with_ledger: Program) -> None:
+    good, odd = with_ledger.folder / "a.log", with_ledger.folder / "b.log"
+    good.write_text(log_lines(0, 5))
+    odd.write_text(log_lines(5, 7) + "what is this\n")
+    os.utime(good, (1, 1))
+    done = with_ledger.json("capture", "log", "a.log", "b.log")
+    assert done["first_unreadable"] == "b.log, line 3"
+    with odd.open("a") as file:
+        file.write(log_lines(7, 8) + "and this\n")
+    again = with_ledger.json("capture", "log", "b.log")
+    assert again["first_unreadable"].startswith("b.log, line 2 counted from byte")
+
+
+@pytest.mark.parametrize("plan", ['{"Plan": 7}', '{"Plan": {"Plans": [3]}}', '{"Plan": {"a": 1}}'])
+def test_a_logged_plan_that_is_none_loses_nothing(tmp_path: Path, plan: str) -> None:
+    said = f"{HEAD}LOG:  duration: 1.0 ms  plan:\n\t{plan}\n"
+    (tmp_path / "a.log").write_text(log_lines(0, 3) + said + log_lines(3, GOOD))
+    Ledger(tmp_path / "l", create=True).close()
+    with Workspace(Configuration(tmp_path, tmp_path / "l")) as workspace:
+        assert capture_logs(workspace, [tmp_path / "a.log"]).kept >= GOOD
+
+
 def test_a_clock_that_goes_back(with_ledger: Program) -> None:
     content = log_lines(30, 36) + log_lines(0, 6)
     (with_ledger.folder / "a.log").write_text(content)
@@ -110,3 +132,20 @@ def test_a_missing_file_loses_nothing_of_the_others(with_ledger: Program) -> Non
     Path(with_ledger.folder / "a.log").write_text(log_lines(0, GOOD))
     assert "b.log" in with_ledger.fails(4, "capture", "log", "a.log", "b.log")
     assert with_ledger.json("capture", "log", "a.log")["kept_runs"] == GOOD
+
+
+def test_stopping_before_anything_was_kept_loses_nothing(tmp_path: Path) -> None:
+    plan = '{"Query Text": "SELECT 9 FROM u", "Plan": {"Node Type": "Result"}}'
+    said = f"{HEAD}LOG:  duration: 1.0 ms  plan:\n\t{plan}\n" * 2
+    loop = log_lines(0, 3) * 30
+    (tmp_path / "a.log").write_text(loop + said + log_lines(3, GOOD))
+    Ledger(tmp_path / "l", create=True).close()
+
+    def stop(_: str) -> None:
+        raise KeyboardInterrupt
+
+    with Workspace(Configuration(tmp_path, tmp_path / "l")) as workspace:
+        with pytest.raises(KeyboardInterrupt):
+            capture_logs(workspace, [tmp_path / "a.log"], progress=stop)
+        assert workspace.ledger.captures.get("k1").status == "stopped"
+        assert capture_logs(workspace, [tmp_path / "a.log"]).kept == 90 + 2 + GOOD - 3

@@ -91,14 +91,22 @@ class Assembler:
         self._tally = tally
         self._on_plan = on_plan
         self._mask = mask
+        self._name, self._start, self._lines_before = "", 0, 0
         self._waiting: dict[str, Waiting] = {}
         self._plans: dict[str, tuple[LoggedPlan, Client, float | None, float]] = {}
 
-    def take(self, block: BlockRows, name: str) -> None:
-        """Take a block; ``name`` is its log's, to tell places in it."""
+    def begin(self, name: str, start: int = 0) -> None:
+        """Begin a log, read from the byte ``start`` on; its name tells places in it."""
+        self._name, self._start = name, start
+        self._lines_before = self._tally.lines
+
+    def take(self, block: BlockRows) -> None:
+        """Take a block of the log begun."""
         tally = self._tally
         if block.first_unreadable is not None:
-            tally.unreadable_at(f"{name}, line {tally.lines + block.first_unreadable + 1}")
+            line = tally.lines - self._lines_before + block.first_unreadable + 1
+            counted = f" counted from byte {self._start:,}" if self._start else ""
+            tally.unreadable_at(f"{self._name}, line {line:,}{counted}")
         tally.lines += block.lines
         tally.entries += block.entries
         for reason, times in block.passed_over.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import msgspec
@@ -22,7 +23,7 @@ class LoggedPlan:
     """A plan as the log has it: its statement, and the JSON document or the text."""
 
     statement: Statement
-    document: object | None
+    document: Mapping[str, object] | None
     text: str
 
 

@@ -23,7 +23,7 @@ Timeout = Annotated[
 What = Annotated[
     str,
     typer.Argument(
-        help="An id, SQL text, @file, - for standard input, or a saved JSON plan.",
+        help="An id, SQL text, @file, - for standard input, or a saved plan.",
         metavar="WHAT",
         show_default=False,
     ),

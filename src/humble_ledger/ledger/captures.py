@@ -193,6 +193,10 @@ class CaptureWriter:
         assert self._number is not None
         return format_id(Kind.CAPTURE, self._number)
 
+    def knows(self, group: int) -> bool:
+        """Whether a harvest with this group was kept."""
+        return group < len(self._queries)
+
     def query(self, group: int) -> str:
         """The id of a group's query, once the harvest with it was kept."""
         return format_id(Kind.QUERY, self._queries[group])

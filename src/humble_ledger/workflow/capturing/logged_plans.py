@@ -45,6 +45,8 @@ class BestPlans:
     def keep(self, workspace: Workspace, writer: CaptureWriter) -> None:
         """Put what was remembered into the ledger, the quickest of a query first."""
         for group, shapes in self._best.items():
+            if not writer.knows(group):
+                continue
             for plan in sorted(shapes.values(), key=lambda each: each.duration_ms):
                 self._keep_one(workspace, writer.query(group), plan)
         self._best.clear()
@@ -53,12 +55,11 @@ class BestPlans:
         logged = seen.plan
         try:
             document = logged.document or document_of_text(logged.text)
-        except UnreadableInput:
-            return  # torn; its run was counted all the same
-        if isinstance(document, dict):
             # The log tells the whole time beside the plan, not in it.
             document = {**document, "Execution Time": seen.duration_ms}
-        plan = read_plan(document, "")
+            plan = read_plan(document, "")
+        except UnreadableInput:
+            return  # torn; its run was counted all the same
         keep_plan(
             workspace,
             logged.statement,
@@ -78,7 +79,10 @@ def _shape(seen: PlanSeen) -> tuple[str, ...]:
     return tuple(_STEP.findall(seen.plan.text))
 
 
-def _steps(node: Mapping[str, Any]) -> Iterator[str]:
+def _steps(node: Any) -> Iterator[str]:
+    if not isinstance(node, Mapping):
+        return  # no server writes this; reading it will say so
     yield "|".join(str(node.get(name, "")) for name in _SHAPING)
-    for child in node.get("Plans", ()):
+    children = node.get("Plans")
+    for child in children if isinstance(children, list) else ():
         yield from _steps(child)

@@ -158,11 +158,12 @@ def _read(
 ) -> None:
     if log.before is not None and log.start:
         desk.assembler.resume(_waiting_of(log.before))
+    desk.assembler.begin(log.reader.name, log.start)
     before, end = log.before, log.start
     tell = _Telling(desk, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
     for block in read_log(log.reader, prefix, size):
-        desk.assembler.take(block.rows, log.reader.name)
+        desk.assembler.take(block.rows)
         desk.writer.zoned &= block.rows.zoned
         if block.too_long:
             desk.tally.pass_over(TOO_LONG, block.too_long)
@@ -203,11 +204,12 @@ def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
     """Keep plans and what the whole of the capture shows, and close it."""
     if status == DONE:
         desk.writer.keep(desk.gathering.harvest(), (), desk.figures())
+    # Stopped early, the last part was not kept, and with it the queries first met there.
     desk.plans.keep(workspace, desk.writer)
-    if status == DONE or desk.part_bytes < desk.done_bytes:
-        for group, repetition in desk.gathering.repetition.finish().items():
-            query = desk.writer.query(group)
+    for group, repetition in desk.gathering.repetition.finish().items():
+        if desk.writer.knows(group):
             found = repetition_symptoms(repetition)
+            query = desk.writer.query(group)
             workspace.ledger.symptoms.keep_of_workload(desk.writer.id, query, found)
     return desk.writer.finish(desk.figures(), status)
 
