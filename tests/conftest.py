@@ -15,6 +15,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from hypothesis import settings
 
 from humble_ledger.demo.scenario import LOG_PREFIX, build_scenario, scenario_cluster
 from humble_ledger.demo.workload import load_workload, send_workload
@@ -22,6 +23,12 @@ from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.program import Program
+
+# A busy machine is slow, not wrong. In CI the same cases run each time, so that a commit is
+# judged by what it changed; new cases are found where people work.
+settings.register_profile("here", deadline=None)
+settings.register_profile("ci", deadline=None, derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 NEEDED_MAJOR = 18
 MAJORS = (18, 15)

@@ -126,9 +126,13 @@ def test_other_messages_are_no_statements() -> None:
     ],
 )
 def test_any_prefix_reads_what_was_written_with_it(prefix: str, written: str) -> None:
-    match = entry_pattern(prefix).match(f"{written}LOG:  duration: 1.0 ms  statement: SELECT 1")
+    pattern = entry_pattern(prefix)
+    match = pattern.match(f"{written}LOG:  duration: 1.0 ms  statement: SELECT 1\n")
     assert match is not None
-    assert match["message"] == "duration: 1.0 ms  statement: SELECT 1"
+    assert (match["ran"], match["message"]) == ("1.0", "SELECT 1")
+    match = pattern.match(f"{written}ERROR:  out of fish: ms\n\tall of them\nmore")
+    assert match is not None
+    assert (match["ran"], match["message"]) == (None, "out of fish: ms\n\tall of them")
 
 
 def test_a_duration_written_apart_finds_its_statement() -> None:

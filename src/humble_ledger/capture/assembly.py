@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from math import isnan
 
 from humble_ledger.capture.log_rows import (
     AMOUNT,
@@ -23,6 +24,8 @@ from humble_ledger.capture.log_rows import (
     SESSION,
     BlockRows,
     Row,
+    RunColumns,
+    joined,
 )
 from humble_ledger.capture.logged_plans import LoggedPlan, logged_plan, values_of
 from humble_ledger.core.statements.masking import masked, masked_words
@@ -112,6 +115,11 @@ class Assembler:
         for reason, times in block.passed_over.items():
             tally.pass_over(reason, times)
         groups = [self._gathering.groups.of(*key) for key in block.keys]
+        if block.columns is not None:
+            if not self._plans:
+                self._take_columns(block.columns, block, groups)
+            else:  # a plan waits for the run it belongs to
+                block.rows = [*block.columns.rows(), *block.rows]
         clients = block.clients
         count, watch = self._gathering.count, self._gathering.repetition.saw
         for place, row in enumerate(block.rows):
@@ -126,7 +134,38 @@ class Assembler:
             if count(group, clients[client], end, ms):
                 self._keep(group, block.keys[key][0], row, clients[client])
             if session and end is not None and ms < SMALL_MS * 10:
-                watch(group, session, end, ms, hash((tuple(literals), detail)))
+                watch(group, session, end, ms, hash((joined(literals), detail)))
+
+    def _take_columns(self, columns: RunColumns, block: BlockRows, groups: Sequence[int]) -> None:
+        """Count a block's runs all at once; look at those one by one that are worth it."""
+        import numpy as np  # noqa: PLC0415 - only large logs need it
+
+        from humble_ledger.core.workload.counting import Runs  # noqa: PLC0415
+
+        ends = np.frombuffer(columns.ends, np.float64)
+        durations = np.frombuffer(columns.durations, np.float64)
+        keys = np.frombuffer(columns.keys, np.intc)
+        sessions = np.frombuffer(columns.sessions, np.intc)
+        clients = np.frombuffer(columns.clients, np.intc)
+        of_runs = np.array(groups, np.int64)[keys]
+        runs = Runs(of_runs, clients.astype(np.int64), ends, durations)
+        names, details = columns.session_names, columns.details
+        for place in self._gathering.count_many(runs, block.clients):
+            key, end = int(keys[place]), float(ends[place])
+            row: Row = [
+                RAN, None if isnan(end) else end, names[sessions[place]], 0,
+                float(durations[place]), key, columns.literals_of(place), details.get(place, ""),
+            ]  # fmt: skip
+            self._keep(groups[key], block.keys[key][0], row, block.clients[clients[place]])
+        watch = self._gathering.repetition.saw
+        small = np.flatnonzero((durations < SMALL_MS * 10) & ~np.isnan(ends))
+        for place, group, session, end, ms in zip(
+            small.tolist(), of_runs[small].tolist(), sessions[small].tolist(),
+            ends[small].tolist(), durations[small].tolist(), strict=True,
+        ):  # fmt: skip
+            if name := names[session]:
+                values = hash((columns.literals[place], details.get(place, "")))
+                watch(group, name, end, ms, values)
 
     def resume(self, waiting: Iterable[Waiting]) -> None:
         """Take up what waited when the log was read last."""
@@ -236,7 +275,7 @@ class Assembler:
         if self._gathering.count(group, client, end, ms):
             self._keep(group, wording, row, client)
         if session and end is not None and ms < SMALL_MS * 10:
-            values = hash((tuple(literals), detail))
+            values = hash((joined(literals), detail))
             self._gathering.repetition.saw(group, session, end, ms, values)
 
     def _incident(self, row: Row, groups: Sequence[int]) -> None:

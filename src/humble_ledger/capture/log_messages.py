@@ -64,16 +64,14 @@ def row_of(
     message: str,
     stamp: str,
     session: str,
-    who: tuple[str, str, str],
+    client: int,
     detail: str = "",
 ) -> Row | None:
     """The row of an entry; None when it tells nothing we keep."""
     if not message.startswith("duration: "):
         if not message.startswith(_BEGINNINGS):
             return None
-        client = writer.client(who)
         return None if client < 0 else _other(writer, message, stamp, session, client, detail)
-    client = writer.client(who)
     if client < 0:
         writer.block.pass_over(OWN)
         return None
@@ -94,10 +92,26 @@ def row_of(
         return [TOOK, writer.time(stamp), session, client, duration, -1, None, ""]
     else:
         return None  # parse and bind are steps of the execution that follows
+    return run_of(writer, sql, stamp, session, client, duration, detail)
+
+
+def run_of(
+    writer: BlockWriter,
+    sql: str,
+    stamp: str,
+    session: str,
+    client: int,
+    duration_ms: float,
+    detail: str = "",
+) -> Row | None:
+    """The row of a statement that ran; None when it is our own or has no plan."""
+    if client < 0:
+        writer.block.pass_over(OWN)
+        return None
     key, literals = writer.statement(sql)
     if key < 0:
         return None
-    return [RAN, writer.time(stamp), session, client, duration, key, literals, detail]
+    return [RAN, writer.time(stamp), session, client, duration_ms, key, literals, detail]
 
 
 def add_statement(writer: BlockWriter, row: Row, sql: str) -> None:

@@ -34,6 +34,7 @@ UNKNOWN = (
     r"(?:[^:@\n]{0,60}?(?P<user>[\w.$-]{1,63})@(?P<database>[\w.$-]{1,63})"
     r"(?:/(?P<application>[^\s:]{1,64}))?)?[^\n]{0,300}?"
 )
+_RAN = r"(?:duration: (?P<ran>\d+\.\d+) ms  (?:statement|execute [^:\n]*): )?"
 _KEPT = ("time", "epoch", "pid", "session", "user", "database", "application")
 
 
@@ -41,12 +42,15 @@ def entry_pattern(prefix: str | None) -> re.Pattern[str]:
     """The pattern of an entry: its head, its level, its message with all continuation lines.
 
     ``prefix`` is the server's setting; None takes the common forms. What the prefix does not
-    tell is a group that is always empty.
+    tell is a group that is always empty. The duration of a statement that ran (ms) is a group
+    of its own, ``ran``, and then the message is the statement alone. The end of the last line
+    belongs to the entry, so that nothing stands between two of them.
     """
     head = UNKNOWN if prefix is None else _from_setting(prefix)
     missing = "".join(f"(?P<{name}>)" for name in _KEPT if f"(?P<{name}>" not in head)
     return re.compile(
-        rf"^{head}{missing}[ \t]*(?P<level>{LEVELS}):  (?P<message>[^\n]*(?:\n\t[^\n]*)*)",
+        rf"^{head}{missing}[ \t]*(?P<level>{LEVELS}):  {_RAN}"
+        r"(?P<message>[^\n]*(?:\n\t[^\n]*)*)\n?",
         re.MULTILINE,
     )
 

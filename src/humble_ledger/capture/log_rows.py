@@ -22,8 +22,11 @@ from __future__ import annotations
 
 import calendar
 import re
+from array import array
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
+from math import isnan
 from typing import Any
 
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
@@ -45,13 +48,52 @@ _OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)?")
 _MOST_KNOWN = 20_000
 
 
+# A character that stands in no statement: `clean` takes it out.
+BETWEEN = "\x00"
+
+
+@dataclass(slots=True)
+class RunColumns:
+    """Rows of the kind RAN, column by column, in their order; see above for the meaning.
+
+    ``ends`` (seconds since 1970, NaN unknown) and ``durations`` (ms) are the bytes of doubles,
+    ``keys``, ``clients`` and ``sessions`` (places in ``session_names``) those of C ints.
+    ``literals`` are one text for each run; ``details`` only of runs that have one.
+    """
+
+    ends: bytes
+    durations: bytes
+    keys: bytes
+    clients: bytes
+    sessions: bytes
+    session_names: list[str]
+    literals: list[str]
+    details: dict[int, str]
+
+    def literals_of(self, place: int) -> list[str]:
+        """The literals of one run."""
+        return self.literals[place].split(BETWEEN) if self.literals[place] else []
+
+    def rows(self) -> Iterator[Row]:
+        """The same as rows."""
+        columns = (array(c, b) for c, b in zip("ddiii", self._numbers(), strict=True))
+        for place, (end, ms, key, client, session) in enumerate(zip(*columns, strict=True)):
+            detail = self.details.get(place, "")
+            name = self.session_names[int(session)]
+            moment = None if isnan(end) else end
+            yield [RAN, moment, name, client, ms, key, self.literals_of(place), detail]
+
+    def _numbers(self) -> tuple[bytes, ...]:
+        return self.ends, self.durations, self.keys, self.clients, self.sessions
+
+
 @dataclass(slots=True)
 class BlockRows:
     """The rows of a block, and what its keys and clients stand for.
 
     ``keys`` are (wording, an example of it), ``clients`` (user, database, application).
     ``passed_over`` counts what was not kept, by reason; ``zoned`` tells whether the times are
-    known to be UTC.
+    known to be UTC. ``columns`` are rows that ran, once `columns` has taken them out.
     """
 
     rows: list[Row] = field(default_factory=list)
@@ -62,15 +104,7 @@ class BlockRows:
     passed_over: dict[str, int] = field(default_factory=dict)
     first_unreadable: int | None = None
     zoned: bool = True
-
-    def plain(self) -> tuple[object, ...]:
-        """All of it as a tuple of plain things."""
-        return tuple(getattr(self, name) for name in self.__slots__)
-
-    @classmethod
-    def of_plain(cls, plain: tuple[Any, ...]) -> BlockRows:
-        """The block of such a tuple."""
-        return cls(*plain)
+    columns: RunColumns | None = None
 
     def pass_over(self, reason: str, count: int = 1) -> None:
         """Count something that is not kept."""
@@ -160,6 +194,11 @@ class BlockWriter:
         if zone not in _UTC:
             self.block.zoned = False
         return begun
+
+
+def joined(literals: list[str]) -> str:
+    """A run's literals as one text."""
+    return BETWEEN.join(literals)
 
 
 def clean(text: str) -> str:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from humble_ledger.capture.log_messages import add_detail, add_statement, row_of
+from humble_ledger.capture.log_messages import add_detail, add_statement, row_of, run_of
 from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import BlockRows, BlockWriter, Row, clean
 
@@ -35,35 +35,44 @@ def plain_rows(data: bytes, prefix: str | None) -> BlockRows:
     writer = BlockWriter()
     block = writer.block
     block.lines = text.count("\n")
-    pattern, wanted = _reading(prefix)
+    pattern, order = _reading(prefix)
+    # What stands between entries, then each entry's groups, again and again.
+    parts, width = pattern.split(text), pattern.groups + 1
+    between = parts[::width]
+    if any(between):
+        _between(text, pattern, block)
     last: dict[str, Row | None] = {}
-    expected = 0
-    for match in pattern.finditer(text):
-        start = match.start()
-        if start != expected:
-            _between(text, expected, start, block)
-        expected = match.end() + 1
-        level, message, stamp, session, user, database, application = match.group(*wanted)
-        if "\n" in message:
-            message = message.replace("\n\t", "\n")  # the server's own mark of a continuation
+    clients: dict[tuple[str | None, ...], int] = {}
+    for level, message, stamp, session, user, database, application, ran in zip(
+        *(parts[place::width] for place in order), strict=True
+    ):
+        # A tab at the start of a line is the server's own mark of a continuation.
+        words = message.replace("\n\t", "\n") if "\n" in message else message
         if level in _ADDENDA:
-            row = last.get(session)
-            if row is not None and level == "DETAIL":
-                add_detail(row, message)
-            elif row is not None and level == "STATEMENT":
-                add_statement(writer, row, message)
+            _add(writer, last.get(session), level, words)
             continue
         block.entries += 1
         row = None
         if level in _MESSAGES:
-            who = (user or "", database or "", application or "")
-            row = row_of(writer, message, stamp or "", session or "", who)
+            client = clients.get((user, database, application))
+            if client is None:
+                client = writer.client((user or "", database or "", application or ""))
+                clients[user, database, application] = client
+            if ran is None:
+                row = row_of(writer, words, stamp or "", session or "", client)
+            else:
+                row = run_of(writer, words, stamp or "", session or "", client, float(ran))
             if row is not None:
                 block.rows.append(row)
         last[session] = row
-    if expected < len(text):
-        _between(text, expected, len(text), block)
     return block
+
+
+def _add(writer: BlockWriter, row: Row | None, level: str, words: str) -> None:
+    if row is not None and level == "DETAIL":
+        add_detail(row, words)
+    elif row is not None and level == "STATEMENT":
+        add_statement(writer, row, words)
 
 
 def last_cut(data: bytes) -> int | None:
@@ -93,13 +102,18 @@ def _reading(prefix: str | None) -> tuple[re.Pattern[str], tuple[int, ...]]:
     names = pattern.groupindex
     order = (
         "level", "message", "time" if "time" in names else "epoch",
-        "pid" if "pid" in names else "session", "user", "database", "application",
+        "pid" if "pid" in names else "session", "user", "database", "application", "ran",
     )  # fmt: skip
     return pattern, tuple(names[name] for name in order)
 
 
-def _between(text: str, start: int, end: int, block: BlockRows) -> None:
-    """Count what stands between entries; empty lines do not matter."""
-    lines = [n for n, line in enumerate(text[start:end].split("\n")) if line.strip()]
-    if lines:
-        block.unreadable(text.count("\n", 0, start) + lines[0], len(lines))
+def _between(text: str, pattern: re.Pattern[str], block: BlockRows) -> None:
+    """Count the lines that stand between entries; empty ones do not matter."""
+    end = 0
+    starts = [(match.start(), match.end()) for match in pattern.finditer(text)]
+    for start, next_end in [*starts, (len(text), 0)]:
+        between = text[end:start]
+        lines = [n for n, line in enumerate(between.split("\n")) if line.strip()]
+        if lines:
+            block.unreadable(text.count("\n", 0, end) + lines[0], len(lines))
+        end = next_end

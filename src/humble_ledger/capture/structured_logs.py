@@ -43,9 +43,9 @@ def csv_rows(data: bytes) -> BlockRows:
         block.entries += 1
         if fields[_LEVEL] not in _LEVELS:
             continue
-        who = (fields[_USER], fields[_DATABASE], fields[_APPLICATION])
+        client = writer.client((fields[_USER], fields[_DATABASE], fields[_APPLICATION]))
         row = row_of(
-            writer, fields[_MESSAGE], fields[_TIME], fields[_PROCESS], who, fields[_DETAIL]
+            writer, fields[_MESSAGE], fields[_TIME], fields[_PROCESS], client, fields[_DETAIL]
         )
         if row is not None:
             add_statement(writer, row, fields[_STATEMENT])
@@ -103,8 +103,8 @@ def json_rows(data: bytes) -> BlockRows:
         block.entries += 1
         if found.error_severity not in _LEVELS:
             continue
-        who = (found.user, found.dbname, found.application_name)
-        row = row_of(writer, found.message, found.timestamp, str(found.pid), who, found.detail)
+        client = writer.client((found.user, found.dbname, found.application_name))
+        row = row_of(writer, found.message, found.timestamp, str(found.pid), client, found.detail)
         if row is not None:
             if found.statement:
                 add_statement(writer, row, found.statement)

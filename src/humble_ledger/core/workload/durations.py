@@ -7,22 +7,22 @@ from collections.abc import Mapping
 
 # Each bucket is 0.5 % wider than the one below, so a quantile is off by at most a quarter
 # of a percent; eleven powers of ten (1 µs to 10⁵ s) then take 5,100 buckets, mostly empty.
-_STEP = math.log(1.005)
-_SMALLEST_MS = 0.001
+STEP = math.log(1.005)
+SMALLEST_MS = 0.001
 
 Counts = Mapping[int, int]
 
 
 def bucket_of(duration_ms: float) -> int:
     """The bucket of a duration in milliseconds; 0 takes all up to a microsecond."""
-    if duration_ms <= _SMALLEST_MS:
+    if duration_ms <= SMALLEST_MS:
         return 0
-    return int(math.log(duration_ms / _SMALLEST_MS) / _STEP) + 1
+    return int(math.log(duration_ms / SMALLEST_MS) / STEP) + 1
 
 
 def middle_of(bucket: int) -> float:
     """The duration in the middle of a bucket, in milliseconds."""
-    return _SMALLEST_MS * math.exp((bucket - 0.5) * _STEP) if bucket else 0.0
+    return SMALLEST_MS * math.exp((bucket - 0.5) * STEP) if bucket else 0.0
 
 
 def quantile_bucket(counts: Counts, part: float) -> int:

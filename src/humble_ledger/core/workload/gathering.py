@@ -10,19 +10,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from heapq import heappush, heapreplace
-from math import log
 from random import Random
+from typing import TYPE_CHECKING
 
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
+from humble_ledger.core.workload.durations import bucket_of
 from humble_ledger.core.workload.incidents import Incident
 from humble_ledger.core.workload.repetition import RepetitionWatch
 from humble_ledger.core.workload.usage import Usage
+
+if TYPE_CHECKING:  # NumPy only for those who count many at once
+    from numpy.random import Generator
+
+    from humble_ledger.core.workload.counting import Floats, Ints, Runs
 
 KEPT_WHOLE = 2_000
 # Of n runs beyond those, about RARELY_KEPT × ln(n / KEPT_WHOLE) more are kept.
 RARELY_KEPT = 200
 SLOWEST_KEPT = 100
-_STEP = log(1.005)  # the width of `durations`' buckets
 _MOST_KNOWN = 100_000
 Client = tuple[str, str, str]  # user, database, application
 NOBODY: Client = ("", "", "")
@@ -135,12 +140,10 @@ class Gathering:
         self._runs: list[RunSeen] = []
         self._incidents: list[tuple[int | None, Incident]] = []
         self._random = Random(0).random  # a fair sample, and the same one each time
+        self._many_random: Generator | None = None
 
     def count(self, group: int, client: Client, end_s: float | None, ms: float) -> bool:
-        """Count a run; tells whether to keep it whole, too (with `keep`).
-
-        This is called for every run of a log, so it is written for speed.
-        """
+        """Count a run; tells whether to keep it whole, too (with `keep`)."""
         self.kept += 1
         start = None if end_s is None else end_s - ms / 1000.0
         key = (group, client, None if start is None else int(start // 60))
@@ -151,7 +154,7 @@ class Gathering:
         tally.total += ms
         tally.squares += ms * ms
         tally.slowest = max(tally.slowest, ms)
-        bucket = int(log(ms * 1000.0) / _STEP) + 1 if ms > 0.001 else 0
+        bucket = bucket_of(ms)
         counts = tally.counts
         counts[bucket] = counts.get(bucket, 0) + 1
         if start is not None:
@@ -160,6 +163,32 @@ class Gathering:
             elif start < tally.first:
                 tally.first = start
         return self._is_kept_whole(group, ms)
+
+    def count_many(self, runs: Runs, clients: Sequence[Client]) -> list[int]:
+        """Count runs that came one after the other; the places of those to keep whole, too.
+
+        The clients of ``runs`` are places in ``clients``. The same as `count` for each; only
+        which of a query's later runs are kept as its rare examples may differ.
+        """
+        from humble_ledger.core.workload.counting import periods  # noqa: PLC0415
+
+        self.kept += len(runs.groups)
+        for each in periods(runs):
+            key = (each.group, clients[each.client], each.minute)
+            tally = self._tallies.get(key)
+            if tally is None:
+                start = None if each.minute is None else each.first_s
+                tally = self._tallies[key] = _Tally(start)
+            tally.calls += each.calls
+            tally.total += each.total_ms
+            tally.squares += each.squares_ms2
+            tally.slowest = max(tally.slowest, each.slowest_ms)
+            for bucket, many in each.counts.items():
+                tally.counts[bucket] = tally.counts.get(bucket, 0) + many
+            if tally.timed:
+                tally.first = min(tally.first, each.first_s)
+                tally.last = max(tally.last, each.last_s)
+        return self._kept_whole_of(runs.groups, runs.durations)
 
     def keep(self, run: RunSeen) -> None:
         """Keep a run as an example."""
@@ -190,17 +219,55 @@ class Gathering:
         self._tallies, self._runs, self._incidents = {}, [], []
         return found
 
-    def _is_kept_whole(self, group: int, ms: float) -> bool:
+    def _spread_of(self, group: int) -> _Spread:
         spreads = self._spreads
         while group >= len(spreads):
             spreads.append(_Spread())
-        spread = spreads[group]
+        return spreads[group]
+
+    def _kept_whole_of(self, groups: Ints, durations: Floats) -> list[int]:
+        """The places of those runs for which `_is_kept_whole` would say so."""
+        import numpy as np  # noqa: PLC0415 - only large logs need it
+
+        from humble_ledger.core.workload.counting import places_in_group  # noqa: PLC0415
+
+        met = np.unique(groups)
+        spreads = [self._spread_of(int(group)) for group in met]
+        known = np.searchsorted(met, groups)
+        full = np.array([len(each.slowest) >= SLOWEST_KEPT for each in spreads])
+        bar = np.array([each.slowest[0] if each.slowest else 0.0 for each in spreads])
+        before = np.array([each.calls for each in spreads])
+        calls = before[known] + places_in_group(groups) + 1
+        if self._many_random is None:
+            self._many_random = np.random.default_rng(0)
+        by_place = (calls <= KEPT_WHOLE) | (
+            self._many_random.random(len(groups)) * calls < RARELY_KEPT
+        )
+        # The bar only rises, so whoever is below it now is not among the slowest.
+        slow = ~full[known] | (durations > bar[known])
+        kept = []
+        for place in np.flatnonzero(by_place | slow).tolist():
+            ms = float(durations[place])
+            if _is_among_slowest(spreads[known[place]].slowest, ms) or by_place[place]:
+                kept.append(place)
+        for each, many in zip(spreads, np.bincount(known).tolist(), strict=True):
+            each.calls += many
+        return kept
+
+    def _is_kept_whole(self, group: int, ms: float) -> bool:
+        spread = self._spread_of(group)
         spread.calls += 1
-        slowest = spread.slowest
-        if len(slowest) < SLOWEST_KEPT:
-            heappush(slowest, ms)
-            return True
-        if ms > slowest[0]:
-            heapreplace(slowest, ms)
+        if _is_among_slowest(spread.slowest, ms):
             return True
         return spread.calls <= KEPT_WHOLE or self._random() * spread.calls < RARELY_KEPT
+
+
+def _is_among_slowest(slowest: list[float], ms: float) -> bool:
+    """Whether a run is one of the slowest so far; if so it takes its place among them."""
+    if len(slowest) < SLOWEST_KEPT:
+        heappush(slowest, ms)
+        return True
+    if ms > slowest[0]:
+        heapreplace(slowest, ms)
+        return True
+    return False
