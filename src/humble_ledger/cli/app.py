@@ -21,6 +21,7 @@ from humble_ledger.cli.commands import (
     preflight,
     propose,
     queries,
+    routes,
     settle,
     show,
     tidy,
@@ -29,8 +30,8 @@ from humble_ledger.cli.commands import (
 
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
-    "demo", "init", "preflight", "capture", "queries", "show", "plan", "compare", "glossary",
-    "diagnose", "propose",
+    "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
+    "glossary", "diagnose", "propose",
     "trial", "settle", "tidy", "history",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -79,6 +80,7 @@ def build() -> typer.Typer:
     app.command("queries", rich_help_panel=READ)(queries.queries)
     app.command("show", rich_help_panel=READ)(show.show)
     app.command("plan", rich_help_panel=READ)(plan.plan)
+    app.command("routes", rich_help_panel=READ)(routes.routes)
     app.command("compare", rich_help_panel=READ)(compare.compare)
     app.command("glossary", rich_help_panel=READ)(glossary.glossary)
     app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)

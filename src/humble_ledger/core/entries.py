@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from humble_ledger.core.plans.comparison import Comparison
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.routes.deciding import Decision
+from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.workload.incidents import Incident
@@ -256,6 +258,34 @@ class LiveCapture:
     samples: Samples
     blockers: tuple[BlockerBranch, ...]
     queries: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """One way to run a statement: its plan, and the methods forbidden to bring it to light.
+
+    ``stopped_ms`` tells that it was to be measured and took longer than that.
+    """
+
+    plan: PlanEntry
+    avoided: frozenset[Method]
+    stopped_ms: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Routes:
+    """The ways to run a statement, the server's own choice first, then by estimated cost.
+
+    ``found`` different ones came to light in ``asked`` questions, of which the cheapest are
+    in ``routes``; ``decision`` is between the first two, None when there is but one.
+    """
+
+    query: str
+    statement: str
+    routes: tuple[Route, ...]
+    found: int
+    asked: int
+    decision: Decision | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,6 +19,7 @@ from enum import StrEnum
 from typing import Protocol
 
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement
@@ -143,6 +144,20 @@ class Session(Protocol):
         self, statement: Statement, *, measure: bool = False, allow_writes: bool = False
     ) -> PlanDocument:
         """The plan of a statement; with ``measure`` it is run."""
+        ...
+
+    def explain_without(
+        self,
+        statement: Statement,
+        methods: Iterable[Method],
+        *,
+        measure: bool = False,
+        at_most_ms: int | None = None,
+    ) -> PlanDocument:
+        """The plan of a statement if the server may not use these methods.
+
+        With ``measure`` it is run, and given up after ``at_most_ms``.
+        """
         ...
 
     def run(self, statement: Statement) -> Outcome:

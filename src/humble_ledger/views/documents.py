@@ -13,6 +13,7 @@ from humble_ledger.core.entries import (
     PlanEntry,
     QueryFindings,
     RemedyEntry,
+    Routes,
     ScriptCapture,
     SettlementEntry,
     SymptomEntry,
@@ -22,6 +23,7 @@ from humble_ledger.core.glossary.terms import Term
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.comparison import Figures
 from humble_ledger.core.plans.model import Node
+from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.trials.model import QueryTrial, Side
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
@@ -414,6 +416,44 @@ def glossary_document(terms: Iterable[Term]) -> s.GlossaryDocument:
     """Terms of the glossary."""
     return s.GlossaryDocument(
         [s.TermRow(t.name, t.kind.value, list(t.also), t.words, t.look_out) for t in terms]
+    )
+
+
+def routes_document(found: Routes) -> s.RoutesDocument:
+    """The ways to run a statement."""
+    decision = found.decision
+    return s.RoutesDocument(
+        query=found.query,
+        statement=found.statement,
+        found=found.found,
+        asked=found.asked,
+        routes=[
+            s.RouteRow(
+                plan=each.plan.id,
+                how=said(each.plan.plan),
+                without=sorted(each.avoided),
+                cost_estimated=each.plan.plan.cost_total,
+                execution_ms=each.plan.plan.execution_ms,
+                stopped_after_ms=each.stopped_ms,
+                pages=None
+                if each.plan.plan.root.pages is None
+                else each.plan.plan.root.pages.touched,
+            )
+            for each in found.routes
+        ],
+        decision=None
+        if decision is None
+        else s.DecisionRow(
+            by=decision.by.value,
+            route=decision.route,
+            chosen_cost_estimated=decision.chosen_cost,
+            other_cost_estimated=decision.other_cost,
+            table=decision.table,
+            index=decision.index,
+            expected=decision.expected,
+            break_even_computed=decision.break_even,
+            other_wins_below=decision.other_wins_below,
+        ),
     )
 
 

@@ -466,6 +466,51 @@ class StepPairRow(Struct, frozen=True):
     after: ComparedStep | None
 
 
+class RouteRow(Struct, frozen=True):
+    """One way to run a statement; the first is the server's own choice.
+
+    ``stopped_after_ms``: it was to be measured and took longer.
+    """
+
+    plan: str
+    how: str
+    without: list[str]
+    cost_estimated: float | None
+    execution_ms: float | None
+    stopped_after_ms: float | None
+    pages: int | None
+
+
+class DecisionRow(Struct, frozen=True):
+    """What decides between the first way and ``route``, and where that would begin to win.
+
+    ``expected`` and ``break_even_computed`` are a share of rows or a number of lookups.
+    """
+
+    by: str
+    route: int
+    chosen_cost_estimated: float
+    other_cost_estimated: float
+    table: str
+    index: str
+    expected: float | None
+    break_even_computed: float | None
+    other_wins_below: bool
+
+
+class RoutesDocument(Struct, frozen=True):
+    """The ways a server could run a statement."""
+
+    query: str
+    statement: str
+    found: int
+    asked: int
+    routes: list[RouteRow]
+    decision: DecisionRow | None
+    kind: Literal["routes"] = "routes"
+    version: Literal[1] = 1
+
+
 class ComparisonDocument(Struct, frozen=True):
     """Two plans held against each other."""
 
@@ -585,6 +630,7 @@ DOCUMENTS: tuple[type[Struct], ...] = (
     LiveDocument,
     GlossaryDocument,
     ComparisonDocument,
+    RoutesDocument,
     PlanDocument,
     SymptomsDocument,
     RemediesDocument,

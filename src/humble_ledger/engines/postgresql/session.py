@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
+from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
@@ -19,6 +20,7 @@ from humble_ledger.engines.postgresql import (
     preflight,
     statement_statistics,
 )
+from humble_ledger.engines.postgresql.avoiding import avoiding, timeout
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.running import timed_run
@@ -67,6 +69,26 @@ class PostgresSession:
             return self._explain(statement, measure=True)
         finally:
             self._connection.rollback()
+
+    def explain_without(
+        self,
+        statement: Statement,
+        methods: Iterable[Method],
+        *,
+        measure: bool = False,
+        at_most_ms: int | None = None,
+    ) -> PlanDocument:
+        """The plan of a statement if the server may not use these methods.
+
+        Raises:
+            StatementTimedOut: it ran longer than ``at_most_ms``.
+            RefusedForSafety: it is to be measured, and changes data.
+        """
+        require_plan(statement.sql)
+        if measure:
+            require_readable_run(statement.sql, False)
+        with avoiding(self._connection, tuple(methods)), timeout(self._connection, at_most_ms):
+            return self._explain(statement, measure=measure)
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it.

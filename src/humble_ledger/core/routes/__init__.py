@@ -1,0 +1,1 @@
+"""The other ways a server could run a statement, and what decides between them."""
