@@ -74,3 +74,17 @@ def test_the_glossary_explains_what_a_plan_shows(humble: Program) -> None:
     assert "hash_join" in humble.ok("glossary").out
     assert humble.json("glossary", "own time")["terms"][0]["about"] == "figure"
     assert "no «xyzzy»" in humble.fails(2, "glossary", "xyzzy")
+
+
+@only_newest
+def test_a_plan_as_a_figure(begun: Program, server: Server) -> None:
+    query = begun.query_with(SENSOR)
+    assert "plan-p1.svg (3 steps)" in begun.ok("plan", query, "--measure", "--as", "figure").out
+    drawn = (begun.folder / "plan-p1.svg").read_text()
+    assert "Parallel Seq Scan" in drawn and "rows (measured)" in drawn
+    begun.ok("plan", "p1", "--as", "figure", "--flow", "down", "--to", "p.png")
+    assert (begun.folder / "p.png").read_bytes().startswith(b"\x89PNG")
+    assert ".svg" in begun.fails(2, "plan", "p1", "--as", "figure", "--to", "p.doc")
+    assert "across, down" in begun.fails(2, "plan", "p1", "--as", "figure", "--flow", "up")
+    missing = begun.fails(4, "plan", "p1", "--as", "figure", "--to", "no/such/p.svg")
+    assert "cannot be written" in missing

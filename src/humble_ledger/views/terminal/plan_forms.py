@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from humble_ledger.errors import WrongUsage
+from humble_ledger.views.figures.plan_figure import Flow
 from humble_ledger.views.terminal.plan_table import check_columns
 
 DEFAULT = "default"
@@ -17,6 +18,7 @@ class PlanShape(StrEnum):
     TREE = "tree"
     TABLE = "table"
     STEPS = "steps"
+    FIGURE = "figure"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,3 +59,14 @@ def chosen_columns(asked: str, remembered: tuple[str, ...]) -> tuple[str, ...]:
     if not asked:
         return remembered
     return check_columns([name.strip() for name in asked.split(",") if name.strip()])
+
+
+def flow_of(asked: str) -> Flow:
+    """The way the rows flow in a figure.
+
+    Raises:
+        WrongUsage: there is none of that name.
+    """
+    if asked not in list(Flow):
+        raise WrongUsage(f"Rows cannot flow «{asked}».", f"Say one of: {', '.join(Flow)}")
+    return Flow(asked)

@@ -1,0 +1,1 @@
+"""Entries as figures, drawn with Matplotlib."""
