@@ -83,8 +83,8 @@ _TAKEN = frozenset(
     |Actual Total Time|Actual Rows|Actual Loops|Rows Removed by Filter
     |Rows Removed by Join Filter|Rows Removed by Index Recheck|Index Cond|TID Cond|Filter
     |One-Time Filter|Join Filter|Hash Cond|Merge Cond|Recheck Cond|Order By|Sort Key|Presorted Key
-    |Group Key|Output|Parallel Aware|Workers|Workers Planned|Workers Launched|Shared Hit Blocks
-    |Shared Read Blocks|Shared Dirtied Blocks|Shared Written Blocks|Local Hit Blocks
+    |Group Key|Grouping Sets|Output|Parallel Aware|Workers|Workers Planned|Workers Launched
+    |Shared Hit Blocks|Shared Read Blocks|Shared Dirtied Blocks|Shared Written Blocks|Local Hit Blocks
     |Local Read Blocks|Local Dirtied Blocks|Local Written Blocks|Temp Read Blocks
     |Temp Written Blocks""".replace("\n", "")
     .replace("    ", "")
@@ -167,7 +167,7 @@ def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node
         conditions=_conditions(raw),
         sort_keys=tuple(raw.get("Sort Key") or ()),
         presorted_keys=tuple(raw.get("Presorted Key") or ()),
-        group_keys=tuple(raw.get("Group Key") or ()),
+        group_keys=_group_keys(raw),
         output=tuple(raw.get("Output") or ()),
         processes=_processes(raw),
         memory=_memory(raw),
@@ -228,6 +228,18 @@ def _pages(raw: Mapping[str, Any]) -> Pages | None:
         temp_read=int(raw.get("Temp Read Blocks", 0)),
         temp_written=int(raw.get("Temp Written Blocks", 0)),
     )
+
+
+def _group_keys(raw: Mapping[str, Any]) -> tuple[str, ...]:
+    """What rows are grouped by; each grouping set in brackets."""
+    sets = raw.get("Grouping Sets")
+    if not sets:
+        return tuple(raw.get("Group Key") or ())
+    found = []
+    for each in sets:
+        for keys in (*each.get("Hash Keys", ()), *each.get("Group Keys", ())):
+            found.append(f"({', '.join(keys)})")
+    return tuple(found)
 
 
 def _conditions(raw: Mapping[str, Any]) -> Conditions:

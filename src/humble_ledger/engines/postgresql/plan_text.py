@@ -29,6 +29,7 @@ _FIGURES = re.compile(
     )\))?$""",
     re.VERBOSE,
 )
+_OF_SETS = ("Group Key", "Hash Key", "Sort Key")
 _ARROW = re.compile(r"^(?P<indent> *)->  (?P<rest>.*)$")
 _SUBPLAN = re.compile(r"^(?P<indent> *)(?P<name>(?:SubPlan|InitPlan|CTE) [^:]*?)$")
 _RULER = re.compile(r"^[\s|+-]*-{5,}[\s|+-]*$")
@@ -113,7 +114,10 @@ class _Reading:
         if column <= owner.column:
             owner.worker = None
         for key, value in fields_of_line(line.strip()).items():
-            raw[key] = value
+            if raw.get("Node Type") == "Aggregate" and key in _OF_SETS:
+                _add_grouping(raw, key, value)
+            else:
+                raw[key] = value
         return place + 1
 
     def _begin(self, arrow: int, text: str, number: int, root: bool = False) -> None:
@@ -212,6 +216,23 @@ class _Reading:
         else:
             self._top[name] = rest.strip()
         return last
+
+
+def _add_grouping(raw: Raw, key: str, value: list[str]) -> None:
+    """One line of an aggregate's groups; several lines, or hashed ones, are grouping sets."""
+    known = raw.get("Group Key")
+    sets = raw.get("Grouping Sets")
+    keys = [] if value == ["()"] else value
+    if key == "Sort Key":
+        return  # the order in which the next sets are read; the step itself sorts nothing
+    if key == "Group Key" and keys and known is None and sets is None:
+        raw["Group Key"] = keys
+        return
+    if sets is None:
+        sets = raw["Grouping Sets"] = []
+    if known is not None:
+        sets.append({"Group Keys": [raw.pop("Group Key")]})
+    sets.append({"Group Keys": [keys]})
 
 
 def _figures(match: re.Match[str]) -> Raw:

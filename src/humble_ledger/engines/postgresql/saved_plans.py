@@ -21,7 +21,14 @@ _LOOKS = re.compile(
     re.MULTILINE,
 )
 _SAVING = "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …"
-_LISTS = {"Plans": "Plan", "Workers": "Worker", "Triggers": "Trigger"}
+_LISTS = {
+    "Plans": "Plan",
+    "Workers": "Worker",
+    "Triggers": "Trigger",
+    "Grouping-Sets": "Grouping-Set",
+    "Group-Keys": "Group-Key",
+    "Hash-Keys": "Hash-Key",
+}
 _HYPHENED = {
     name.replace("-", " "): name
     for name in ("One-Time Filter", "Full-sort Groups", "Pre-sorted Groups")
@@ -101,7 +108,7 @@ def _element(element: ElementTree.Element) -> Any:
     """An element as JSON has it: lists where its children are items, else an object or value."""
     children = list(element)
     name = _tag(element)
-    if not children and name in _LISTS:
+    if not children and (name in _LISTS or name == "Group-Key"):
         return []
     if not children:
         return _value(name, element.text or "")
