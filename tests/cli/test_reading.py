@@ -88,3 +88,24 @@ def test_a_plan_as_a_figure(begun: Program, server: Server) -> None:
     assert "across, down" in begun.fails(2, "plan", "p1", "--as", "figure", "--flow", "up")
     missing = begun.fails(4, "plan", "p1", "--as", "figure", "--to", "no/such/p.svg")
     assert "cannot be written" in missing
+
+
+@only_newest
+def test_what_surrounds_a_plan(begun: Program, server: Server) -> None:
+    query = begun.query_with(SENSOR)
+    shown = " ".join(begun.ok("plan", query, "--measure", "--as", "tables").out.split())
+    assert "of work in" in shown and "3 processes (measured)" in shown
+    assert "reading_buoy_taken (buoy_id, taken_at): searched behind its first key" in shown
+    assert "sensor_id: filter" in shown and "gathered" in shown
+    assert "granted to each sort (work_mem)" in shown
+    found = begun.json("plan", "p1", "--as", "tables")
+    (table,) = found["tables"]
+    assert table["table_rows"] == server.fetch("SELECT count(*) FROM reading")[0][0]
+    assert {i["service"] for i in table["indexes"]} == {
+        "searched behind its first key",
+        "no condition on it",
+    }
+    forgotten = begun.query_with("FROM sensor AS s, buoy AS b")
+    assert "untied" in begun.ok("plan", forgotten, "--as", "tables").out
+    (begun.folder / "saved.txt").write_text(MEASURED_TEXT)
+    assert "unknown without a server" in begun.ok("plan", "saved.txt", "--as", "tables").out

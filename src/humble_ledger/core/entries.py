@@ -10,6 +10,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.routes.deciding import Decision
 from humble_ledger.core.routes.exploring import Method
+from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.workload.incidents import Incident
@@ -258,6 +259,18 @@ class LiveCapture:
     samples: Samples
     blockers: tuple[BlockerBranch, ...]
     queries: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class PlanSurroundings:
+    """A plan with what the server knows of its tables now.
+
+    Without a server ``tables`` is empty and ``server`` None.
+    """
+
+    plan: PlanEntry
+    tables: Mapping[TableName, TableFacts]
+    server: ServerFacts | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from humble_ledger.core.entries import (
     LiveCapture,
     PlanComparison,
     PlanEntry,
+    PlanSurroundings,
     QueryFindings,
     RemedyEntry,
     Routes,
@@ -22,8 +23,16 @@ from humble_ledger.core.entries import (
 from humble_ledger.core.glossary.terms import Term
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.comparison import Figures
-from humble_ledger.core.plans.model import Node
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.serving import index_services
+from humble_ledger.core.plans.tables import (
+    TableAccount,
+    join_graph,
+    table_accounts,
+    whole_work,
+)
 from humble_ledger.core.routes.exploring import said
+from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.trials.model import QueryTrial, Side
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
@@ -202,9 +211,11 @@ def _blocker(branch: BlockerBranch) -> s.BlockerRow:
     )
 
 
-def plan_document(entry: PlanEntry) -> s.PlanDocument:
-    """A plan."""
+def plan_document(entry: PlanEntry, around: PlanSurroundings | None = None) -> s.PlanDocument:
+    """A plan, with the server's facts of its tables when it was asked for them."""
     plan = entry.plan
+    work = whole_work(plan)
+    facts = around.tables if around is not None else {}
     return s.PlanDocument(
         id=entry.id,
         query=entry.query,
@@ -215,6 +226,43 @@ def plan_document(entry: PlanEntry) -> s.PlanDocument:
         execution_ms=plan.execution_ms,
         settings=dict(plan.engine_settings),
         root=_node(plan.root, accounts(plan)),
+        tables=[_plan_table(plan, each, facts.get(each.name)) for each in table_accounts(plan)],
+        joins=[s.JoinTieRow(t.one, t.other, t.condition, t.step) for t in join_graph(plan).ties],
+        work=s.PlanWork(
+            work.elapsed_ms, work.work_ms, work.processes, work.memory_bytes, work.spilled_bytes,
+            work.temp_pages,
+        ),
+    )  # fmt: skip
+
+
+def _plan_table(plan: Plan, account: TableAccount, facts: TableFacts | None) -> s.PlanTableRow:
+    indexes = None
+    if facts is not None:
+        indexes = [
+            s.PlanIndexRow(
+                each.index.name, each.service.value, len(each.index.keys), each.keys_led,
+                list(each.steps),
+            )
+            for each in index_services(plan, facts, account)
+        ]  # fmt: skip
+    return s.PlanTableRow(
+        table=str(account.name),
+        aliases=list(account.aliases),
+        steps=list(account.steps),
+        scans=account.scans,
+        rows_expected=account.rows_expected,
+        rows_read=account.rows_read,
+        rows_kept=account.rows_kept,
+        cached_pages=account.pages_cached,
+        read_pages=account.pages_read,
+        own_ms=account.own_ms,
+        share=account.share,
+        columns={column: [p.value for p in places] for column, places in account.columns.items()},
+        indexes=indexes,
+        table_rows=facts.rows if facts else None,
+        table_bytes=facts.size_bytes if facts else None,
+        table_analyzed_at=_iso(facts.analyzed_at) if facts else None,
+        table_changed_since_rows=facts.changes_since_analyze if facts else None,
     )
 
 

@@ -291,6 +291,62 @@ class NodeDocument(Struct, frozen=True):
     children: list[NodeDocument]
 
 
+class PlanIndexRow(Struct, frozen=True):
+    """An index of a table in a plan; ``keys_led`` of its ``keys`` lead to rows, or would."""
+
+    name: str
+    service: str
+    keys: int
+    keys_led: int
+    steps: list[int]
+
+
+class PlanTableRow(Struct, frozen=True):
+    """One table in a plan, all its scans added up; ``columns`` tells where each one serves.
+
+    ``indexes`` and what begins with ``table_`` are the server's facts at the time of asking,
+    null when it was not asked.
+    """
+
+    table: str
+    aliases: list[str]
+    steps: list[int]
+    scans: float | None
+    rows_expected: float
+    rows_read: float | None
+    rows_kept: float | None
+    cached_pages: int | None
+    read_pages: int | None
+    own_ms: float | None
+    share: float
+    columns: dict[str, list[str]]
+    indexes: list[PlanIndexRow] | None
+    table_rows: float | None
+    table_bytes: int | None
+    table_analyzed_at: str | None
+    table_changed_since_rows: int | None
+
+
+class JoinTieRow(Struct, frozen=True):
+    """Two relations (by alias) and the condition that ties them."""
+
+    one: str
+    other: str
+    condition: str
+    step: int
+
+
+class PlanWork(Struct, frozen=True):
+    """What a plan takes as a whole; ``work_ms`` summed over processes."""
+
+    elapsed_ms: float | None
+    work_ms: float | None
+    processes: int
+    memory_bytes: int
+    spilled_bytes: int
+    temp_written_pages: int
+
+
 class PlanDocument(Struct, frozen=True):
     """A plan."""
 
@@ -303,6 +359,9 @@ class PlanDocument(Struct, frozen=True):
     execution_ms: float | None
     settings: dict[str, str]
     root: NodeDocument
+    tables: list[PlanTableRow]
+    joins: list[JoinTieRow]
+    work: PlanWork
     kind: Literal["plan"] = "plan"
     version: Literal[1] = 1
 

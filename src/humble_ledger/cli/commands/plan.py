@@ -27,7 +27,11 @@ def plan(
         ),
     ] = False,
     shown_as: Annotated[
-        str, typer.Option("--as", help="tree, table, steps (told in plain sentences), or figure.")
+        str,
+        typer.Option(
+            "--as",
+            help="tree, table, steps (in sentences), tables (what surrounds it), figure.",
+        ),
     ] = "tree",
     columns: Annotated[
         str,
@@ -75,6 +79,7 @@ def plan(
     from humble_ledger.views.terminal.plans import plan_view  # noqa: PLC0415
     from humble_ledger.workflow.configuration import remember_columns  # noqa: PLC0415
     from humble_ledger.workflow.reading import plan_of  # noqa: PLC0415
+    from humble_ledger.workflow.surroundings import surroundings_of  # noqa: PLC0415
 
     form = PlanForm.of(shown_as if not columns else "table", find, focus)
     way = flow_of(flow)
@@ -84,6 +89,9 @@ def plan(
         entry = plan_of(workspace, what, measure=measure, allow_writes=allow_writes)
         if columns:
             remember_columns(workspace.configuration, form.columns)
+        around = None
+        if form.shape is PlanShape.TABLES:
+            around = surroundings_of(workspace, entry)
         if form.shape is PlanShape.FIGURE:
             progress("drawing")
             path = draw_figure(entry, numbers_of(workspace), to, way)
@@ -93,8 +101,8 @@ def plan(
         return
     output.give(
         json,
-        lambda: plan_document(entry),
-        lambda: plan_view(entry, numbers_of(workspace), form),
+        lambda: plan_document(entry, around),
+        lambda: plan_view(entry, numbers_of(workspace), form, around),
     )
 
 

@@ -84,7 +84,8 @@ _TAKEN = frozenset(
     |Rows Removed by Join Filter|Rows Removed by Index Recheck|Index Cond|TID Cond|Filter
     |One-Time Filter|Join Filter|Hash Cond|Merge Cond|Recheck Cond|Order By|Sort Key|Presorted Key
     |Group Key|Grouping Sets|Output|Parallel Aware|Workers|Workers Planned|Workers Launched
-    |Shared Hit Blocks|Shared Read Blocks|Shared Dirtied Blocks|Shared Written Blocks|Local Hit Blocks
+    |Shared Hit Blocks|Shared Read Blocks|Shared Dirtied Blocks|Shared Written Blocks
+    |Local Hit Blocks
     |Local Read Blocks|Local Dirtied Blocks|Local Written Blocks|Temp Read Blocks
     |Temp Written Blocks""".replace("\n", "")
     .replace("    ", "")

@@ -18,6 +18,7 @@ class PlanShape(StrEnum):
     TREE = "tree"
     TABLE = "table"
     STEPS = "steps"
+    TABLES = "tables"
     FIGURE = "figure"
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.entries import PlanEntry, PlanSurroundings
 from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
@@ -18,6 +18,7 @@ from humble_ledger.views.terminal.plan_focus import matching_steps, plan_focus
 from humble_ledger.views.terminal.plan_forms import PlanForm, PlanShape
 from humble_ledger.views.terminal.plan_story import plan_story
 from humble_ledger.views.terminal.plan_table import plan_table
+from humble_ledger.views.terminal.plan_tables import plan_tables
 from humble_ledger.views.terminal.steps import Cell, StepRow, StepTable
 
 BAR_WIDTH = 8
@@ -27,13 +28,20 @@ HOT = 0.25
 USUAL = PlanForm()
 
 
-def plan_view(entry: PlanEntry, numbers: Numbers, form: PlanForm = USUAL) -> RenderableType:
+def plan_view(
+    entry: PlanEntry,
+    numbers: Numbers,
+    form: PlanForm = USUAL,
+    around: PlanSurroundings | None = None,
+) -> RenderableType:
     """The plan with its heading, its steps in the form asked for, and what they add up to."""
     plan, heading = entry.plan, _heading(entry, numbers)
     if form.focus is not None:
         return Group(heading, Text(""), plan_focus(plan, form.focus, numbers))
     if form.find:
         return Group(heading, Text(""), _found(plan, form.find, numbers))
+    if around is not None:
+        return Group(heading, Text(""), plan_tables(around, numbers))
     if form.shape is PlanShape.STEPS:
         return Group(heading, Text(""), plan_story(plan, numbers))
     if form.shape is PlanShape.TABLE:

@@ -1,0 +1,22 @@
+"""What surrounds a plan: the tables it reads as the server knows them now."""
+
+from __future__ import annotations
+
+from humble_ledger.core.entries import PlanEntry, PlanSurroundings
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.workflow.reading import SAVED
+from humble_ledger.workflow.workspace import Workspace
+
+
+def surroundings_of(workspace: Workspace, entry: PlanEntry) -> PlanSurroundings:
+    """The tables of a plan; a saved plan's are unknown, as it may be of any server.
+
+    Plans read from a log name tables without their schema: the one in public is meant.
+    """
+    if entry.origin == SAVED or not workspace.has_target:
+        return PlanSurroundings(entry, {}, None)
+    pairs = {TableName(schema, name) for schema, name in entry.plan.relations()}
+    asked = {pair: TableName(pair.schema or "public", pair.name) for pair in pairs}
+    facts = workspace.session.tables(asked.values())
+    known = {pair: facts[name] for pair, name in asked.items() if name in facts}
+    return PlanSurroundings(entry, known, workspace.session.server)
