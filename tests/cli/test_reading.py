@@ -109,3 +109,43 @@ def test_what_surrounds_a_plan(begun: Program, server: Server) -> None:
     assert "untied" in begun.ok("plan", forgotten, "--as", "tables").out
     (begun.folder / "saved.txt").write_text(MEASURED_TEXT)
     assert "unknown without a server" in begun.ok("plan", "saved.txt", "--as", "tables").out
+
+
+def test_values_for_parameters_come_from_the_statistics(begun: Program, server: Server) -> None:
+    sql = "SELECT * FROM reading WHERE buoy_id = $1 AND taken_at >= $2 LIMIT $3"
+    generic = " ".join(begun.ok("plan", sql).out.split())
+    assert "the plan for no value in particular (generic)" in generic
+    assert "--values typical" in begun.fails(2, "plan", sql, "--measure")
+    seen = {}
+    for frequency in ("common", "typical", "rare"):
+        shown = " ".join(begun.ok("plan", sql, "--measure", "--values", frequency).out.split())
+        assert "of buoy_id" in shown and "of the rows by taken_at" in shown
+        value = shown.split("$1 = ")[1].split(",")[0]
+        (count,) = server.fetch(f"SELECT count(*) FROM reading WHERE buoy_id = {value}")[0]
+        seen[frequency] = int(str(count))
+    assert seen["common"] > 5 * seen["typical"] and seen["common"] > 5 * seen["rare"]
+    assert "no parameters" in begun.fails(2, "plan", "SELECT 1", "--values", "rare")
+    assert "common, typical, rare" in begun.fails(2, "plan", sql, "--values", "odd")
+    server.do("CREATE TABLE IF NOT EXISTS unknown_yet (n int)")
+    unknown = begun.fails(
+        2, "plan", "SELECT * FROM unknown_yet WHERE n = $1", "--values", "typical"
+    )
+    assert "ANALYZE unknown_yet" in unknown
+    server.do("DROP TABLE unknown_yet")
+
+
+@only_newest
+def test_a_query_is_compared_between_captures_and_targets(begun: Program, server: Server) -> None:
+    query = begun.query_with(SENSOR)
+    assert "No plan of" in begun.fails(2, "compare", query, "--between", "k1", "k1")
+    begun.ok("plan", query)
+    begun.ok("capture", "log", str(server.log), "--again")
+    begun.ok("plan", query, "--measure")
+    found = begun.json("compare", query, "--between", "k1", "k2")
+    assert (found["before"], found["after"]) == ("p1", "p2")
+    assert found["calls"]["before"] == found["calls"]["after"] > 0
+    assert "mean ms in the capture" in begun.ok("compare", query, "--between", "k2", "k1").out
+    both = begun.ok("compare", query, "--elsewhere", server.url).out
+    assert "The same steps in the same places" in both
+    assert "exclude" in begun.fails(2, "compare", "p1", "p2", "--elsewhere", server.url)
+    assert "not the id of a query" in begun.fails(2, "compare", "p1", "--between", "k1", "k2")

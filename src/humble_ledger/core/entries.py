@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from humble_ledger.core.plans.comparison import Comparison
+from humble_ledger.core.plans.comparison import Comparison, Figures
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.routes.deciding import Decision
@@ -16,6 +16,7 @@ from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.workload.incidents import Incident
 from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.core.workload.sampling import BlockerBranch, Samples
+from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.values import SlowValue
 
 
@@ -119,7 +120,11 @@ class IncidentEntry:
 
 @dataclass(frozen=True, slots=True)
 class PlanEntry:
-    """A plan in the ledger."""
+    """A plan in the ledger.
+
+    ``value_reasons`` tells why its values were chosen, where they were drawn from statistics;
+    it is not kept.
+    """
 
     id: str
     at: str
@@ -128,6 +133,7 @@ class PlanEntry:
     parameters: tuple[str | None, ...]
     origin: str
     plan: Plan
+    value_reasons: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -303,8 +309,17 @@ class Routes:
 
 @dataclass(frozen=True, slots=True)
 class PlanComparison:
-    """Two plans and what became of their steps."""
+    """Two plans and what became of their steps.
+
+    Of two captures, ``usages`` has the query's runs in each.
+    """
 
     before: PlanEntry
     after: PlanEntry
     comparison: Comparison
+    usages: tuple[Usage | None, Usage | None] = (None, None)
+
+    def runs(self, figure: str) -> Figures:
+        """One figure of the runs in both captures: calls, mean_ms, p95_ms."""
+        one, other = (getattr(usage, figure, None) for usage in self.usages)
+        return Figures(one, other)

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Protocol
 
+from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
@@ -170,6 +171,10 @@ class Session(Protocol):
 
     def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
         """The planner's estimate of the rows of a table that meet all conditions."""
+        ...
+
+    def column_values(self, table: TableName, column: str) -> ColumnValues:
+        """What the statistics know of a column's values; empty when nothing was gathered."""
         ...
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:

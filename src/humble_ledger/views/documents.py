@@ -516,6 +516,8 @@ def comparison_document(found: PlanComparison) -> s.ComparisonDocument:
         time_ms=_ratio(whole.time_ms),
         rows=_ratio(whole.rows),
         pages=_ratio(whole.pages),
+        calls=_ratio(found.runs("calls")),
+        mean_ms=_ratio(found.runs("mean_ms")),
         steps=[
             s.StepPairRow(
                 pair.change.value, _compared(pair.before, pair.before_account),

@@ -580,6 +580,8 @@ class ComparisonDocument(Struct, frozen=True):
     time_ms: BeforeAfter
     rows: BeforeAfter
     pages: BeforeAfter
+    calls: BeforeAfter
+    mean_ms: BeforeAfter
     steps: list[StepPairRow]
     kind: Literal["comparison"] = "comparison"
     version: Literal[1] = 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import Plan
@@ -11,6 +12,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.masking import masked, masked_document
 from humble_ledger.engines.postgresql.plan_reader import read_plan
 from humble_ledger.errors import WrongUsage
+from humble_ledger.workflow.parameters import with_values
 from humble_ledger.workflow.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
 
@@ -18,11 +20,17 @@ SAVED = "file"
 
 
 def plan_of(
-    workspace: Workspace, what: str, *, measure: bool = False, allow_writes: bool = False
+    workspace: Workspace,
+    what: str,
+    *,
+    measure: bool = False,
+    allow_writes: bool = False,
+    values: str = "",
 ) -> PlanEntry:
     """The plan of WHAT, kept in the ledger (a saved plan is only read).
 
-    A query or statement is explained now, and run with ``measure``.
+    A query or statement is explained now, and run with ``measure``; with ``values`` (common,
+    typical, rare) its parameters get values from the target's statistics.
 
     Raises:
         UnreadableInput: it has no plan, or the server rejects it.
@@ -39,6 +47,13 @@ def plan_of(
     if subject.saved_plan is not None:
         plan = read_plan(subject.saved_plan, "")
         return PlanEntry(SAVED, "", None, "", (), SAVED, plan)
+    if values:
+        assert subject.statement is not None
+        workspace.require_ledger()
+        statement, chosen = with_values(workspace, subject.statement, values)
+        subject = replace(subject, statement=statement)
+        entry = explain_now(workspace, subject, measure=measure, allow_writes=allow_writes)
+        return replace(entry, value_reasons=tuple(each.why for each in chosen))
     return explain_now(workspace, subject, measure=measure, allow_writes=allow_writes)
 
 

@@ -20,6 +20,18 @@ def compare(
         ),
     ],
     other: Annotated[str, typer.Argument(help="The other one.", metavar="B")] = "",
+    between: Annotated[
+        tuple[str, str],
+        typer.Option("--between", help="A query as captures K1 and K4 found it.", metavar="K1 K4"),
+    ] = ("", ""),
+    elsewhere: Annotated[
+        str,
+        typer.Option(
+            "--elsewhere",
+            help="Hold it against its plan on this other target.",
+            metavar="NAME|URL",
+        ),
+    ] = "",
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
@@ -27,12 +39,26 @@ def compare(
 
     Example: [bold]humble compare p1 p5[/bold]
     """
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents import comparison_document  # noqa: PLC0415
     from humble_ledger.views.terminal.comparison import comparison_view  # noqa: PLC0415
-    from humble_ledger.workflow.comparing import compare_plans  # noqa: PLC0415
+    from humble_ledger.workflow.comparing import (  # noqa: PLC0415
+        compare_captures,
+        compare_plans,
+        compare_targets,
+    )
 
+    if bool(other) + bool(between[0]) + bool(elsewhere) > 1:
+        raise WrongUsage(
+            "B, --between and --elsewhere exclude each other.", "Say what A is to be held against."
+        )
     with workspace_for(target) as workspace:
-        found = compare_plans(workspace, one, other)
+        if between[0]:
+            found = compare_captures(workspace, one, *between)
+        elif elsewhere:
+            found = compare_targets(workspace, one, elsewhere)
+        else:
+            found = compare_plans(workspace, one, other)
     output.give(
         json,
         lambda: comparison_document(found),

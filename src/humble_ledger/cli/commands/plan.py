@@ -26,6 +26,13 @@ def plan(
             help="With --measure: run a statement that changes data too, and roll it back.",
         ),
     ] = False,
+    values: Annotated[
+        str,
+        typer.Option(
+            "--values",
+            help="For $1 … without values: common, typical or rare ones, from the statistics.",
+        ),
+    ] = "",
     shown_as: Annotated[
         str,
         typer.Option(
@@ -86,7 +93,7 @@ def plan(
     with workspace_for(target, timeout) as workspace, output.progress() as progress:
         form = form.with_columns(chosen_columns(columns, workspace.configuration.plan_columns))
         progress("measuring" if measure else "asking for the plan")
-        entry = plan_of(workspace, what, measure=measure, allow_writes=allow_writes)
+        entry = plan_of(workspace, what, measure=measure, allow_writes=allow_writes, values=values)
         if columns:
             remember_columns(workspace.configuration, form.columns)
         around = None

@@ -196,9 +196,11 @@ class Node:
 
     def walk(self) -> Iterator[Node]:
         """This step and all below it, in the order of the plan's text."""
-        yield self
-        for child in self.children:
-            yield from child.walk()
+        waiting = [self]
+        while waiting:
+            node = waiting.pop()
+            yield node
+            waiting.extend(reversed(node.children))
 
     @property
     def name(self) -> str:

@@ -99,7 +99,8 @@ class TableFacts:
     ``visible_share`` the share of pages an index-only scan need not visit;
     ``changes_since_analyze`` counts rows inserted, updated or deleted since
     ``analyzed_at`` (None: never). ``kind`` is table, partitioned, view, materialized view or
-    foreign.
+    foreign. A partition names the table it is ``partition_of``, which has ``partitions`` with
+    rows of their own.
     """
 
     name: TableName
@@ -115,6 +116,8 @@ class TableFacts:
     dead_rows: int = 0
     analyzed_at: datetime | None = None
     changes_since_analyze: int | None = None
+    partition_of: str = ""
+    partitions: int = 0
 
     def index(self, name: str) -> IndexFacts | None:
         """The index of this name."""

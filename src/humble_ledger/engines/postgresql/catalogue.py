@@ -7,6 +7,7 @@ from typing import Any
 
 from psycopg.rows import dict_row
 
+from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
     IndexFacts,
@@ -37,8 +38,11 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
        c.reltuples AS rows, c.relpages AS catalogue_pages, c.relallvisible AS visible,
        CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
        s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
-       greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze
-FROM pg_class c
+       greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
+       CASE WHEN c.relispartition THEN pg_partition_root(c.oid)::regclass::text END AS root,
+       (SELECT count(*) FROM pg_partition_tree(c.root_oid) WHERE isleaf) AS leaves
+FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root_oid
+      FROM pg_class) c
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
@@ -77,6 +81,13 @@ JOIN pg_am m ON m.oid = c.relam
 LEFT JOIN pg_stat_all_indexes s ON s.indexrelid = i.indexrelid
 WHERE i.indrelid = ANY(%s)
 ORDER BY i.indrelid, c.relname
+"""
+
+
+_VALUES_SQL = """
+SELECT most_common_vals::text::text[], most_common_freqs::float8[], histogram_bounds::text::text[]
+FROM pg_stats WHERE schemaname = %s AND tablename = %s AND attname = %s
+ORDER BY inherited DESC LIMIT 1
 """
 
 
@@ -130,6 +141,16 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
     return {table.name: table for table in found}
 
 
+def column_values(connection: Connection, table: TableName, column: str) -> ColumnValues:
+    """The common values and the histogram of a column, of all partitions together."""
+    with translated(), connection.cursor() as cursor:
+        row = cursor.execute(_VALUES_SQL, (table.schema, table.name, column)).fetchone()
+    if row is None:
+        return ColumnValues()
+    values, shares, histogram = (list(part or ()) for part in row)
+    return ColumnValues(tuple(zip(values, shares, strict=True)), tuple(histogram))
+
+
 def _grouped(rows: list[dict[str, Any]]) -> dict[int, list[dict[str, Any]]]:
     groups: dict[int, list[dict[str, Any]]] = {}
     for row in rows:
@@ -163,6 +184,8 @@ def _table(
         dead_rows=int(row["n_dead_tup"] or 0),
         analyzed_at=row["analyzed_at"],
         changes_since_analyze=row["n_mod_since_analyze"],
+        partition_of=row["root"] or "",
+        partitions=int(row["leaves"] or 0),
     )
 
 

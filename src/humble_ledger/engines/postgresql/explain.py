@@ -36,7 +36,7 @@ def explain(
     if generic and measure:
         raise WrongUsage(
             "The statement has placeholders such as $1 and no values for them: it cannot be run.",
-            "Write the values in, or leave --measure out for the generic plan.",
+            "Write values in, take some with --values typical, or leave --measure out.",
         )
     number = connection.info.server_version
     if generic and number < GENERIC_FROM:

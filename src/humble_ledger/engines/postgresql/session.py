@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
+from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
@@ -118,6 +119,10 @@ class PostgresSession:
             )
             self._rows_known[key] = self._estimate(source.as_string(None) + where)
         return self._rows_known[key]
+
+    def column_values(self, table: TableName, column: str) -> ColumnValues:
+        """What the statistics know of a column's values; empty when nothing was gathered."""
+        return catalogue.column_values(self._connection, table, column)
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         """The planner's estimate of the rows that equal one unknown value per column."""

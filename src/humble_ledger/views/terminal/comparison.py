@@ -24,7 +24,7 @@ def comparison_view(found: PlanComparison, numbers: Numbers) -> RenderableType:
             ("statement", shorten(found.after.statement or found.before.statement, 300)),
         ),
         Text(""),
-        _whole(comparison, numbers),
+        _whole(found, numbers),
         Text(""),
         _steps(found, numbers),
         Text(""),
@@ -41,7 +41,8 @@ def _named(entry: PlanEntry) -> str:
     return f"{entry.id}{query}, {'measured' if plan.measured else 'estimated'} on {server}{read}"
 
 
-def _whole(comparison: Comparison, numbers: Numbers) -> RenderableType:
+def _whole(found: PlanComparison, numbers: Numbers) -> RenderableType:
+    comparison = found.comparison
     table = plain_table(
         ("", "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right")
     )
@@ -50,6 +51,9 @@ def _whole(comparison: Comparison, numbers: Numbers) -> RenderableType:
         ("execution ms (measured)", comparison.time_ms),
         ("pages touched (measured)", comparison.pages),
         ("rows", comparison.rows),
+        ("calls in the capture (measured)", found.runs("calls")),
+        ("mean ms in the capture (measured)", found.runs("mean_ms")),
+        ("95 % of them within, ms (measured)", found.runs("p95_ms")),
     )
     for name, figures in rows:
         if figures.before is None and figures.after is None:

@@ -48,7 +48,8 @@ class Hanging:
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         width = max(options.max_width - len(self._guide), 10)
         for place, line in enumerate(textwrap.wrap(self._text, width) or [""]):
-            yield Text((self._guide if place else self._first) + line, style=self._style)
+            text = (self._guide if place else self._first) + line
+            yield Text(text, style=self._style, no_wrap=True, overflow="ellipsis")
 
 
 def last_column_gives_way(table: Table) -> Table:

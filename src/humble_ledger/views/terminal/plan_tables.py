@@ -37,6 +37,7 @@ def plan_tables(found: PlanSurroundings, numbers: Numbers) -> RenderableType:
         parts += [Text(said, style="bright_black")] if plan.measured else []
     for account in accounts:
         parts += [Text(""), _table(plan, account, found.tables.get(account.name), numbers)]
+    parts += [Text(line) for line in _partitions(found, accounts, numbers)]
     joins = _joins(plan)
     if joins is not None:
         parts += [Text(""), joins]
@@ -114,6 +115,26 @@ def _read(account: TableAccount, facts: TableFacts | None) -> float | None:
         return read
     whole = facts.rows * round(read / facts.rows)
     return whole if whole and abs(read - whole) < _ROUNDING * whole else read
+
+
+def _partitions(
+    found: PlanSurroundings, accounts: list[TableAccount], numbers: Numbers
+) -> Iterator[str]:
+    """How many partitions of each table were ruled out, and when."""
+    groups: dict[str, list[tuple[TableAccount, TableFacts]]] = {}
+    for account in accounts:
+        facts = found.tables.get(account.name)
+        if facts is not None and facts.partition_of:
+            groups.setdefault(facts.partition_of, []).append((account, facts))
+    for name, parts in groups.items():
+        planned, all_of_them = len(parts), parts[0][1].partitions
+        line = f"\n{name}: {planned} of {numbers.count(all_of_them, 'partitions')} in the plan"
+        if planned < all_of_them:
+            line += ", the others ruled out when it was planned or begun"
+        idle = sum(1 for account, _ in parts if account.scans == 0)
+        if idle:
+            line += f"; {numbers.whole(idle)} of these never ran"
+        yield line + "."
 
 
 def _touched(account: TableAccount, numbers: Numbers) -> str:

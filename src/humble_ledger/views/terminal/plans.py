@@ -11,7 +11,9 @@ from humble_ledger.core.entries import PlanEntry, PlanSurroundings
 from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.remarks import remarks
 from humble_ledger.core.statements.kinds import shorten
+from humble_ledger.core.statements.tokens import has_placeholders
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, labelled
 from humble_ledger.views.terminal.plan_focus import matching_steps, plan_focus
@@ -44,10 +46,12 @@ def plan_view(
         return Group(heading, Text(""), plan_tables(around, numbers))
     if form.shape is PlanShape.STEPS:
         return Group(heading, Text(""), plan_story(plan, numbers))
+    figures = accounts(plan)
     if form.shape is PlanShape.TABLE:
         table = plan_table(plan, numbers, form.columns)
-        return Group(heading, Text(""), table, *_foot(entry, numbers))
-    return Group(heading, Text(""), _tree(plan, numbers), *_foot(entry, numbers))
+        return Group(heading, Text(""), table, *_foot(entry, figures, numbers))
+    steps = StepTable(_rows(plan, figures, numbers))
+    return Group(heading, Text(""), steps, *_foot(entry, figures, numbers))
 
 
 def _found(plan: Plan, wanted: str, numbers: Numbers) -> RenderableType:
@@ -55,7 +59,7 @@ def _found(plan: Plan, wanted: str, numbers: Numbers) -> RenderableType:
     found = {node.no for node in matching_steps(plan, wanted)}
     if not found:
         return Text(f"No step of this plan mentions «{wanted}».")
-    rows = [row for row in _rows(plan, numbers) if int(row.number) in found]
+    rows = [row for row in _rows(plan, accounts(plan), numbers) if int(row.number) in found]
     said = f"{len(found)} of {len(list(plan.nodes()))} steps mention «{wanted}»."
     more = "  All of one:  --focus NUMBER"
     return Group(StepTable(rows), Text(""), Text(said + more, style="bright_black"))
@@ -72,19 +76,29 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
     return labelled(
         ("plan", f"{head}, {'measured' if plan.measured else 'estimated'} on {server}"),
         ("statement", shorten(entry.statement, 400)),
-        ("values", ", ".join("NULL" if v is None else v for v in entry.parameters)),
+        ("values", _values(entry)),
         ("cost", f"{numbers.figure(plan.cost_total)} (estimated, the server's units)"),
         ("time", times),
         ("settings", ", ".join(f"{k} = {v}" for k, v in plan.engine_settings.items())),
     )
 
 
-def _tree(plan: Plan, numbers: Numbers) -> StepTable:
-    return StepTable(_rows(plan, numbers))
+def _values(entry: PlanEntry) -> str:
+    if not entry.parameters:
+        if not has_placeholders(entry.statement):
+            return ""
+        return (
+            "none: the plan for no value in particular (generic); --values common, typical or "
+            "rare takes some from the statistics"
+        )
+    shown = ["NULL" if value is None else value for value in entry.parameters]
+    if not entry.value_reasons:
+        return ", ".join(shown)
+    pairs = zip(shown, entry.value_reasons, strict=True)
+    return "; ".join(f"${n} = {value}, {why}" for n, (value, why) in enumerate(pairs, 1))
 
 
-def _rows(plan: Plan, numbers: Numbers) -> list[StepRow]:
-    figures = accounts(plan)
+def _rows(plan: Plan, figures: dict[int, Account], numbers: Numbers) -> list[StepRow]:
     hottest = max(a.own_share for a in figures.values())
     rows = []
     for node, guide, below in _walk(plan.root, "", ""):
@@ -164,14 +178,22 @@ def _notes(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
         yield f"{node.processes.planned} helper process{plural} planned" + (
             f", {launched} launched" if launched is not None else ""
         )
+    yield from remarks(node, numbers.whole, account.total_ms is not None)
 
 
-def _foot(entry: PlanEntry, numbers: Numbers) -> Iterator[RenderableType]:
+def _foot(
+    entry: PlanEntry, figures: dict[int, Account], numbers: Numbers
+) -> Iterator[RenderableType]:
     plan = entry.plan
     if not plan.measured or plan.execution_ms is None:
         return
-    own = sum(a.own_ms or 0.0 for a in accounts(plan).values())
+    own = sum(a.own_ms or 0.0 for a in figures.values())
     yield Text("")
+    for trigger in plan.triggers:
+        took = f", {numbers.ms(trigger.time_ms)} (measured)" if trigger.time_ms is not None else ""
+        yield Text(f"Trigger {trigger.name}: {numbers.whole(trigger.calls)} calls{took}.")
+    if plan.compile_ms:
+        yield Text(f"Compiling expressions took {numbers.ms(plan.compile_ms)} (measured).")
     errors = [row_error(node) for node in plan.nodes()]
     off = any(error is not None and error.far_off for error in errors)
     yield Text(

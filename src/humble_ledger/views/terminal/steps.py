@@ -7,8 +7,9 @@ the room to their right, below the figures of the step, is empty.
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from rich.console import Console, ConsoleOptions, RenderResult
 from rich.measure import Measurement
@@ -19,6 +20,7 @@ from humble_ledger.views.terminal.parts import Hanging
 LEAST_STEP_WIDTH = 34
 NOTE_INDENT = "    "
 GAP = "  "
+_FITTED: Mapping[str, Any] = {"no_wrap": True, "overflow": "ellipsis"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +61,8 @@ class StepTable:
         names = [len(row.guide) + len(row.name) for row in self._rows]
         room = options.max_width - numbers - len(GAP) - sum(w + len(GAP) for w in widths.values())
         step = max(LEAST_STEP_WIDTH // 2, min(room, max([4, *names])))
-        head = Text("no".rjust(numbers) + GAP + "step".ljust(step), style="bright_black")
+        # The lines are fitted here: Rich need not look for places to break them.
+        head = Text("no".rjust(numbers) + GAP + "step".ljust(step), style="bright_black", **_FITTED)
         for place, width in widths.items():
             heading = self._rows[0].cells[place].heading
             head.append(GAP + heading.rjust(width))
@@ -87,11 +90,11 @@ class StepTable:
         self, row: StepRow, numbers: int, step: int, widths: dict[int, int]
     ) -> Iterator[Text]:
         names = textwrap.wrap(row.name, max(step - len(row.guide), 8)) or [""]
-        first = Text(row.number.rjust(numbers) + GAP)
+        first = Text(row.number.rjust(numbers) + GAP, **_FITTED)
         first.append((row.guide + names[0]).ljust(step), style="bold" if row.hot else "")
         for place, width in widths.items():
             cell = row.cells[place]
             first.append(GAP + cell.text.rjust(width), style="bold" if cell.bold else "")
         yield first
         for more in names[1:]:
-            yield Text(" " * (numbers + len(GAP)) + row.below + "  " + more)
+            yield Text(" " * (numbers + len(GAP)) + row.below + "  " + more, **_FITTED)
