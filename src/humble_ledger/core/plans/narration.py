@@ -107,7 +107,8 @@ class _Teller:
         return said + self._loops(node) + "."
 
     def _said(self, node: Node) -> str:
-        if node.operation in SCANS or node.operation is Operation.BITMAP_INDEX:
+        scans = (Operation.BITMAP_INDEX, Operation.CTE)
+        if node.operation in SCANS or node.operation in scans:
             return self._scan(node)
         if node.operation in _JOINS:
             return self._join(node)
@@ -142,7 +143,8 @@ class _Teller:
             case Operation.BITMAP_SCAN:
                 said = f"Fetch those rows of {what} page by page"
             case Operation.CTE:
-                said = f"Read the rows computed for {node.alias or what}"
+                name = node.details.get("CTE Name") or node.alias or what
+                said = f"Read the rows computed for {name}"
             case _:
                 said = f"{node.label} of {what}"
         if search:

@@ -158,7 +158,7 @@ def _lines(plan: Plan, node: Node, account: Account, numbers: Numbers) -> list[s
         what = f"{node.relation} {node.alias}"
     if node.index:
         what = f"{what} by {node.index}" if what else node.index
-    lines += [shorten(what, _LINE_LETTERS)] if what else []
+    lines += textwrap.wrap(what, _LINE_LETTERS, subsequent_indent="    ")
     if plan.measured and node.never_ran:
         lines.append("never ran")
     elif plan.measured:

@@ -25,6 +25,7 @@ from humble_ledger.views.terminal.steps import Cell, StepRow, StepTable
 
 BAR_WIDTH = 8
 HOT = 0.25
+FEWEST_MARKED = 4  # in a smaller plan everyone sees it
 
 
 USUAL = PlanForm()
@@ -100,10 +101,18 @@ def _values(entry: PlanEntry) -> str:
 
 def _rows(plan: Plan, figures: dict[int, Account], numbers: Numbers) -> list[StepRow]:
     hottest = max(a.own_share for a in figures.values())
+    # Of several that handle as many, the one that the rows come from.
+    fullest = max(figures, key=lambda no: (_handled(figures[no]), no)) if plan.measured else 0
+    marked = len(figures) >= FEWEST_MARKED
     rows = []
     for node, guide, below in _walk(plan.root, "", ""):
         account = figures[node.no]
         hot = account.own_share >= max(HOT, hottest * 0.999)
+        marks = []
+        if marked and account.own_share >= hottest * 0.999:
+            marks.append(f"most {'time' if plan.measured else 'cost'} of all steps")
+        if marked and node.no == fullest:
+            marks.append(f"most rows of all steps: {numbers.whole(_handled(account))}")
         rows.append(
             StepRow(
                 number=str(node.no),
@@ -112,10 +121,15 @@ def _rows(plan: Plan, figures: dict[int, Account], numbers: Numbers) -> list[Ste
                 hot=hot,
                 below=below,
                 cells=tuple(_figures(plan, node, account, numbers)),
-                notes=tuple(_notes(node, account, numbers)),
+                notes=(*marks, *_notes(node, account, numbers)),
             )
         )
     return rows
+
+
+def _handled(account: Account) -> float:
+    """The rows that a step put out or threw away, over all loops."""
+    return (account.rows or 0.0) + (account.rows_discarded or 0.0)
 
 
 def _figures(plan: Plan, node: Node, account: Account, numbers: Numbers) -> Iterator[Cell]:
