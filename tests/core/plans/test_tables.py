@@ -7,11 +7,16 @@ from pathlib import Path
 import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
-from humble_ledger.core.plans.model import SCANS
 from humble_ledger.core.plans.serving import Service, index_services
-from humble_ledger.core.plans.tables import Place, join_graph, table_accounts, whole_work
+from humble_ledger.core.plans.tables import (
+    Place,
+    join_graph,
+    reads_table,
+    table_accounts,
+    whole_work,
+)
 from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts, TableName
-from tests.plans import RECORDED, recorded
+from tests.plans import RECORDED, plan_of, recorded, step
 
 
 @pytest.mark.parametrize("path", RECORDED[::3], ids=lambda p: f"{p.parent.name}-{p.stem}")
@@ -19,7 +24,7 @@ def test_accounts_cover_every_scan_once(path: Path) -> None:
     plan = recorded(int(path.parent.name), path.stem)
     found = table_accounts(plan)
     steps = [step for each in found for step in each.steps]
-    assert sorted(steps) == [n.no for n in plan.nodes() if n.relation and n.operation in SCANS]
+    assert sorted(steps) == [n.no for n in plan.nodes() if reads_table(n)]
     assert sum(each.share for each in found) <= 1.001
     for each in found:
         assert each.rows_kept is not None and each.rows_read is not None
@@ -100,3 +105,9 @@ def test_which_index_served_and_which_could() -> None:
         ("wrong_end", Service.BEHIND, 0),
         ("other", Service.NOT, 0),
     ]
+
+
+def test_a_table_on_another_server_counts_as_one_that_is_read() -> None:
+    foreign = step("Foreign Scan", Relation_Name="f", Alias="f", ms=1.0, seen=5)
+    (account,) = table_accounts(plan_of(foreign))
+    assert (account.name.name, account.rows_read) == ("f", 5)

@@ -11,7 +11,7 @@ from enum import StrEnum
 from itertools import pairwise
 
 from humble_ledger.core.plans.arithmetic import Account, accounts
-from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Plan, Role
+from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import columns_of, predicates
@@ -104,16 +104,21 @@ def table_accounts(plan: Plan) -> list[TableAccount]:
     known = accounts(plan)
     groups: dict[TableName, list[Node]] = {}
     for node in plan.nodes():
-        if node.relation and node.operation in SCANS:
+        if reads_table(node):
             groups.setdefault(TableName(node.schema, node.relation), []).append(node)
     places = _column_places(plan)
     found = [_account(plan, name, nodes, known, places) for name, nodes in groups.items()]
     return sorted(found, key=lambda each: -each.share)
 
 
+def reads_table(node: Node) -> bool:
+    """Whether a step reads a table: here, on another server, or a sample of it."""
+    return bool(node.relation) and node.operation not in (Operation.MODIFY, Operation.BITMAP_INDEX)
+
+
 def join_graph(plan: Plan) -> JoinGraph:
     """Which relations are tied by which conditions, as far as the plan prints them."""
-    names = {_alias(n): n for n in plan.nodes() if n.relation and n.operation in SCANS}
+    names = {_alias(n): n for n in plan.nodes() if reads_table(n)}
     ties: dict[tuple[str, str, str], JoinTie] = {}
     for node in plan.nodes():
         for text in node.conditions.all():
@@ -271,7 +276,7 @@ def _inputs(node: Node) -> Iterator[str]:
     """The relations that a join reads through joins and steps that only pass rows on."""
     if node.role not in (Role.OUTER, Role.INNER):
         return
-    if node.relation and node.operation in SCANS:
+    if reads_table(node):
         yield _alias(node)
     elif node.operation in _PASSING or node.operation in JOINS:
         for child in node.children:
