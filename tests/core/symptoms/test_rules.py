@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.symptoms.model import Case, Symptom
 from humble_ledger.core.symptoms.registry import find_symptoms
 from tests.core.remedies.test_prediction import SERVER, TABLES, table
-from tests.plans import plan_of, recorded, step
+from tests.plans import RECORDED, plan_of, recorded, step
 
 SMALL = {
     t.name: t
@@ -33,10 +35,13 @@ def symptoms(major: int, name: str) -> list[Symptom]:
         ("20-highest-values", "selective-full-scan", "no-index"),
         ("02-alerts-of-a-day", "selective-full-scan", "function-on-column"),
         ("03-reading-by-decimal-id", "selective-full-scan", "type-mismatch"),
-        ("10-open-alerts-per-buoy", "selective-full-scan", "no-index"),
+        ("10-open-alerts-per-buoy", "subquery-per-row", "correlated-subquery"),
+        ("09-sensors-of-a-coast", "untied-join", "join-condition-missing"),
+        ("11-keepers-near-alerts", "distinct-hides-fan-out", "join-where-a-test-would-do"),
+        ("12-monthly-means", "aggregation-after-join", "condensed-too-late"),
+        ("14-alert-page", "deep-paging", "offset-skips-rows"),
         ("19-visits-of-a-keeper", "selective-full-scan", "no-index"),
         ("13-alert-export", "sort-spills", "memory-too-small"),
-        ("12-monthly-means", "scan-is-right", "most-rows-wanted"),
         ("18-season-quality", "scan-is-right", "most-rows-wanted"),
     ],
 )
@@ -44,6 +49,34 @@ def test_the_first_symptom_names_the_cause(major: int, name: str, symptom: str, 
     first = symptoms(major, name)[0]
     assert (first.name, first.cause.name) == (symptom, cause)
     assert first.summary and first.cause.detail
+
+
+# Every recorded plan in which a rule may fire; all others are its look-alikes.
+WHERE_IT_IS = {
+    "untied-join": {"09-sensors-of-a-coast"},
+    "subquery-per-row": {"10-open-alerts-per-buoy", "sub-plan-in-output"},
+    "distinct-hides-fan-out": {"11-keepers-near-alerts"},
+    "aggregation-after-join": {"12-monthly-means"},
+    "deep-paging": {"14-alert-page"},
+    "index-scan-discards-most": {"06-latest-poor-readings", "anti-join", "lateral"},
+    "index-from-its-wrong-end": set(),
+}
+
+
+@pytest.mark.parametrize("path", RECORDED, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_a_rule_fires_where_it_should_and_nowhere_else(path: Path) -> None:
+    found = {s.name for s in symptoms(int(path.parent.name), path.stem)}
+    wanted = {name for name, plans in WHERE_IT_IS.items() if path.stem in plans}
+    assert found & set(WHERE_IT_IS) == wanted
+
+
+@pytest.mark.parametrize("path", RECORDED, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_together_they_never_cost_more_than_the_plan(path: Path) -> None:
+    plan = recorded(int(path.parent.name), path.stem)
+    found = symptoms(int(path.parent.name), path.stem)
+    assert sum(s.cost_share or 0 for s in found) <= 1.0 + 1e-9
+    whole = accounts(plan)[plan.root.no].total_ms or 0.0
+    assert sum(s.cost_ms or 0 for s in found) <= whole * 1.001
 
 
 @pytest.mark.parametrize("major", [15, 18])

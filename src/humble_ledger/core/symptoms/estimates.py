@@ -47,7 +47,16 @@ def row_misestimates(case: Case) -> Iterable[Symptom]:
             cause=_cause(case, error),
             cost_ms=cost_ms,
             cost_share=cost_share,
+            covers=_covered(loop),
         )
+
+
+def _covered(loop: Node | None) -> tuple[int, ...]:
+    """The steps whose time a driven loop's misestimate counts."""
+    if loop is None:
+        return ()
+    inner = next((c for c in loop.children if c.role is Role.INNER), None)
+    return (loop.no, *(node.no for node in inner.walk())) if inner else (loop.no,)
 
 
 def _matters(case: Case, node: Node) -> bool:

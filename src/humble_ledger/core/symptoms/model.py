@@ -29,6 +29,7 @@ class Symptom:
     ``cost_ms`` is the measured time a better plan would avoid at most, None when the plan was
     not measured or nobody can tell; ``cost_share`` the same as a share of the plan's time (of
     its cost when not measured). ``harmless`` marks findings that say "this is right".
+    ``covers`` are the steps whose time it counts, only its own step when empty.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Symptom:
     cost_ms: float | None = None
     cost_share: float | None = None
     harmless: bool = False
+    covers: tuple[int, ...] = ()
 
     @property
     def index_may_help(self) -> bool:
@@ -47,7 +49,15 @@ class Symptom:
         return not self.harmless and self.name in _CURED_BY_INDEX
 
 
-_CURED_BY_INDEX = frozenset(("selective-full-scan", "sort-spills"))
+_CURED_BY_INDEX = frozenset(
+    (
+        "selective-full-scan",
+        "sort-spills",
+        "subquery-per-row",
+        "index-from-its-wrong-end",
+        "index-scan-discards-most",
+    )
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +88,14 @@ class Case:
         account = self.accounts[node.no]
         own = account.own_ms
         return (None if own is None else own * part), account.own_share * part
+
+    def avoidable_of(self, steps: Iterable[int], part: float) -> tuple[float | None, float]:
+        """(ms, share) of the own time of several steps of which ``part`` could be avoided."""
+        known = [self.accounts[step] for step in steps]
+        share = sum(account.own_share for account in known) * part
+        if not self.plan.measured:
+            return None, share
+        return sum(account.own_ms or 0.0 for account in known) * part, share
 
 
 class Rule(Protocol):

@@ -2,15 +2,62 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import replace
+
 from humble_ledger.core.symptoms.estimates import row_misestimates
+from humble_ledger.core.symptoms.index_use import discarding_scans, wrong_ends
+from humble_ledger.core.symptoms.joins import distinct_fan_outs, late_aggregations, untied_joins
 from humble_ledger.core.symptoms.model import Case, Rule, Symptom
+from humble_ledger.core.symptoms.paging import deep_pages
 from humble_ledger.core.symptoms.scans import full_scans
 from humble_ledger.core.symptoms.spills import sort_spills
+from humble_ledger.core.symptoms.subplans import subqueries_per_row
 
-RULES: tuple[Rule, ...] = (full_scans, row_misestimates, sort_spills)
+# First what the statement asks for, then how it is done: what the first explain, the later
+# ones do not count again.
+RULES: tuple[Rule, ...] = (
+    untied_joins,
+    subqueries_per_row,
+    deep_pages,
+    distinct_fan_outs,
+    late_aggregations,
+    full_scans,
+    wrong_ends,
+    discarding_scans,
+    row_misestimates,
+    sort_spills,
+)
+
+
+WORTH_KEEPING = 0.05  # of the plan's time, when earlier symptoms took most of it
 
 
 def find_symptoms(case: Case) -> list[Symptom]:
-    """Every symptom of a plan, the costliest first, those that say "this is right" last."""
-    found = [symptom for rule in RULES for symptom in rule(case)]
+    """Every symptom of a plan, the costliest first, those that say "this is right" last.
+
+    Time counts once: together they never cost more than the plan took.
+    """
+    found = _counted_once(case, (symptom for rule in RULES for symptom in rule(case)))
     return sorted(found, key=lambda s: (s.harmless, -(s.cost_share or 0.0), s.node))
+
+
+def _counted_once(case: Case, found: Iterable[Symptom]) -> Iterable[Symptom]:
+    """The symptoms, each with what earlier ones left of the time of its steps."""
+    left = {number: account.own_share for number, account in case.accounts.items()}
+    for symptom in found:
+        steps = symptom.covers or (symptom.node,)
+        wished = symptom.cost_share or 0.0
+        there = sum(left.get(step, 0.0) for step in steps)
+        granted = min(wished, there)
+        for step in steps:
+            if there > 0:
+                left[step] -= granted * left[step] / there
+        if granted >= wished or symptom.harmless:
+            yield symptom
+            continue
+        if granted < WORTH_KEEPING:
+            continue  # what it tells is part of an earlier one
+        part = granted / wished
+        cost_ms = None if symptom.cost_ms is None else symptom.cost_ms * part
+        yield replace(symptom, cost_ms=cost_ms, cost_share=granted)

@@ -1,0 +1,105 @@
+"""Indexes that are used and still read too much: from their wrong end, or for rows thrown away."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts
+from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+
+WORTH_A_WORD = 0.10
+FEWEST_PAGES = 32
+FEWEST_DISCARDED = 1_000.0
+MOSTLY = 0.9
+_READS_INDEX = (Operation.INDEX_SCAN, Operation.INDEX_ONLY_SCAN, Operation.BITMAP_INDEX)
+_FETCHES = (Operation.INDEX_SCAN, Operation.BITMAP_SCAN)
+
+
+def wrong_ends(case: Case) -> Iterable[Symptom]:
+    """`index-from-its-wrong-end`: the first key of the index is not searched for."""
+    for node, table in _index_steps(case):
+        index = table.index(node.index)
+        if index is None or index.method != "btree" or len(index.keys) < 2 or node.never_ran:
+            continue
+        searched = _searched(node)
+        if not searched or index.key_columns[0] in searched or not index.key_columns[0]:
+            continue
+        pages = _pages(case, node, index)
+        rows = (node.rows_seen or 0.0) * (node.loops or 0.0) if node.loops else node.rows_expected
+        needed = min(1.0, ((rows or 0.0) + 3) / pages) if pages else 1.0
+        cost_ms, share = case.avoidable(node, 1.0 - needed)
+        if pages < FEWEST_PAGES or share < WORTH_A_WORD:
+            continue
+        wanted = ", ".join(column for column in index.key_columns if column in searched)
+        yield Symptom(
+            name="index-from-its-wrong-end",
+            node=node.no,
+            step=node.name,
+            summary=f"walks through {pages:,.0f} pages of {index.name} for {rows or 0:,.0f} rows",
+            evidence={"pages": pages, "rows": rows, "keys": ", ".join(index.key_columns)},
+            cause=Cause(
+                "wrong-end-of-index",
+                f"{index.name} begins with {index.key_columns[0]}, and only {wanted} behind it is "
+                "searched for",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def discarding_scans(case: Case) -> Iterable[Symptom]:
+    """`index-scan-discards-most`: rows are fetched by an index, then thrown away."""
+    for node in case.plan.nodes():
+        if node.operation not in _FETCHES or not node.loops or not node.conditions.filter:
+            continue
+        discarded = (node.discarded.by_filter or 0.0) * node.loops
+        kept = (node.rows_seen or 0.0) * node.loops
+        if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
+            continue
+        cost_ms, share = case.avoidable(node, discarded / (discarded + kept))
+        if share < WORTH_A_WORD:
+            continue
+        names = " and ".join(dict.fromkeys(n.index for n in node.walk() if n.index))
+        columns = ", ".join(dict.fromkeys(_columns(node.conditions.filter)))
+        detail = (
+            f"{columns} is tested only after the row was fetched: {names} does not hold it"
+            if columns
+            else f"«{node.conditions.filter[0]}» is tested only after the row was fetched"
+        )
+        yield Symptom(
+            name="index-scan-discards-most",
+            node=node.no,
+            step=node.name,
+            summary=f"fetches {discarded + kept:,.0f} rows by {names} to keep {kept:,.0f}",
+            evidence={"rows_fetched": discarded + kept, "rows_kept": kept},
+            cause=Cause("condition-not-in-index", detail),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def _index_steps(case: Case) -> Iterator[tuple[Node, TableFacts]]:
+    """Each step that reads an index, with the table it belongs to."""
+    tables = {index.name: table for table in case.tables.values() for index in table.indexes}
+    for node in case.plan.nodes():
+        if node.operation in _READS_INDEX and node.index in tables:
+            yield node, tables[node.index]
+
+
+def _searched(node: Node) -> set[str]:
+    return set(_columns(node.conditions.search))
+
+
+def _columns(texts: Iterable[str]) -> Iterator[str]:
+    for text in texts:
+        for each in predicates(text):
+            if each.column is not None:
+                yield each.column.column
+
+
+def _pages(case: Case, node: Node, index: IndexFacts) -> float:
+    """The pages a step touched, else all of its index."""
+    own = case.accounts[node.no].own_pages
+    return float(own.touched) if own is not None and node.loops else float(index.pages)

@@ -1,0 +1,57 @@
+"""Pages far into a result: rows that are found, put in order, and thrown away."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+
+FEWEST_SKIPPED = 1_000.0
+DEEP = 10.0  # rows skipped for each row given
+WORTH_A_WORD = 0.10
+
+
+def deep_pages(case: Case) -> Iterable[Symptom]:
+    """`deep-paging`: OFFSET makes the server produce all rows before the page."""
+    for node in case.plan.nodes():
+        if node.operation is not Operation.LIMIT or not node.children or node.never_ran:
+            continue
+        given, skipped = _given_and_skipped(node)
+        if skipped < FEWEST_SKIPPED or skipped < DEEP * max(given, 1.0):
+            continue
+        covers = [each.no for each in node.walk()]
+        cost_ms, share = case.avoidable_of(covers, skipped / (skipped + given))
+        if share < WORTH_A_WORD:
+            continue
+        verb = "produces" if case.plan.measured else "would produce"
+        below = next((n for n in node.walk() if n.sort_keys), None)
+        keys = ", ".join(below.sort_keys) if below else "the order"
+        yield Symptom(
+            name="deep-paging",
+            node=node.no,
+            step=node.name,
+            summary=f"{verb} {skipped + given:,.0f} rows to give the last {given:,.0f} of them",
+            evidence={"rows_given": given, "rows_skipped": skipped},
+            cause=Cause(
+                "offset-skips-rows",
+                f"OFFSET counts rows off; a page that begins behind the last row seen "
+                f"({keys} compared with its values) needs none of them",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
+        )
+
+
+def _given_and_skipped(node: Node) -> tuple[float, float]:
+    child = node.children[0]
+    if node.loops is not None:
+        given = (node.rows_seen or 0.0) * node.loops
+        return given, (child.rows_seen or 0.0) * (child.loops or 0.0) - given
+    # PostgreSQL's adjust_limit_rows_costs: what is skipped is added to the start-up cost.
+    given = node.rows_expected or 0.0
+    if node.cost is None or child.cost is None or child.cost.total <= child.cost.startup:
+        return given, 0.0
+    part = (node.cost.startup - child.cost.startup) / (child.cost.total - child.cost.startup)
+    return given, part * (child.rows_expected or 0.0)

@@ -1,0 +1,62 @@
+"""Sub-queries that the server runs again for each row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node, Operation, Role
+from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+
+FEWEST_RUNS = 10.0
+WORTH_A_WORD = 0.10  # of the plan's time
+
+
+def subqueries_per_row(case: Case) -> Iterable[Symptom]:
+    """`subquery-per-row`: what one run of a sub-query takes, many times over."""
+    plan = case.plan
+    for parent in plan.nodes():
+        for child in parent.children:
+            if child.role is not Role.SUBPLAN or child.never_ran or _hashed(parent, child):
+                continue
+            runs = _runs(parent, child)
+            covers = [node.no for node in child.walk()]
+            if runs < FEWEST_RUNS:
+                continue
+            cost_ms, share = case.avoidable_of(covers, 1.0 - 1.0 / runs)
+            if share < WORTH_A_WORD:
+                continue
+            name = child.subplan_name or "a sub-query"
+            verb = "ran" if plan.measured else "would run"
+            yield Symptom(
+                name="subquery-per-row",
+                node=child.no,
+                step=child.name,
+                summary=f"{name} {verb} {runs:,.0f} times, once for each row of step {parent.no}",
+                evidence={"runs": runs, "rows_of_step": parent.no},
+                cause=Cause("correlated-subquery", _each_time(child)),
+                cost_ms=cost_ms,
+                cost_share=share,
+                covers=tuple(covers),
+            )
+
+
+def _hashed(parent: Node, child: Node) -> bool:
+    """Whether its whole result is made once and then looked up."""
+    texts = " ".join((*parent.conditions.all(), *parent.output))
+    return f"hashed {child.subplan_name}" in texts
+
+
+def _runs(parent: Node, child: Node) -> float:
+    if child.loops is not None:
+        return child.loops
+    rows = parent.rows_expected or 1.0
+    below = [c.rows_expected or 1.0 for c in parent.children if c.role is Role.OUTER]
+    return max([rows, *below])
+
+
+def _each_time(child: Node) -> str:
+    scans = [n for n in child.walk() if n.operation is Operation.FULL_SCAN and n.relation]
+    joined = "one join that groups all of it first would read its tables once"
+    if scans:
+        return f"each time it reads all of {scans[0].relation}; an index there, or {joined}"
+    return f"it depends on the row outside; {joined}"
