@@ -122,7 +122,8 @@ def test_plans_and_incidents_of_a_log_belong_to_their_queries(
     found = done["incidents"]
     assert found["temporary-file"] >= 1 and found["checkpoint"] >= 1
     assert found["deadlock"] == 1 and found["cancelled"] == 1
-    assert found["lock-wait"] == 1 and found["lock-waited"] == 1
+    # On a slow machine another session may have to wait, too.
+    assert found["lock-wait"] >= 1 and found["lock-waited"] >= 1
     runs = {row["text"]: row["calls"] for row in humble.json("queries")["queries"]}
     assert runs["SELECT id FROM seal WHERE name = $1"] == 2, "with its plan it is still one run"
 

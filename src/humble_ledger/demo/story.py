@@ -123,6 +123,8 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     query = _story_query()
     teller.say(f"One of them, {query}, opens every buoy's page. How does the server run it?")
     teller.command("plan", query, "--measure")
+    teller.say("What else could it do, and what decides?")
+    teller.command("routes", query)
     teller.say("4. Diagnose: what costs time there, and why?")
     teller.command("diagnose", query)
     teller.say("5. Propose: what should help? Nothing is built for this")
