@@ -118,7 +118,7 @@ def reads_table(node: Node) -> bool:
 
 def join_graph(plan: Plan) -> JoinGraph:
     """Which relations are tied by which conditions, as far as the plan prints them."""
-    names = {_alias(n): n for n in plan.nodes() if reads_table(n)}
+    names = {alias_of(n): n for n in plan.nodes() if reads_table(n)}
     ties: dict[tuple[str, str, str], JoinTie] = {}
     for node in plan.nodes():
         for text in node.conditions.all():
@@ -177,7 +177,7 @@ def _account(
     pages = [known[part.no].own_pages for part in parts]
     counted = [each for each in pages if each is not None]
     measured = plan.measured
-    aliases = tuple(dict.fromkeys(_alias(node) for node in nodes))
+    aliases = tuple(dict.fromkeys(alias_of(node) for node in nodes))
     columns: dict[str, set[Place]] = {}
     for alias in aliases:
         for column, served in places.get(alias, {}).items():
@@ -213,7 +213,8 @@ def _read(node: Node) -> float:
     return ((node.rows_seen or 0.0) + discarded) * (node.loops or 0.0)
 
 
-def _alias(node: Node) -> str:
+def alias_of(node: Node) -> str:
+    """The name by which a plan's conditions call the table that a step reads."""
     return node.alias or node.relation
 
 
@@ -224,14 +225,14 @@ def _unquoted(name: str) -> str:
 def _column_places(plan: Plan) -> dict[str, dict[str, set[Place]]]:
     """Alias → column → where it serves."""
     found: dict[str, dict[str, set[Place]]] = {}
-    aliases = {_alias(n) for n in plan.nodes() if n.relation}
+    aliases = {alias_of(n) for n in plan.nodes() if n.relation}
     only = aliases.pop() if len(aliases) == 1 else ""
 
     def note(node: Node, place: Place, texts: tuple[str, ...]) -> None:
         for text in texts:
             for ref in columns_of(text):
                 # Plans of a single table print its columns without its name.
-                alias = _unquoted(ref.alias) or _alias(node) or only
+                alias = _unquoted(ref.alias) or alias_of(node) or only
                 found.setdefault(alias, {}).setdefault(_unquoted(ref.column), set()).add(place)
 
     for node in plan.nodes():
@@ -277,7 +278,7 @@ def _inputs(node: Node) -> Iterator[str]:
     if node.role not in (Role.OUTER, Role.INNER):
         return
     if reads_table(node):
-        yield _alias(node)
+        yield alias_of(node)
     elif node.operation in _PASSING or node.operation in JOINS:
         for child in node.children:
             yield from _inputs(child)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
-from humble_ledger.core.plans.tables import join_graph, reads_table
+from humble_ledger.core.plans.tables import alias_of, join_graph, reads_table
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.model import Case, Cause, Symptom
 
@@ -70,7 +70,7 @@ def distinct_fan_outs(case: Case) -> Iterable[Symptom]:
         if made < FEWEST_ROWS or made < FAN_OUT * max(kept, 1.0):
             continue
         shown = {ref.alias for key in top.output for ref in columns_of(key)}
-        joined = [_alias(node) for node in join.walk() if reads_table(node)]
+        joined = [alias_of(node) for node in join.walk() if reads_table(node)]
         only_tested = [alias for alias in dict.fromkeys(joined) if alias not in shown]
         if not only_tested or not shown:
             continue
@@ -125,11 +125,14 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(sorted(counted))
+        verbs = ("joins", "condenses") if case.plan.measured else ("would join", "condense")
         yield Symptom(
             name="aggregation-after-join",
             node=join.no,
             step=join.name,
-            summary=f"joins {made:,.0f} rows one by one, then condenses them to {groups:,.0f}",
+            summary=(
+                f"{verbs[0]} {made:,.0f} rows one by one, then {verbs[1]} them to {groups:,.0f}"
+            ),
             evidence={"rows_joined": made, "groups": groups, "condensed": told},
             cause=Cause(
                 "condensed-too-late",
@@ -157,9 +160,8 @@ def _untied(case: Case, groups: tuple[tuple[str, ...], ...]) -> Node | None:
     return found
 
 
-def _topmost(node: Node, wanted: object) -> Iterator[Node]:
+def _topmost(node: Node, wanted: Callable[[Node], bool]) -> Iterator[Node]:
     """The first steps from above that fit, not those below them."""
-    assert callable(wanted)
     if wanted(node):
         yield node
         return
@@ -209,8 +211,4 @@ def _rows_of_side(case: Case, side: Node) -> float:
 
 
 def _names(side: Node) -> set[str]:
-    return {_alias(node) for node in side.walk() if reads_table(node)}
-
-
-def _alias(node: Node) -> str:
-    return node.alias or node.relation
+    return {alias_of(node) for node in side.walk() if reads_table(node)}
