@@ -59,7 +59,7 @@ def _say(error: HumbleError, as_json: bool) -> None:
     if as_json:
         import msgspec  # noqa: PLC0415
 
-        from humble_ledger.views.structures import ErrorDocument  # noqa: PLC0415
+        from humble_ledger.views.documents.errors import ErrorDocument  # noqa: PLC0415
 
         document = ErrorDocument(error.code, error.message, error.hint)
         sys.stdout.write(msgspec.json.encode(document).decode() + "\n")

@@ -8,7 +8,38 @@ from pathlib import Path
 
 import msgspec
 
-from humble_ledger.views.structures import DOCUMENTS
+from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
+from humble_ledger.views.documents.comparisons import ComparisonDocument
+from humble_ledger.views.documents.errors import ErrorDocument
+from humble_ledger.views.documents.findings import RemediesDocument, SymptomsDocument
+from humble_ledger.views.documents.glossary import GlossaryDocument
+from humble_ledger.views.documents.history import HistoryDocument
+from humble_ledger.views.documents.plans import PlanDocument
+from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
+from humble_ledger.views.documents.routes import RoutesDocument
+from humble_ledger.views.documents.targets import PreflightDocument, TargetDocument, TidyDocument
+from humble_ledger.views.documents.trials import SettlementDocument, TrialDocument
+
+DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
+    QueriesDocument,
+    QueryDocument,
+    CaptureDocument,
+    ScriptDocument,
+    LiveDocument,
+    GlossaryDocument,
+    ComparisonDocument,
+    RoutesDocument,
+    PlanDocument,
+    SymptomsDocument,
+    RemediesDocument,
+    TrialDocument,
+    SettlementDocument,
+    HistoryDocument,
+    TargetDocument,
+    TidyDocument,
+    PreflightDocument,
+    ErrorDocument,
+)
 
 
 def schemas() -> dict[str, str]:

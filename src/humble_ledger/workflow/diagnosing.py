@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
-from humble_ledger.core.symptoms.model import Case
-from humble_ledger.core.symptoms.registry import find_symptoms
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.ranking import captured_queries

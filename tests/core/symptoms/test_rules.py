@@ -7,8 +7,9 @@ from pathlib import Path
 import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
-from humble_ledger.core.symptoms.model import Case, Symptom
-from humble_ledger.core.symptoms.registry import find_symptoms
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from tests.core.remedies.test_prediction import SERVER, TABLES, table
 from tests.plans import RECORDED, plan_of, recorded, step
 

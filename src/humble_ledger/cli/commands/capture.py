@@ -52,7 +52,7 @@ def log(
 
     Example: [bold]humble capture log /var/log/postgresql/postgresql.log[/bold]
     """
-    from humble_ledger.views.documents import capture_document  # noqa: PLC0415
+    from humble_ledger.views.documents.captures import capture_document  # noqa: PLC0415
     from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
     from humble_ledger.workflow.capturing.logs import capture_logs  # noqa: PLC0415
 
@@ -78,7 +78,7 @@ def server(
 
     Example: [bold]humble capture server[/bold]
     """
-    from humble_ledger.views.documents import capture_document  # noqa: PLC0415
+    from humble_ledger.views.documents.captures import capture_document  # noqa: PLC0415
     from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
     from humble_ledger.workflow.capturing.server import capture_server  # noqa: PLC0415
 
@@ -111,7 +111,7 @@ def script(
 
     Example: [bold]humble capture script reports.sql[/bold]
     """
-    from humble_ledger.views.documents import script_document  # noqa: PLC0415
+    from humble_ledger.views.documents.captures import script_document  # noqa: PLC0415
     from humble_ledger.views.terminal.captures import script_view  # noqa: PLC0415
     from humble_ledger.workflow.capturing.scripts import capture_script  # noqa: PLC0415
 
@@ -144,7 +144,7 @@ def live(
     Example: [bold]humble capture live --for 60s[/bold]
     """
     from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
-    from humble_ledger.views.documents import live_document  # noqa: PLC0415
+    from humble_ledger.views.documents.captures import live_document  # noqa: PLC0415
     from humble_ledger.views.terminal.live import live_view  # noqa: PLC0415
     from humble_ledger.workflow.capturing.live import capture_live  # noqa: PLC0415
 

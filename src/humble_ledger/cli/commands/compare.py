@@ -40,7 +40,7 @@ def compare(
     Example: [bold]humble compare p1 p5[/bold]
     """
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
-    from humble_ledger.views.documents import comparison_document  # noqa: PLC0415
+    from humble_ledger.views.documents.comparisons import comparison_document  # noqa: PLC0415
     from humble_ledger.views.terminal.comparison import comparison_view  # noqa: PLC0415
     from humble_ledger.workflow.comparing import (  # noqa: PLC0415
         compare_captures,

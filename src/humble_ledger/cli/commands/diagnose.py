@@ -19,7 +19,7 @@ def diagnose(
 
     Example: [bold]humble diagnose q3 --measure[/bold]
     """
-    from humble_ledger.views.documents import symptoms_document  # noqa: PLC0415
+    from humble_ledger.views.documents.findings import symptoms_document  # noqa: PLC0415
     from humble_ledger.views.terminal.findings import symptoms_view  # noqa: PLC0415
     from humble_ledger.workflow.diagnosing import diagnose as find  # noqa: PLC0415
 

@@ -21,7 +21,7 @@ def glossary(
     Example: [bold]humble glossary "Bitmap Heap Scan"[/bold]
     """
     from humble_ledger.core.glossary.book import look_up  # noqa: PLC0415
-    from humble_ledger.views.documents import glossary_document  # noqa: PLC0415
+    from humble_ledger.views.documents.glossary import glossary_document  # noqa: PLC0415
     from humble_ledger.views.terminal.glossary import glossary_view  # noqa: PLC0415
 
     found = look_up(term)

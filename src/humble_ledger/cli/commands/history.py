@@ -20,7 +20,7 @@ def history(
 
     Example: [bold]humble history --last 20[/bold]
     """
-    from humble_ledger.views.documents import history_document  # noqa: PLC0415
+    from humble_ledger.views.documents.history import history_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import history_view  # noqa: PLC0415
 
     with workspace_for() as workspace:

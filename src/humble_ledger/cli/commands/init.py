@@ -36,7 +36,7 @@ def init(
     Example: [bold]humble init postgresql://me@localhost/shop --role scratch[/bold]
     """
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
-    from humble_ledger.views.structures import EngineInfo, TargetDocument  # noqa: PLC0415
+    from humble_ledger.views.documents.targets import EngineInfo, TargetDocument  # noqa: PLC0415
     from humble_ledger.views.terminal.parts import labelled  # noqa: PLC0415
     from humble_ledger.workflow.begin import begin  # noqa: PLC0415
     from humble_ledger.workflow.configuration import TargetRole  # noqa: PLC0415

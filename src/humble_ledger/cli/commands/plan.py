@@ -76,7 +76,7 @@ def plan(
 
     Example: [bold]humble plan q3 --measure --as steps[/bold]
     """
-    from humble_ledger.views.documents import plan_document  # noqa: PLC0415
+    from humble_ledger.views.documents.plans import plan_document  # noqa: PLC0415
     from humble_ledger.views.terminal.plan_forms import (  # noqa: PLC0415
         PlanForm,
         PlanShape,

@@ -13,7 +13,7 @@ def preflight(target: options.Target = None, json: options.Json = False) -> None
 
     Example: [bold]humble preflight[/bold]
     """
-    from humble_ledger.views.documents import preflight_document  # noqa: PLC0415
+    from humble_ledger.views.documents.targets import preflight_document  # noqa: PLC0415
     from humble_ledger.views.terminal.preflight import preflight_view  # noqa: PLC0415
 
     with workspace_for(target) as workspace:

@@ -48,7 +48,7 @@ def queries(
     from humble_ledger.core.workload.ranking import RankBy  # noqa: PLC0415
     from humble_ledger.core.workload.windows import RunChoice, parse_moment  # noqa: PLC0415
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
-    from humble_ledger.views.documents import queries_document  # noqa: PLC0415
+    from humble_ledger.views.documents.queries import queries_document  # noqa: PLC0415
     from humble_ledger.views.terminal.queries import queries_view  # noqa: PLC0415
     from humble_ledger.workflow.ranking import (  # noqa: PLC0415
         SOURCES,

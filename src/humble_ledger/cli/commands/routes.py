@@ -27,7 +27,7 @@ def routes(
 
     Example: [bold]humble routes q3 --measure[/bold]
     """
-    from humble_ledger.views.documents import routes_document  # noqa: PLC0415
+    from humble_ledger.views.documents.routes import routes_document  # noqa: PLC0415
     from humble_ledger.views.terminal.routes import routes_view  # noqa: PLC0415
     from humble_ledger.workflow.routing import routes_of  # noqa: PLC0415
 

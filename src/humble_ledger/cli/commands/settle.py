@@ -22,7 +22,7 @@ def settle(
 
     Example: [bold]humble settle t1 keep --reason "buoy pages time out"[/bold]
     """
-    from humble_ledger.views.documents import settlement_document  # noqa: PLC0415
+    from humble_ledger.views.documents.trials import settlement_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import settled_view  # noqa: PLC0415
     from humble_ledger.workflow.settling import settle as decide  # noqa: PLC0415
 

@@ -34,7 +34,7 @@ def show(
 
 
 def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import query_document  # noqa: PLC0415
+    from humble_ledger.views.documents.queries import query_document  # noqa: PLC0415
     from humble_ledger.views.terminal.query import query_view  # noqa: PLC0415
     from humble_ledger.workflow.findings import query_findings  # noqa: PLC0415
 
@@ -43,7 +43,7 @@ def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _plan(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import plan_document  # noqa: PLC0415
+    from humble_ledger.views.documents.plans import plan_document  # noqa: PLC0415
     from humble_ledger.views.terminal.plans import plan_view  # noqa: PLC0415
 
     entry = workspace.ledger.plans.get(id_)
@@ -51,7 +51,7 @@ def _plan(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _symptom(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import symptoms_document  # noqa: PLC0415
+    from humble_ledger.views.documents.findings import symptoms_document  # noqa: PLC0415
     from humble_ledger.views.terminal.findings import symptom_view  # noqa: PLC0415
 
     entry = workspace.ledger.symptoms.get(id_)
@@ -59,7 +59,7 @@ def _symptom(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _remedy(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import remedies_document  # noqa: PLC0415
+    from humble_ledger.views.documents.findings import remedies_document  # noqa: PLC0415
     from humble_ledger.views.terminal.findings import remedy_view  # noqa: PLC0415
 
     entry = workspace.ledger.remedies.get(id_)
@@ -67,7 +67,7 @@ def _remedy(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _trial(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import trial_document  # noqa: PLC0415
+    from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
 
     ledger = workspace.ledger
@@ -81,7 +81,7 @@ def _trial(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _capture(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents import capture_document  # noqa: PLC0415
+    from humble_ledger.views.documents.captures import capture_document  # noqa: PLC0415
     from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
 
     entry = workspace.ledger.captures.get(id_)

@@ -48,7 +48,7 @@ def trial(
     """
     from humble_ledger.core.trials.model import Verdict  # noqa: PLC0415
     from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
-    from humble_ledger.views.documents import trial_document  # noqa: PLC0415
+    from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
     from humble_ledger.workflow.trying import try_indexes  # noqa: PLC0415
 

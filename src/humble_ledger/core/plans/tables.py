@@ -240,13 +240,13 @@ def _column_places(plan: Plan) -> dict[str, dict[str, set[Place]]]:
         note(node, Place.SEARCH, node.conditions.search)
         note(node, Place.JOIN if joins else Place.FILTER, node.conditions.filter)
         note(node, Place.JOIN, node.conditions.join)
-        note(node, Place.SORT, tuple(_bare_key(key) for key in node.sort_keys))
+        note(node, Place.SORT, tuple(bare_key(key) for key in node.sort_keys))
         note(node, Place.GROUP, node.group_keys)
     note(plan.root, Place.OUTPUT, plan.root.output)
     return found
 
 
-def _bare_key(key: str) -> str:
+def bare_key(key: str) -> str:
     """A sort key without its direction."""
     for ending in (" NULLS FIRST", " NULLS LAST", " DESC", " ASC"):
         key = key.removesuffix(ending)

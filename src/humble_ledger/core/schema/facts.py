@@ -26,7 +26,10 @@ class ColumnFacts:
     ``length_bytes`` is the fixed length of the type, negative for varying types;
     ``alignment_bytes`` 1, 2, 4 or 8. ``distinct`` counts values when positive; when negative
     it is minus the share of rows that are distinct. ``correlation`` runs from -1 to 1.
-    ``top_share`` is the share of rows with the most common value.
+    ``top_share`` is the share of rows with the most common value; ``common_count`` values are
+    listed as common, which ``common_share`` of the rows have together and ``rarest_share`` the
+    last of them. ``target`` is how many the server lists at most. ``collation`` is the one its
+    values are sorted by, "" where they have none.
     """
 
     name: str
@@ -40,6 +43,11 @@ class ColumnFacts:
     distinct: float | None = None
     correlation: float | None = None
     top_share: float | None = None
+    common_count: int = 0
+    common_share: float = 0.0
+    rarest_share: float = 0.0
+    target: int | None = None
+    collation: str = ""
 
     def distinct_values(self, rows: float) -> float | None:
         """How many distinct values the statistics promise in a table of ``rows`` rows."""
@@ -50,17 +58,26 @@ class ColumnFacts:
 
 @dataclass(frozen=True, slots=True)
 class IndexKey:
-    """One key of an index: a column, or an expression when ``column`` is empty."""
+    """One key of an index: a column, or an expression when ``column`` is empty.
+
+    ``operator_class`` and ``collation`` are empty where they are the column's own.
+    """
 
     column: str
     expression: str = ""
     descending: bool = False
     nulls_first: bool = False
+    operator_class: str = ""
+    collation: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class IndexFacts:
-    """One index: definition, size in bytes and pages, and its use since ``counted_since``."""
+    """One index: definition, size in bytes and pages, and its use.
+
+    ``scans`` counts its uses since the server's counters were reset, ``last_scan`` is the last
+    of them (None: unknown or never). ``constraint`` tells that a constraint rests on it.
+    """
 
     name: str
     method: str
@@ -74,6 +91,8 @@ class IndexFacts:
     size_bytes: int = 0
     pages: int = 0
     scans: int | None = None
+    last_scan: datetime | None = None
+    constraint: bool = False
 
     @property
     def key_columns(self) -> tuple[str, ...]:
@@ -92,6 +111,27 @@ class Writes:
 
 
 @dataclass(frozen=True, slots=True)
+class Reads:
+    """How a table was read since the server's counters were reset: scans and rows of each."""
+
+    full_scans: int = 0
+    rows_by_full_scan: int = 0
+    index_scans: int = 0
+    rows_by_index: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ForeignKey:
+    """Columns of a table that refer to another's; ``on_delete`` as the server says it."""
+
+    name: str
+    columns: tuple[str, ...]
+    refers_to: TableName
+    refers_to_columns: tuple[str, ...]
+    on_delete: str = "no action"
+
+
+@dataclass(frozen=True, slots=True)
 class TableFacts:
     """One table with its columns and indexes.
 
@@ -100,7 +140,8 @@ class TableFacts:
     ``changes_since_analyze`` counts rows inserted, updated or deleted since
     ``analyzed_at`` (None: never). ``kind`` is table, partitioned, view, materialized view or
     foreign. A partition names the table it is ``partition_of``, which has ``partitions`` with
-    rows of their own.
+    rows of their own. ``overflow_bytes`` are of values too long for their row. ``reads``,
+    ``writes`` and the indexes' scans are counted since ``counted_since`` (None: unknown).
     """
 
     name: TableName
@@ -118,6 +159,17 @@ class TableFacts:
     changes_since_analyze: int | None = None
     partition_of: str = ""
     partitions: int = 0
+    overflow_bytes: int = 0
+    vacuumed_at: datetime | None = None
+    reads: Reads = field(default=Reads())
+    foreign_keys: tuple[ForeignKey, ...] = ()
+    counted_since: datetime | None = None
+    fill_percent: int = 100
+
+    @property
+    def index_bytes(self) -> int:
+        """What all its indexes take together."""
+        return sum(index.size_bytes for index in self.indexes)
 
     def index(self, name: str) -> IndexFacts | None:
         """The index of this name."""

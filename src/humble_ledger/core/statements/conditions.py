@@ -7,7 +7,7 @@ candidates ("equality on sensor_id") are read from there rather than from the us
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 
@@ -15,7 +15,8 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from humble_ledger.core.statements.tokens import TokenKind, tokens
+from humble_ledger.core.statements.plainly import plainly
+from humble_ledger.core.statements.tokens import TokenKind, meaningful, tokens
 
 DIALECT = "postgres"
 
@@ -55,7 +56,8 @@ class Predicate:
     ``column`` is the column compared (None when there is no single one), ``wrapping`` what
     stands around it, ``expression`` that wrapped expression as SQL, ``operator`` as printed,
     ``value`` the other side as SQL, ``partner`` the column on the other side when that is
-    one. ``sql`` is the whole predicate.
+    one. ``negated`` tells that it asks for all that does not match, ``choices`` has the columns
+    of which it is enough that one matches (OR). ``sql`` is the whole predicate.
     """
 
     kind: PredicateKind
@@ -66,6 +68,13 @@ class Predicate:
     operator: str = ""
     value: str = ""
     partner: ColumnRef | None = None
+    negated: bool = False
+    choices: tuple[ColumnRef, ...] = ()
+
+    @property
+    def plain(self) -> str:
+        """The predicate as people would write it."""
+        return plainly(self.sql)
 
     @property
     def searchable(self) -> bool:
@@ -73,6 +82,7 @@ class Predicate:
         return (
             self.column is not None
             and self.wrapping is Wrapping.NONE
+            and not self.negated
             and self.kind in (PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP)
         )
 
@@ -148,11 +158,28 @@ def _bare(text: str) -> str:
     return text
 
 
+_NEGATIONS = frozenset(("<>", "!=", "!~~", "!~~*", "!~", "!~*"))
+
+
 def _predicate(sql: str) -> Predicate:
     part = _tree(sql)
     if part is None:
         return Predicate(PredicateKind.OTHER, sql)
     part = part.unnest()
+    if isinstance(part, exp.Or):
+        choices = tuple(dict.fromkeys(_ref(column) for column in part.find_all(exp.Column)))
+        return replace(_one_sided(part, PredicateKind.OTHER, "", "", sql), choices=choices)
+    return replace(_plain(part, sql), negated=_negated(sql))
+
+
+def _negated(sql: str) -> bool:
+    kept = meaningful(sql)
+    if kept and kept[0].is_word("not"):
+        return True
+    return any(t.text in _NEGATIONS or t.is_word("distinct") for t in kept)
+
+
+def _plain(part: exp.Expr, sql: str) -> Predicate:
     if isinstance(part, exp.EQ):
         return _comparison(part, PredicateKind.EQUALITY, "=", sql)
     for kind, operator in _RANGES.items():

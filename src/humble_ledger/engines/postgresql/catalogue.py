@@ -10,8 +10,10 @@ from psycopg.rows import dict_row
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
+    ForeignKey,
     IndexFacts,
     IndexKey,
+    Reads,
     ServerFacts,
     TableFacts,
     TableName,
@@ -24,6 +26,7 @@ _KINDS = {"r": "table", "p": "partitioned", "v": "view", "m": "materialized view
 _ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
 _UNITS = {"B": 1, "kB": 1024, "8kB": 8192, "MB": 1024**2, "GB": 1024**3}
 _DESCENDING, _NULLS_FIRST = 1, 2
+_Rows = Mapping[int, list[dict[str, Any]]]
 
 _SETTINGS_SQL = """
 SELECT name, setting, unit FROM pg_settings
@@ -35,7 +38,17 @@ WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index
 
 _TABLES_SQL = """
 SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
-       c.reltuples AS rows, c.relpages AS catalogue_pages, c.relallvisible AS visible,
+       c.reltuples AS rows,
+       CASE WHEN c.reltoastrelid <> 0 THEN pg_total_relation_size(c.reltoastrelid) ELSE 0 END
+           AS overflow,
+       s.seq_scan, s.seq_tup_read, s.idx_scan, s.idx_tup_fetch,
+       greatest(s.last_vacuum, s.last_autovacuum) AS vacuumed_at,
+       coalesce((SELECT d.stats_reset FROM pg_stat_database d
+                 WHERE d.datname = current_database()), pg_postmaster_start_time())
+           AS counted_since,
+       coalesce((SELECT option_value::int FROM pg_options_to_table(c.reloptions)
+                 WHERE option_name = 'fillfactor'), 100) AS fill,
+       c.relpages AS catalogue_pages, c.relallvisible AS visible,
        CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
        s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
        greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
@@ -53,7 +66,19 @@ _COLUMNS_SQL = """
 SELECT a.attrelid AS oid, a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type,
        a.attnum AS position, a.attnotnull AS not_null, a.attlen AS length,
        a.attalign AS alignment, s.avg_width, s.null_frac, s.n_distinct, s.correlation,
-       s.most_common_freqs[1] AS top
+       s.most_common_freqs[1] AS top,
+       coalesce(cardinality(s.most_common_freqs), 0) AS common_count,
+       coalesce((SELECT sum(f) FROM unnest(s.most_common_freqs) AS f), 0) AS common_share,
+       coalesce(s.most_common_freqs[cardinality(s.most_common_freqs)], 0) AS rarest,
+       CASE WHEN coalesce(a.attstattarget, -1) < 0
+            THEN current_setting('default_statistics_target')::int ELSE a.attstattarget END
+           AS target,
+       CASE WHEN a.attcollation = 0 THEN ''
+            ELSE (SELECT CASE WHEN l.collname = 'default'
+                              THEN (SELECT datcollate FROM pg_database
+                                    WHERE datname = current_database())
+                              ELSE l.collname END
+                  FROM pg_collation l WHERE l.oid = a.attcollation) END AS collation
 FROM pg_attribute a
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -68,7 +93,19 @@ SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique A
        i.indisprimary AS is_primary, i.indisvalid AS valid, i.indnkeyatts AS key_count,
        i.indoption::int2[] AS options, pg_get_expr(i.indpred, i.indrelid) AS predicate,
        pg_get_indexdef(i.indexrelid) AS definition, pg_relation_size(i.indexrelid) AS bytes,
-       s.idx_scan AS scans,
+       s.idx_scan AS scans, {last_scan} AS last_scan,
+       EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid
+                 AND k.contype IN ('p', 'u', 'x')) AS in_constraint,
+       (SELECT array_agg(CASE WHEN o.opcdefault THEN '' ELSE o.opcname END ORDER BY k.place)
+          FROM unnest(i.indclass::oid[]) WITH ORDINALITY AS k(oid, place)
+          JOIN pg_opclass o ON o.oid = k.oid) AS classes,
+       (SELECT array_agg(CASE WHEN l.oid IS NULL OR l.collname = 'default' OR l.oid = a.attcollation
+                              THEN '' ELSE l.collname END ORDER BY k.place)
+          FROM unnest(i.indcollation::oid[], i.indkey::int2[])
+               WITH ORDINALITY AS k(oid, number, place)
+          LEFT JOIN pg_collation l ON l.oid = k.oid
+          LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
+         WHERE k.place <= i.indnkeyatts) AS collations,
        (SELECT array_agg(coalesce(a.attname, '') ORDER BY k.place)
           FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(number, place)
           LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
@@ -83,6 +120,40 @@ WHERE i.indrelid = ANY(%s)
 ORDER BY i.indrelid, c.relname
 """
 
+# The last use of an index is known from this version on.
+_LAST_SCAN_FROM = 160000
+
+_FOREIGN_KEYS_SQL = """
+SELECT k.conrelid AS oid, k.conname AS name, n.nspname AS schema, c.relname AS refers_to,
+       (SELECT array_agg(a.attname::text ORDER BY p.place)
+          FROM unnest(k.conkey) WITH ORDINALITY AS p(number, place)
+          JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = p.number) AS columns,
+       (SELECT array_agg(a.attname::text ORDER BY p.place)
+          FROM unnest(k.confkey) WITH ORDINALITY AS p(number, place)
+          JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = p.number) AS others,
+       k.confdeltype AS on_delete
+FROM pg_constraint k
+JOIN pg_class c ON c.oid = k.confrelid
+JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE k.contype = 'f' AND k.conrelid = ANY(%s)
+ORDER BY k.conrelid, k.conname
+"""
+_ON_DELETE = {
+    "a": "no action",
+    "r": "restrict",
+    "c": "cascade",
+    "n": "set null",
+    "d": "set default",
+}
+
+_USER_TABLES_SQL = """
+SELECT n.nspname, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE c.relkind IN ('r', 'p', 'm') AND n.nspname NOT LIKE 'pg\\_%'
+  AND n.nspname <> 'information_schema'
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass
+                    AND d.objid = c.oid AND d.deptype = 'e')
+ORDER BY 1, 2
+"""
 
 _VALUES_SQL = """
 SELECT most_common_vals::text::text[], most_common_freqs::float8[], histogram_bounds::text::text[]
@@ -131,14 +202,21 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
         ).fetchall()
         oids = [row["oid"] for row in tables]
         columns = _grouped(cursor.execute(_COLUMNS_SQL, (oids,)).fetchall())
-        indexes = _grouped(cursor.execute(_INDEXES_SQL, (oids,)).fetchall())
+        newer = connection.info.server_version >= _LAST_SCAN_FROM
+        asked = _INDEXES_SQL.format(last_scan="s.last_idx_scan" if newer else "NULL")
+        indexes = _grouped(cursor.execute(asked.encode(), (oids,)).fetchall())
+        keys = _grouped(cursor.execute(_FOREIGN_KEYS_SQL, (oids,)).fetchall())
     page = connection.info.parameter_status("block_size")
     page_bytes = int(page) if page else 8192
-    found = (
-        _table(row, columns.get(row["oid"], []), indexes.get(row["oid"], []), page_bytes)
-        for row in tables
-    )
+    found = (_table(row, columns, indexes, keys, page_bytes) for row in tables)
     return {table.name: table for table in found}
+
+
+def user_tables(connection: Connection) -> list[TableName]:
+    """The tables of this database that are the user's own: no system's, no extension's."""
+    with translated(), connection.cursor() as cursor:
+        rows = cursor.execute(_USER_TABLES_SQL.encode()).fetchall()
+    return [TableName(schema, name) for schema, name in rows]
 
 
 def column_values(connection: Connection, table: TableName, column: str) -> ColumnValues:
@@ -160,10 +238,12 @@ def _grouped(rows: list[dict[str, Any]]) -> dict[int, list[dict[str, Any]]]:
 
 def _table(
     row: Mapping[str, Any],
-    columns: list[dict[str, Any]],
-    indexes: list[dict[str, Any]],
+    columns: _Rows,
+    indexes: _Rows,
+    foreign_keys: _Rows,
     page_bytes: int,
 ) -> TableFacts:
+    oid = row["oid"]
     pages = -(-int(row["bytes"]) // page_bytes)
     return TableFacts(
         name=TableName(row["schema"], row["name"]),
@@ -173,8 +253,8 @@ def _table(
         size_bytes=int(row["bytes"]),
         page_bytes=page_bytes,
         visible_share=min(1.0, row["visible"] / pages) if pages else 0.0,
-        columns={each["name"]: _column(each) for each in columns},
-        indexes=tuple(_index(each, page_bytes) for each in indexes),
+        columns={each["name"]: _column(each) for each in columns.get(oid, [])},
+        indexes=tuple(_index(each, page_bytes) for each in indexes.get(oid, [])),
         writes=Writes(
             int(row["n_tup_ins"] or 0),
             int(row["n_tup_upd"] or 0),
@@ -186,6 +266,27 @@ def _table(
         changes_since_analyze=row["n_mod_since_analyze"],
         partition_of=row["root"] or "",
         partitions=int(row["leaves"] or 0),
+        overflow_bytes=int(row["overflow"]),
+        vacuumed_at=row["vacuumed_at"],
+        reads=Reads(
+            int(row["seq_scan"] or 0),
+            int(row["seq_tup_read"] or 0),
+            int(row["idx_scan"] or 0),
+            int(row["idx_tup_fetch"] or 0),
+        ),
+        foreign_keys=tuple(_foreign_key(each) for each in foreign_keys.get(oid, [])),
+        counted_since=row["counted_since"],
+        fill_percent=int(row["fill"]),
+    )
+
+
+def _foreign_key(row: Mapping[str, Any]) -> ForeignKey:
+    return ForeignKey(
+        row["name"],
+        tuple(row["columns"]),
+        TableName(row["schema"], row["refers_to"]),
+        tuple(row["others"]),
+        _ON_DELETE[row["on_delete"]],
     )
 
 
@@ -210,6 +311,11 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         distinct=row["n_distinct"],
         correlation=row["correlation"],
         top_share=row["top"],
+        common_count=int(row["common_count"]),
+        common_share=float(row["common_share"]),
+        rarest_share=float(row["rarest"]),
+        target=row["target"],
+        collation=row["collation"] or "",
     )
 
 
@@ -221,9 +327,16 @@ def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
             expression="" if column else printed,
             descending=bool(option & _DESCENDING),
             nulls_first=bool(option & _NULLS_FIRST),
+            operator_class=class_,
+            collation=collation,
         )
-        for column, printed, option in zip(
-            row["columns"][:count], row["printed"][:count], row["options"], strict=True
+        for column, printed, option, class_, collation in zip(
+            row["columns"][:count],
+            row["printed"][:count],
+            row["options"],
+            row["classes"],
+            row["collations"],
+            strict=True,
         )
     )
     return IndexFacts(
@@ -239,4 +352,6 @@ def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
         size_bytes=int(row["bytes"]),
         pages=-(-int(row["bytes"]) // page_bytes),
         scans=row["scans"],
+        last_scan=row["last_scan"],
+        constraint=row["in_constraint"],
     )

@@ -24,7 +24,7 @@ from humble_ledger.capture.files import (
 from humble_ledger.capture.log_rows import TOO_LONG
 from humble_ledger.capture.logs import read_log
 from humble_ledger.core.entries import CaptureEntry, ReadPosition
-from humble_ledger.core.symptoms.repetition import repetition_symptoms
+from humble_ledger.core.symptoms.in_workload.repetition import repetition_symptoms
 from humble_ledger.core.workload.gathering import Gathering
 from humble_ledger.errors import HumbleError, UnreadableInput
 from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter

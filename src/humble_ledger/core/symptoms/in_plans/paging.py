@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_SKIPPED = 1_000.0
 DEEP = 10.0  # rows skipped for each row given

@@ -12,23 +12,23 @@ from dataclasses import dataclass
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.remedies.btree import Search, index_shape
-from humble_ledger.core.schema.facts import IndexFacts, TableFacts
-from humble_ledger.core.statements.conditions import (
-    Predicate,
-    PredicateKind,
-    Wrapping,
-    predicates,
+from humble_ledger.core.routes.deciding import Decision, Decisive, decide
+from humble_ledger.core.routes.exploring import Method
+from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.statements.conditions import Predicate, predicates
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.obstacles import (
+    NOT_CHOSEN,
+    narrowest,
+    obstacle,
+    share_by_statistics,
+    usable_leading,
 )
-from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+from humble_ledger.core.symptoms.model import Cause, Symptom
 
-WORTH_A_WORD = 0.10  # of the plan's time
 FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
 ROUNDING = 1e-4
-_USABLE = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
-# What an equality is assumed to keep when the statistics say nothing, as planners do.
-DEFAULT_EQUALITY, DEFAULT_RANGE, DEFAULT_OTHER = 0.005, 1 / 3, 0.5
-_TEXT_CASTS = ("character varying", "varchar", "name", "character")
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,10 +54,15 @@ def full_scans(case: Case) -> Iterable[Symptom]:
             continue
         if scan.table.pages < FEWEST_PAGES and (node.loops or 1) <= 1:
             continue
+        once = (node.loops or 1) <= _processes(case, node)
         if scan.predicates and scan.index_cost < CLEARLY_CHEAPER * scan.scan_cost:
-            yield _selective(case, scan)
-        elif scan.index_cost > scan.scan_cost and (node.loops or 1) <= _processes(case, node):
-            yield _right(case, scan)
+            route = _by_route(case, scan)
+            if route is None or scan.kept_share < (route.break_even or 0.0):
+                yield _selective(case, scan, route)
+            elif once:
+                yield _right(case, scan, route)
+        elif scan.index_cost > scan.scan_cost and once:
+            yield _right(case, scan, _by_route(case, scan))
 
 
 def _measure(case: Case, node: Node) -> _Scan | None:
@@ -84,8 +89,8 @@ def _measure(case: Case, node: Node) -> _Scan | None:
 
 def _index_cost(case: Case, table: TableFacts, found: Sequence[Predicate], share: float) -> float:
     """The cost by an index on the best condition, if it keeps ``share`` of the rows."""
-    column = _best(table, found)
-    facts = table.columns.get(column.column.column) if column and column.column else None
+    best = min(found, key=lambda p: share_by_statistics(table, p), default=None)
+    facts = table.columns.get(best.column.column) if best and best.column else None
     columns = [facts] if facts else list(table.columns.values())[:1]
     if not columns:
         return float("inf")
@@ -98,7 +103,7 @@ def _index_cost(case: Case, table: TableFacts, found: Sequence[Predicate], share
     )
 
 
-def _selective(case: Case, scan: _Scan) -> Symptom:
+def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     node, kept = scan.node, scan.kept_share * scan.rows_read
     loops = (node.loops or 1) / _processes(case, node)
     cost_ms, cost_share = case.avoidable(node, 1.0 - scan.kept_share)
@@ -121,17 +126,31 @@ def _selective(case: Case, scan: _Scan) -> Symptom:
             "scan_cost_estimated": round(scan.scan_cost, 2),
             "index_cost_predicted": round(scan.index_cost, 2),
         },
-        cause=_cause(scan.table, scan.predicates),
+        cause=_not_chosen(case, scan, route) if route else _cause(case, scan),
         cost_ms=cost_ms,
         cost_share=cost_share,
     )
 
 
-def _right(case: Case, scan: _Scan) -> Symptom:
+def _cause(case: Case, scan: _Scan) -> Cause:
+    best = narrowest(case, scan.node, scan.table, scan.predicates)
+    if best is None:
+        sql = scan.predicates[0].sql
+        return Cause("condition-not-searchable", f"no index can lead to rows by «{sql}»")
+    return obstacle(case, scan.table, best)
+
+
+def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     table, share = scan.table, scan.kept_share
-    even = _break_even(case, scan)
+    even = (route.break_even if route else None) or _break_even(case, scan)
     if not scan.predicates:
         detail = f"nothing narrows the rows down: the query wants all of {table.name}"
+    elif route is not None:
+        detail = (
+            f"it keeps {share:.1%} of the rows; by {route.index} the plan costs "
+            f"{route.other_cost:,.0f} against {route.chosen_cost:,.0f} (estimated), and wins only "
+            f"below {even:.1%}"
+        )
     else:
         detail = (
             f"it keeps {share:.1%} of the rows; an index would cost {scan.index_cost:,.0f} "
@@ -148,6 +167,7 @@ def _right(case: Case, scan: _Scan) -> Symptom:
             "break_even_share_predicted": round(even, 4),
             "scan_cost_estimated": round(scan.scan_cost, 2),
             "index_cost_predicted": round(scan.index_cost, 2),
+            "route_cost_estimated": route.other_cost if route else None,
         },
         cause=Cause("most-rows-wanted", detail),
         cost_ms=None,
@@ -168,75 +188,30 @@ def _break_even(case: Case, scan: _Scan) -> float:
     return low
 
 
-def _best(table: TableFacts, found: Sequence[Predicate]) -> Predicate | None:
-    """The condition that keeps the fewest rows by the statistics."""
-    usable = [p for p in found if p.column is not None]
-    return min(usable, key=lambda p: _kept(table, p), default=None)
+def _by_route(case: Case, scan: _Scan) -> Decision | None:
+    """What the planner says of the way by an index that is there; None when it cannot tell."""
+    best = narrowest(case, scan.node, scan.table, scan.predicates)
+    if best is None or not usable_leading(scan.table, best):
+        return None
+    other = case.planner.plan_without(frozenset((Method.FULL_SCAN,)))
+    if other is None:
+        return None
+    found = decide(case.plan, other, case.tables, case.costs)
+    about_it = found.by is Decisive.SHARE and found.table == str(scan.table.name)
+    return found if about_it and found.break_even is not None else None
 
 
-def _kept(table: TableFacts, predicate: Predicate) -> float:
-    assert predicate.column is not None
-    if predicate.kind is PredicateKind.EQUALITY:
-        column = table.columns.get(predicate.column.column)
-        bare = predicate.wrapping in (Wrapping.NONE, Wrapping.CAST)
-        distinct = column.distinct_values(table.rows) if column and bare else None
-        return 1.0 / distinct if distinct else DEFAULT_EQUALITY
-    return DEFAULT_RANGE if predicate.kind in _USABLE else DEFAULT_OTHER
-
-
-def _cause(table: TableFacts, found: Sequence[Predicate]) -> Cause:
-    predicate = _best(table, found)
-    if predicate is None or predicate.column is None:
-        return Cause(
-            "condition-not-searchable",
-            f"no index can lead to rows by «{found[0].sql}»",
-        )
-    column = predicate.column.column
-    leading = [i for i in table.indexes if i.valid and i.key_columns[:1] == (column,)]
-    inside = [i for i in table.indexes if i.valid and column in i.key_columns[1:]]
-    wrapping = _real_wrapping(table, predicate)
-    if wrapping is not Wrapping.NONE:
-        return _wrapped(predicate, wrapping, leading)
-    if predicate.kind not in _USABLE:
-        return Cause("condition-not-searchable", f"no b-tree can lead to rows by «{predicate.sql}»")
-    if leading:
-        return Cause(
-            "index-not-chosen",
-            f"{_named(leading)} begins with {column}, but the planner did not take it",
-        )
-    if inside:
-        return Cause(
-            "wrong-end-of-index",
-            f"{_named(inside)} holds {column}, but behind another column",
-        )
-    return Cause("no-index", f"no index of {table.name} begins with {column}")
-
-
-def _real_wrapping(table: TableFacts, predicate: Predicate) -> Wrapping:
-    """Casting varchar to text changes nothing; indexes serve it as if it were not there."""
-    assert predicate.column is not None
-    column = table.columns.get(predicate.column.column)
-    harmless = column is not None and column.type_name.startswith(_TEXT_CASTS)
-    if predicate.wrapping is Wrapping.CAST and harmless:
-        return Wrapping.NONE
-    return predicate.wrapping
-
-
-def _wrapped(predicate: Predicate, wrapping: Wrapping, leading: Sequence[IndexFacts]) -> Cause:
-    assert predicate.column is not None
-    column = predicate.column.column
-    index = f"{_named(leading)} on {column} cannot be used: " if leading else ""
-    if wrapping is Wrapping.CAST:
-        return Cause(
-            "type-mismatch",
-            f"{index}the column is converted to the type of the value in «{predicate.sql}»",
-        )
-    what = "stands inside arithmetic" if wrapping is Wrapping.ARITHMETIC else "is inside a function"
-    return Cause("function-on-column", f"{index}it {what} in «{predicate.sql}»")
-
-
-def _named(indexes: Sequence[IndexFacts]) -> str:
-    return indexes[0].name
+def _not_chosen(case: Case, scan: _Scan, decision: Decision) -> Cause:
+    """An index could serve and was not taken: the route's cost, and where it would win."""
+    assert decision.break_even is not None and decision.expected is not None
+    detail = (
+        f"by {decision.index} the plan costs {decision.other_cost:,.0f} against "
+        f"{decision.chosen_cost:,.0f} (estimated), and wins below {decision.break_even:.2%} of the "
+        f"rows; the planner expects {decision.expected:.2%}"
+    )
+    if case.plan.measured:
+        detail += f", {scan.kept_share:.2%} came"
+    return Cause(NOT_CHOSEN, detail)
 
 
 def _processes(case: Case, node: Node) -> float:

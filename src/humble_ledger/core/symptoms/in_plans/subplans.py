@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation, Role
-from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.statements.conditions import columns_of
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_RUNS = 10.0
 WORTH_A_WORD = 0.10  # of the plan's time
 
 
 def subqueries_per_row(case: Case) -> Iterable[Symptom]:
-    """`subquery-per-row`: what one run of a sub-query takes, many times over."""
+    """`subquery-per-row`, and `constant-subquery-again` when each run gives the same."""
     plan = case.plan
     for parent in plan.nodes():
         for child in parent.children:
@@ -27,13 +30,16 @@ def subqueries_per_row(case: Case) -> Iterable[Symptom]:
                 continue
             name = child.subplan_name or "a sub-query"
             verb = "ran" if plan.measured else "would run"
+            constant = _constant(child)
             yield Symptom(
-                name="subquery-per-row",
+                name="constant-subquery-again" if constant else "subquery-per-row",
                 node=child.no,
                 step=child.name,
                 summary=f"{name} {verb} {runs:,.0f} times, once for each row of step {parent.no}",
                 evidence={"runs": runs, "rows_of_step": parent.no},
-                cause=Cause("correlated-subquery", _each_time(child)),
+                cause=_read_again(case, child)
+                if constant
+                else Cause("correlated-subquery", _each_time(child)),
                 cost_ms=cost_ms,
                 cost_share=share,
                 covers=tuple(covers),
@@ -44,6 +50,29 @@ def _hashed(parent: Node, child: Node) -> bool:
     """Whether its whole result is made once and then looked up."""
     texts = " ".join((*parent.conditions.all(), *parent.output))
     return f"hashed {child.subplan_name}" in texts
+
+
+def _constant(child: Node) -> bool:
+    """Whether nothing in a sub-query depends on the row outside."""
+    inside = {alias_of(node) for node in child.walk() if node.relation or node.alias}
+    for node in child.walk():
+        texts = (*node.conditions.all(), *node.output, *node.sort_keys, *node.group_keys)
+        if any("$" in text for text in texts):
+            return False
+        if any(ref.alias and ref.alias not in inside for t in texts for ref in columns_of(t)):
+            return False
+    return bool(inside)
+
+
+def _read_again(case: Case, child: Node) -> Cause:
+    limit = case.hash_memory_bytes / 1024 / 1024
+    rows = max((n.rows_expected or 0.0) for n in child.walk())
+    return Cause(
+        "result-looked-through-again",
+        f"its {rows:,.0f} rows (estimated) are the same each time, but looked through row by row: "
+        f"the planner takes them for too many to hash within {limit:,.3g} MiB (work_mem); NOT "
+        "EXISTS or a join compares by a hash or an index",
+    )
 
 
 def _runs(parent: Node, child: Node) -> float:

@@ -8,7 +8,8 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.tables import alias_of, join_graph, reads_table
 from humble_ledger.core.statements.conditions import columns_of
-from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000
 FEWEST_UNTIED_ROWS = 100

@@ -7,7 +7,8 @@ from collections.abc import Iterable, Iterator
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import predicates
-from humble_ledger.core.symptoms.model import Case, Cause, Symptom
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
 
 WORTH_A_WORD = 0.10
 FEWEST_PAGES = 32

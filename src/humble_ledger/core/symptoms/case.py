@@ -1,0 +1,144 @@
+"""What a rule gets to look at: a plan, its arithmetic, facts, and the server's planner to ask.
+
+Rules compute; they never run a query. What only the planner knows (how many rows it expects
+of one condition alone, what the next best plan costs) they ask of a `Planner`, whose answers
+are EXPLAINs and catalogue reads; without a server it answers None to everything, and a rule
+then says what cannot be known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.paths import rows_divided_by
+from humble_ledger.core.plans.settings import memory_setting, number_setting
+from humble_ledger.core.remedies.btree import CostModel
+from humble_ledger.core.routes.exploring import Method
+from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.symptoms.model import Symptom
+
+WORTH_A_WORD = 0.10  # of the plan's time
+
+
+class Planner(Protocol):
+    """The server's planner and statistics; every answer is None when nobody can tell."""
+
+    def rows_matching(
+        self, table: TableName, alias: str, conditions: Sequence[str]
+    ) -> float | None:
+        """The rows of a table that the planner expects to meet all conditions."""
+        ...
+
+    def plan_without(self, methods: frozenset[Method]) -> Plan | None:
+        """The plan of the same statement if the server may not use these methods."""
+        ...
+
+    def column_values(self, table: TableName, column: str) -> ColumnValues | None:
+        """What the statistics know of a column's values."""
+        ...
+
+    def changing_functions(self, names: Iterable[str]) -> frozenset[str] | None:
+        """Those of the functions whose result may differ from one row to the next."""
+        ...
+
+
+class NobodyToAsk:
+    """No server: a saved plan, or a test."""
+
+    def rows_matching(self, *_: object) -> None:
+        """Unknown."""
+
+    def plan_without(self, *_: object) -> None:
+        """Unknown."""
+
+    def column_values(self, *_: object) -> None:
+        """Unknown."""
+
+    def changing_functions(self, *_: object) -> None:
+        """Unknown."""
+
+
+@dataclass(frozen=True, slots=True)
+class Case:
+    """A plan to judge, with its arithmetic, facts of server and tables, and whom to ask."""
+
+    plan: Plan
+    server: ServerFacts
+    tables: Mapping[TableName, TableFacts]
+    accounts: Mapping[int, Account] = field(default_factory=dict)
+    planner: Planner = field(default_factory=NobodyToAsk)
+
+    @classmethod
+    def of(
+        cls,
+        plan: Plan,
+        server: ServerFacts,
+        tables: Mapping[TableName, TableFacts],
+        planner: Planner | None = None,
+    ) -> Case:
+        """A case with its arithmetic done."""
+        return cls(plan, server, tables, accounts(plan), planner or NobodyToAsk())
+
+    @property
+    def costs(self) -> CostModel:
+        """The server's cost formulas."""
+        return CostModel(self.server)
+
+    @property
+    def memory_bytes(self) -> float:
+        """What one step may use: the setting the plan was made with, else the server's now."""
+        mine = memory_setting(self.plan, "work_mem")
+        return mine if mine is not None else self.server.setting("work_mem", 4.0 * 1024 * 1024)
+
+    @property
+    def hash_memory_bytes(self) -> float:
+        """What one hash may use."""
+        times = number_setting(self.plan, "hash_mem_multiplier")
+        if times is None:
+            times = self.server.setting("hash_mem_multiplier", 1.0)
+        return self.memory_bytes * times
+
+    def table_of(self, node: Node) -> TableFacts | None:
+        """Facts of the table a step reads."""
+        return self.tables.get(TableName(node.schema, node.relation)) if node.relation else None
+
+    def rows(self, node: Node) -> float:
+        """The rows of a step in all: seen, else expected."""
+        if node.loops is not None:
+            return (node.rows_seen or 0.0) * node.loops
+        return (node.rows_expected or 0.0) * rows_divided_by(self.plan, node)
+
+    def share_below(self, node: Node) -> float:
+        """The share of the plan's time that a step and all below it take."""
+        return sum(self.accounts[each.no].own_share for each in node.walk())
+
+    def verb(self, measured: str, estimated: str) -> str:
+        """What happened, or what would."""
+        return measured if self.plan.measured else estimated
+
+    def avoidable(self, node: Node, part: float) -> tuple[float | None, float]:
+        """(ms, share) of a step's own time of which ``part`` could be avoided."""
+        account = self.accounts[node.no]
+        own = account.own_ms
+        return (None if own is None else own * part), account.own_share * part
+
+    def avoidable_of(self, steps: Iterable[int], part: float) -> tuple[float | None, float]:
+        """(ms, share) of the own time of several steps of which ``part`` could be avoided."""
+        known = [self.accounts[step] for step in steps]
+        share = sum(account.own_share for account in known) * part
+        if not self.plan.measured:
+            return None, share
+        return sum(account.own_ms or 0.0 for account in known) * part, share
+
+
+class Rule(Protocol):
+    """One family of symptoms."""
+
+    def __call__(self, case: Case) -> Iterable[Symptom]:
+        """Every symptom of this family in the case."""
+        ...

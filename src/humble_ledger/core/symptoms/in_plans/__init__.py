@@ -1,0 +1,1 @@
+"""Symptoms of one plan: one module per family, and the list of all rules."""

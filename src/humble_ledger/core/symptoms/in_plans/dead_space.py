@@ -1,0 +1,72 @@
+"""`table-mostly-empty`: a full scan reads pages that hold hardly any row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Operation
+from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_PAGES = 256
+MOSTLY = 3.0  # times the pages that its rows need
+# Of a row: its header (23 bytes, aligned to 24) and its entry in the page (4).
+ROW_BYTES = 28
+PAGE_HEADER_BYTES = 24
+
+
+def empty_tables(case: Case) -> Iterable[Symptom]:
+    """`table-mostly-empty`."""
+    for node in case.plan.nodes():
+        table = case.table_of(node)
+        if node.operation is not Operation.FULL_SCAN or table is None or node.never_ran:
+            continue
+        needed = pages_needed(table)
+        if needed is None or table.pages < FEWEST_PAGES or table.pages < MOSTLY * needed:
+            continue
+        cost_ms, share = case.avoidable(node, 1.0 - needed / table.pages)
+        if share < WORTH_A_WORD:
+            continue
+        at = table.vacuumed_at
+        since = f"last vacuum: {at:%Y-%m-%d %H:%M}" if at else "it was never vacuumed"
+        yield Symptom(
+            name="table-mostly-empty",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{case.verb('reads', 'would read')} {table.pages:,} pages of {table.name}; its "
+                f"{table.rows:,.0f} rows need about {needed:,.0f}"
+            ),
+            evidence={
+                "pages": table.pages,
+                "pages_needed_computed": needed,
+                "dead_rows": table.dead_rows,
+                "rows_estimated": table.rows,
+            },
+            cause=Cause(
+                "space-of-deleted-rows",
+                f"{table.dead_rows:,} dead rows wait for a vacuum ({since}); space that is free "
+                "already is filled again by new rows, or given back by rewriting the table "
+                "(VACUUM FULL, which locks it)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def pages_needed(table: TableFacts) -> float | None:
+    """The pages its rows would fill, by the mean widths of its columns; None when unknown."""
+    widths = [
+        (column.length_bytes if column.length_bytes > 0 else column.mean_width_bytes)
+        if column.null_share is None
+        else (column.mean_width_bytes or 0) * (1.0 - column.null_share)
+        for column in table.columns.values()
+    ]
+    known = [width for width in widths if width is not None]
+    if len(known) != len(widths) or not widths:
+        return None
+    # Values are aligned; half of eight bytes is lost for a row on average.
+    row = sum(known) + ROW_BYTES + 4
+    per_page = max(1.0, (table.page_bytes - PAGE_HEADER_BYTES) * table.fill_percent / 100 // row)
+    return max(1.0, table.rows / per_page)

@@ -1,0 +1,243 @@
+"""Row estimates that are far off, at the step where it begins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from humble_ledger.core.estimates.accuracy import RowError, origins
+from humble_ledger.core.estimates.chain import Chain, chain_of
+from humble_ledger.core.estimates.position import before, literal_of
+from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    columns_of,
+    predicates,
+)
+from humble_ledger.core.statements.plainly import plainly
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.in_plans.obstacles import real_wrapping
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+STALE_SHARE = 0.1
+_RESTING = frozenset((*JOINS, Operation.HASH, Operation.SORT, Operation.AGGREGATE))
+
+
+def row_misestimates(case: Case) -> Iterable[Symptom]:
+    """`row-misestimate`: only a measured plan can show it."""
+    for error in origins(case.plan):
+        node = error.node
+        if not _matters(case, node):
+            continue
+        loop = _driven_loop(case, node)
+        cost_ms, cost_share = _cost_of_loop(case, loop, error) if loop else (None, None)
+        chain = _chain(case, error)
+        direction = "more" if error.under else "fewer"
+        consequence = f"; it drives {loop.name} (step {loop.no})" if loop else ""
+        yield Symptom(
+            name="row-misestimate",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{node.rows_seen:,.0f} rows came, {node.rows_expected:,.0f} expected "
+                f"({error.factor:,.0f} times {direction}){consequence}"
+            ),
+            evidence={
+                "rows_expected": node.rows_expected,
+                "rows_seen": node.rows_seen,
+                "factor": round(error.factor, 1),
+                "loops": node.loops,
+            },
+            cause=_cause(case, error, chain),
+            chain=chain,
+            cost_ms=cost_ms,
+            cost_share=cost_share,
+            covers=_covered(loop),
+        )
+
+
+def _covered(loop: Node | None) -> tuple[int, ...]:
+    """The steps whose time a driven loop's misestimate counts."""
+    if loop is None:
+        return ()
+    inner = next((c for c in loop.children if c.role is Role.INNER), None)
+    return (loop.no, *(node.no for node in inner.walk())) if inner else (loop.no,)
+
+
+def _matters(case: Case, node: Node) -> bool:
+    """Whether a choice above rests on the estimate: how to join, how much memory to take."""
+    return any(above.operation in _RESTING for above in path_to(case.plan.root, node)[:-1])
+
+
+def _driven_loop(case: Case, node: Node) -> Node | None:
+    """The nearest nested loop above that runs its inner side once for each of these rows."""
+    path = path_to(case.plan.root, node)
+    for place in range(len(path) - 2, -1, -1):
+        parent, child = path[place], path[place + 1]
+        if parent.operation is Operation.NESTED_LOOP and child.role is Role.OUTER:
+            return parent
+        if parent.operation in (Operation.AGGREGATE, Operation.LIMIT, Operation.DISTINCT):
+            return None
+    return None
+
+
+def _cost_of_loop(case: Case, loop: Node, error: RowError) -> tuple[float | None, float]:
+    """What the loop's inner side took beyond what the estimate allowed for."""
+    inner = next((c for c in loop.children if c.role is Role.INNER), None)
+    if inner is None or not error.under:
+        return None, 0.0
+    part = 1.0 - 1.0 / error.factor
+    own = case.accounts[loop.no].own_ms
+    below = case.accounts[inner.no].total_ms
+    whole = case.accounts[case.plan.root.no].total_ms
+    if own is None or below is None or not whole:
+        return None, 0.0
+    cost = min((own + below) * part, whole)
+    return cost, cost / whole
+
+
+def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
+    node = error.node
+    table = case.table_of(node)
+    if table is None:
+        if node.operation in JOINS:
+            return Cause("join-estimate", "the share of rows that find a partner was misjudged")
+        return Cause("unknown", "the plan alone does not show why")
+    found = _conditions(node)
+    if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
+        return Cause("statistics-missing", f"no statistics were ever gathered on {table.name}")
+    return (
+        _past_the_end(case, error, table, found)
+        or _expression(table, found)
+        or _stale(table)
+        or _together(error, found, chain)
+        or _uncommon_value(table, error, found)
+        or Cause("unknown", "the plan alone does not show why")
+    )
+
+
+def _conditions(node: Node) -> list[Predicate]:
+    texts = [t for n in node.walk() for t in (*n.conditions.search, *n.conditions.filter)]
+    return list(dict.fromkeys(p for text in texts for p in predicates(text)))
+
+
+def _chain(case: Case, error: RowError) -> Chain | None:
+    """How the planner came to its estimate of a table's rows, asked of it condition by condition.
+
+    None when a condition compares with another table, or there is nobody to ask.
+    """
+    node, table = error.node, case.table_of(error.node)
+    if table is None or table.kind != "table":
+        return None
+    found = _conditions(node)
+    aliases = {ref.alias for p in found for ref in columns_of(p.sql)}
+    if aliases - {alias_of(node), ""}:
+        return None
+    processes = case.accounts[node.no].processes
+    seen = case.rows(node) / max((node.loops or 1.0) / processes, 1.0)
+
+    def ask(conditions: Sequence[str]) -> float | None:
+        return case.planner.rows_matching(table.name, node.alias, conditions)
+
+    return chain_of(str(table.name), table.rows, [p.sql for p in found], seen, ask)
+
+
+def _past_the_end(
+    case: Case, error: RowError, table: TableFacts, found: list[Predicate]
+) -> Cause | None:
+    """New rows at the growing end of a column, asked for by «since …»."""
+    if not error.under or not table.changes_since_analyze:
+        return None
+    for predicate in found:
+        growing = predicate.kind is PredicateKind.RANGE and predicate.operator in (">", ">=")
+        if not growing or predicate.column is None:
+            continue
+        column = predicate.column.column
+        values = case.planner.column_values(table.name, column)
+        bounds = values.histogram if values is not None else ()
+        # Without the statistics' last value it can only be supposed.
+        asked = literal_of(predicate.value)
+        if bounds and asked is not None and before(asked, bounds[-1]):
+            continue
+        last = f", which end at {bounds[-1]}" if bounds else ""
+        return Cause(
+            "past-the-statistics",
+            f"«{predicate.plain}» asks for the newest {column}, and "
+            f"{table.changes_since_analyze:,} rows changed since statistics were gathered{last}",
+        )
+    return None
+
+
+def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
+    for predicate in found:
+        if predicate.column is None or predicate.wrapping is Wrapping.NONE:
+            continue
+        if real_wrapping(table, predicate) is not Wrapping.NONE:
+            return Cause(
+                "expression-without-statistics",
+                f"the planner has no statistics on «{plainly(predicate.expression)}» and guesses",
+            )
+    return None
+
+
+def _stale(table: TableFacts) -> Cause | None:
+    changed = table.changes_since_analyze or 0
+    if table.rows and changed / table.rows > STALE_SHARE:
+        return Cause(
+            "statistics-stale",
+            f"{changed:,} rows of {table.name} changed since statistics were gathered",
+        )
+    return None
+
+
+def _together(error: RowError, found: list[Predicate], chain: Chain | None) -> Cause | None:
+    """Conditions whose shares the planner multiplies although they have to do with each other."""
+    equal = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
+    names = list(dict.fromkeys(p.column.column for p in found if p.kind in equal and p.column))
+    if len(names) < 2 or (chain is None and not error.under):
+        return None
+    if chain is None:
+        return Cause(
+            "correlated-columns",
+            f"the planner multiplies the shares of {', '.join(names)} as if they were independent",
+        )
+    if not chain.multiplied:
+        return None
+    told = " × ".join(f"{percent(link.share)} by {plainly(link.condition)}" for link in chain.links)
+    came = chain.seen_rows or 0.0
+    seen = percent(came / chain.table_rows)
+    moved = (
+        f"these columns move together ({', '.join(names)})"
+        if error.under
+        else f"rows that have the one rarely have the other ({', '.join(names)})"
+    )
+    return Cause(
+        "correlated-columns",
+        f"{told} = {percent(chain.product)} of {chain.table}, but {seen} came: {moved}",
+    )
+
+
+def _uncommon_value(table: TableFacts, error: RowError, found: list[Predicate]) -> Cause | None:
+    """A value with many rows that is not among those the statistics list."""
+    if not error.under or len(found) != 1 or found[0].kind is not PredicateKind.EQUALITY:
+        return None
+    column = table.columns.get(found[0].column.column) if found[0].column else None
+    if column is None or not column.common_count:
+        return None
+    return Cause(
+        "value-not-listed",
+        f"the statistics list the {column.common_count} most common values of {column.name} and "
+        "take all others for equally rare; this one is not",
+    )
+
+
+def percent(share: float) -> str:
+    """A share in percent with as many digits as tell it from nothing."""
+    value = 100 * share
+    if value >= 0.1 or value == 0:
+        return f"{value:.3g} %"
+    return f"{value:.2g} %" if value >= 1e-4 else f"{value:.1e} %"

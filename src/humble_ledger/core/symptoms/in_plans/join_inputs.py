@@ -1,0 +1,133 @@
+"""`join-side-without-index`: a whole table is read to find the partners of a few rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
+from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.remedies.btree import Search, index_shape
+from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.statements.conditions import (
+    ColumnRef,
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    predicates,
+)
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_PAGES = 32
+CLEARLY_CHEAPER = 0.5
+_PASSING = (
+    Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
+    Operation.GATHER,
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """The side of a join that is read whole: its steps, its scan, the column that joins it."""
+
+    steps: tuple[Node, ...]
+    scan: Node
+    table: TableFacts
+    column: str
+    partners: float
+
+
+def sides_without_index(case: Case) -> Iterable[Symptom]:
+    """`join-side-without-index`."""
+    for join in case.plan.nodes():
+        if join.operation not in JOINS or join.never_ran:
+            continue
+        for found in _sides(case, join):
+            lookups, scan = _prices(case, found)
+            if lookups >= CLEARLY_CHEAPER * scan or found.table.pages < FEWEST_PAGES:
+                continue
+            covers = tuple(step.no for step in found.steps)
+            cost_ms, share = case.avoidable_of(covers, 1.0 - lookups / scan)
+            if share < WORTH_A_WORD:
+                continue
+            table = found.table
+            yield Symptom(
+                name="join-side-without-index",
+                node=found.scan.no,
+                step=found.scan.name,
+                summary=(
+                    f"{case.verb('reads', 'would read')} all {table.rows:,.0f} rows of "
+                    f"{table.name} to find the partners of {found.partners:,.0f} rows"
+                ),
+                evidence={
+                    "rows_of_the_table": table.rows,
+                    "rows_to_find_partners_of": found.partners,
+                    "scan_cost_estimated": round(scan, 2),
+                    "lookups_cost_predicted": round(lookups, 2),
+                    "column": found.column,
+                },
+                cause=Cause(
+                    "no-index",
+                    f"no index of {table.name} begins with {found.column}, which joins it; "
+                    f"{found.partners:,.0f} lookups would cost {lookups:,.0f} against {scan:,.0f} "
+                    "(predicted)",
+                ),
+                cost_ms=cost_ms,
+                cost_share=share,
+                covers=covers,
+            )
+
+
+def _sides(case: Case, join: Node) -> Iterable[_Side]:
+    sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
+    if len(sides) != 2:
+        return
+    for side, other in (sides, sides[::-1]):
+        kept_whole = ("Full", "Left", "Anti") if side.role is Role.OUTER else ("Full", "Right")
+        if join.join_type.removeprefix("Right ") in kept_whole:
+            continue  # every row of it is wanted, partner or not
+        steps = [side]
+        while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
+            steps.append(steps[-1].children[0])
+        scan = steps[-1]
+        table = case.table_of(scan)
+        if scan.operation is not Operation.FULL_SCAN or table is None or table.kind != "table":
+            continue
+        column = _joining(join, scan, table)
+        if column is not None:
+            # Rows of an inner side that is read again and again are counted once.
+            yield _Side(tuple(steps), scan, table, column, max(case.rows(other), 1.0))
+
+
+def _joining(join: Node, scan: Node, table: TableFacts) -> str | None:
+    """The bare column by which a table is joined and that no index begins with."""
+    alias = alias_of(scan)
+    for text in (*join.conditions.join, *join.conditions.filter):
+        for each in predicates(text):
+            if each.kind is not PredicateKind.EQUALITY or each.partner is None:
+                continue
+            mine = _mine(each, alias)
+            if mine is None or mine.column not in table.columns:
+                continue
+            if any(i.valid and i.key_columns[:1] == (mine.column,) for i in table.indexes):
+                return None
+            return mine.column
+    return None
+
+
+def _mine(each: Predicate, alias: str) -> ColumnRef | None:
+    if each.column is not None and each.column.alias == alias:
+        return each.column if each.wrapping is Wrapping.NONE else None
+    return each.partner if each.partner is not None and each.partner.alias == alias else None
+
+
+def _prices(case: Case, found: _Side) -> tuple[float, float]:
+    """(cost of one lookup per partner through an index, cost of reading the table whole)."""
+    table, column = found.table, found.table.columns[found.column]
+    distinct = column.distinct_values(table.rows) or 1.0
+    share = 1.0 / max(distinct, 1.0)
+    search = Search(share, share, quals=1, loops=found.partners)
+    each = case.costs.index_scan(table, index_shape(table, [column]), search, 0.0).total
+    scan = table.pages * case.server.setting("seq_page_cost", 1.0)
+    return each * found.partners, scan + case.costs.per_row(table.rows)

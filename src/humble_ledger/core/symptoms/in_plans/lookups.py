@@ -1,0 +1,212 @@
+"""Indexes that are right and still read the table: for one more column, for old rows, too coarsely.
+
+`rows-looked-up-for-a-column`: every row is fetched for a column or two that the index could
+hold. `index-only-visits-table`: the index has all, but the server must look whether the rows
+are visible. `bitmap-too-coarse`: a bitmap forgot the rows and remembers only pages.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.tables import TableAccount, table_accounts
+from humble_ledger.core.remedies.btree import index_shape
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_ROWS = 1_000.0
+FEWEST_PAGES = 200.0
+MOST_ADDED_COLUMNS = 3
+MOST_ADDED_BYTES = 64
+SAVED_PART = 0.5  # of the pages, at least
+VISIBLE_PART = 0.8  # of the table's pages, or the server looks there all the same
+MOST_COLUMNS = 6
+VISITED_PART = 0.1
+# One page of a bitmap: PagetableEntry (48 bytes) and two pointers, tbm_calculate_entries in
+# PostgreSQL's tidbitmap.c.
+BITMAP_ENTRY_BYTES = 64
+MIB = 1024 * 1024
+
+
+def spared_lookups(case: Case) -> Iterable[Symptom]:
+    """`rows-looked-up-for-a-column`."""
+    per_table = {account.name: account for account in table_accounts(case.plan)}
+    for node in case.plan.nodes():
+        if node.operation not in (Operation.INDEX_SCAN, Operation.BITMAP_SCAN) or node.never_ran:
+            continue
+        table = case.table_of(node)
+        index = _only_index(node, table)
+        account = per_table.get(TableName(node.schema, node.relation))
+        if table is None or index is None or account is None or not _searches(node):
+            continue
+        added = _added_columns(table, index, account)
+        rows = _fetched(case, node)
+        if not added or rows < FEWEST_ROWS or table.visible_share < VISIBLE_PART:
+            continue
+        now, then = _pages_now(case, node, table, rows), _pages_then(table, index, added, rows)
+        saved = 1.0 - then / now if now else 0.0
+        cost_ms, share = case.avoidable(node, saved)
+        if now < FEWEST_PAGES or saved < SAVED_PART or share < WORTH_A_WORD:
+            continue
+        told = " and ".join(added)
+        yield Symptom(
+            name="rows-looked-up-for-a-column",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{case.verb('fetches', 'would fetch')} {rows:,.0f} rows from {now:,.0f} pages of "
+                f"{table.name} for {told}"
+            ),
+            evidence={
+                "rows_fetched": rows,
+                "pages_now": now,
+                "pages_predicted": then,
+                "columns": ", ".join(added),
+                "index": index.name,
+            },
+            cause=Cause(
+                "column-not-in-index",
+                f"all else that is asked for stands in {index.name}; with {told} in it, about "
+                f"{then:,.0f} pages of the index alone would do (predicted)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def visited_tables(case: Case) -> Iterable[Symptom]:
+    """`index-only-visits-table`: only a measured plan can show it."""
+    for node in case.plan.nodes():
+        if node.operation is not Operation.INDEX_ONLY_SCAN or not node.loops:
+            continue
+        visits = _number(node.details.get("Heap Fetches"))
+        rows = case.rows(node)
+        if visits < FEWEST_ROWS or visits < VISITED_PART * rows:
+            continue
+        part = visits / max(rows, visits)
+        cost_ms, share = case.avoidable(node, part)
+        if share < WORTH_A_WORD:
+            continue
+        table = case.table_of(node)
+        marked = "an unknown part" if table is None else f"{table.visible_share:.0%}"
+        since = ""
+        if table is not None:
+            at = table.vacuumed_at
+            since = f"; last vacuum: {at:%Y-%m-%d %H:%M}" if at else "; it was never vacuumed"
+        yield Symptom(
+            name="index-only-visits-table",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"has all it needs in {node.index}, and still looks into {node.relation} for "
+                f"{visits:,.0f} of {max(rows, visits):,.0f} rows"
+            ),
+            evidence={"rows_looked_up": visits, "rows": rows},
+            cause=Cause(
+                "pages-not-marked-visible",
+                f"{marked} of the pages of {node.relation} are known to hold only rows that "
+                f"everybody may see, which a vacuum finds out{since}",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
+    """`bitmap-too-coarse`: only a measured plan can show it."""
+    for node in case.plan.nodes():
+        if node.operation is not Operation.BITMAP_SCAN or not node.loops:
+            continue
+        coarse = _number(node.details.get("Lossy Heap Blocks"))
+        exact = _number(node.details.get("Exact Heap Blocks"))
+        tested = (node.discarded.by_recheck or 0.0) * node.loops
+        kept = case.rows(node)
+        needed = (coarse + exact) * BITMAP_ENTRY_BYTES
+        # An index that knows only ranges of pages makes coarse bitmaps of any size.
+        if not coarse or tested < FEWEST_ROWS or needed <= case.memory_bytes:
+            continue
+        cost_ms, share = case.avoidable(node, tested / (tested + kept))
+        if share < WORTH_A_WORD:
+            continue
+        limit = case.memory_bytes
+        yield Symptom(
+            name="bitmap-too-coarse",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"remembers {coarse:,.0f} of {coarse + exact:,.0f} pages only as a whole, and "
+                f"tests {tested:,.0f} rows again for nothing"
+            ),
+            evidence={
+                "pages_coarse": coarse,
+                "pages_exact": exact,
+                "rows_tested_for_nothing": tested,
+                "memory_limit_bytes": limit,
+                "memory_needed_bytes_computed": needed,
+            },
+            cause=Cause(
+                "memory-too-small",
+                f"the bitmap may use {limit / MIB:,.2g} MiB (work_mem); about "
+                f"{needed / MIB:,.2g} MiB would hold every row (computed)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def _only_index(node: Node, table: TableFacts | None) -> IndexFacts | None:
+    """The one b-tree through which a scan goes; None when there are several."""
+    names = {each.index for each in node.walk() if each.index}
+    if table is None or len(names) != 1:
+        return None
+    index = table.index(names.pop())
+    return index if index is not None and index.method == "btree" and not index.predicate else None
+
+
+def _searches(node: Node) -> bool:
+    return any(each.conditions.search for each in node.walk())
+
+
+def _added_columns(table: TableFacts, index: IndexFacts, account: TableAccount) -> list[str]:
+    """What the index lacks of the columns the plan uses; [] when that is nothing or too much."""
+    held = {*index.key_columns, *index.included}
+    used = [name for name, places in account.columns.items() if places]
+    added = sorted(name for name in used if name not in held)
+    if len(account.aliases) != 1 or any(name not in table.columns for name in used):
+        return []
+    width = sum(_width(table, name) for name in added)
+    too_much = len(added) > MOST_ADDED_COLUMNS or width > MOST_ADDED_BYTES
+    return [] if too_much or len(held) + len(added) > MOST_COLUMNS else added
+
+
+def _width(table: TableFacts, name: str) -> int:
+    column = table.columns[name]
+    known = column.length_bytes if column.length_bytes > 0 else column.mean_width_bytes
+    return known if known is not None else MOST_ADDED_BYTES + 1
+
+
+def _fetched(case: Case, node: Node) -> float:
+    return case.rows(node) + (node.discarded.by_filter or 0.0) * (node.loops or 0.0)
+
+
+def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
+    """The pages that a scan and its bitmap touch: counted, else as many as there are rows."""
+    if not case.plan.measured:
+        spread = float(table.pages)
+        return 2 * spread * rows / (2 * spread + rows)  # Mackert and Lohman, all in the cache
+    own = [case.accounts[each.no].own_pages for each in node.walk()]
+    return float(sum(pages.touched for pages in own if pages is not None))
+
+
+def _pages_then(table: TableFacts, index: IndexFacts, added: list[str], rows: float) -> float:
+    """The pages of a covering index that hold so many rows, with the pages not marked visible."""
+    keys = [table.columns[name] for name in index.key_columns if name in table.columns]
+    shape = index_shape(table, keys, [table.columns[name] for name in added])
+    entries = shape.pages * rows / shape.entries
+    return entries + shape.levels + (1.0 - table.visible_share) * min(rows, float(table.pages))
+
+
+def _number(value: object) -> float:
+    return float(value) if isinstance(value, int | float) and value is not True else 0.0

@@ -1,0 +1,277 @@
+"""What keeps an index from leading to the rows of a condition.
+
+Told for the condition that keeps the fewest rows: it is the one an index should serve.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
+from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Cause
+
+NOT_CHOSEN = "index-not-chosen"
+# What an equality is assumed to keep when nobody can be asked, as planners do.
+DEFAULT_EQUALITY, DEFAULT_RANGE, DEFAULT_OTHER = 0.005, 1 / 3, 0.5
+MOST_ASKED = 6
+_SERVED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
+_TEXT_CASTS = ("character varying", "varchar", "name", "character")
+_CALL = re.compile(r"([a-z_][a-z0-9_.]*)\(", re.IGNORECASE)
+# Functions of the clock: their value is fixed for one statement, and another in the next.
+_CLOCK = re.compile(
+    r"\b(now\(\)|current_(?:timestamp|date|time)|localtimestamp|localtime|transaction_timestamp\(\)"
+    r"|statement_timestamp\(\)|clock_timestamp\(\)|timeofday\(\)|age\()",
+    re.IGNORECASE,
+)
+_PATTERN_TEXT = re.compile(r"CAST\('((?:[^']|'')*)' AS|'((?:[^']|'')*)'")
+_BYTE_ORDER = frozenset(("C", "POSIX", "ucs_basic", "C.UTF-8", "C.utf8", "pg_c_utf8", "ucs_basic"))
+_WILDCARDS = "%_"
+
+
+def narrowest(
+    case: Case, node: Node, table: TableFacts, found: Sequence[Predicate]
+) -> Predicate | None:
+    """The condition that keeps the fewest rows: by the planner, else by the statistics."""
+    usable = [p for p in found if p.column is not None or p.choices]
+    if len(usable) < 2:
+        return usable[0] if usable else None
+    asked = {}
+    for each in usable[:MOST_ASKED]:
+        rows = case.planner.rows_matching(table.name, node.alias, [each.sql])
+        if rows is None:
+            return min(usable, key=lambda p: share_by_statistics(table, p))
+        asked[each.sql] = rows
+    return min(usable[:MOST_ASKED], key=lambda p: asked[p.sql])
+
+
+def share_by_statistics(table: TableFacts, predicate: Predicate) -> float:
+    """The share of rows that a condition keeps, from 0 to 1, when only statistics are known."""
+    if predicate.kind is PredicateKind.EQUALITY and predicate.column and not predicate.negated:
+        column = table.columns.get(predicate.column.column)
+        bare = predicate.wrapping in (Wrapping.NONE, Wrapping.CAST)
+        distinct = column.distinct_values(table.rows) if column and bare else None
+        return 1.0 / distinct if distinct else DEFAULT_EQUALITY
+    if predicate.kind is PredicateKind.RANGE:
+        return DEFAULT_RANGE
+    return DEFAULT_OTHER
+
+
+def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
+    """Why no index leads to the rows of this condition; `NOT_CHOSEN` when one could."""
+    if predicate.choices:
+        return _choices(table, predicate)
+    if predicate.column is None:
+        return Cause(
+            "condition-not-searchable", f"no index can lead to rows by «{predicate.plain}»"
+        )
+    column = predicate.column.column
+    leading = _leading(table, column)
+    return (
+        _changing(case, predicate, leading)
+        or _wrapped(table, predicate, leading)
+        or _negation(predicate, leading)
+        or _pattern(table, predicate, leading)
+        or _unsearchable(predicate)
+        or _other_order(predicate, leading)
+        or _place(table, column, leading)
+    )
+
+
+def real_wrapping(table: TableFacts, predicate: Predicate) -> Wrapping:
+    """Casting varchar to text changes nothing; indexes serve it as if it were not there."""
+    assert predicate.column is not None
+    column = table.columns.get(predicate.column.column)
+    harmless = column is not None and column.type_name.startswith(_TEXT_CASTS)
+    if predicate.wrapping is Wrapping.CAST and (harmless or _same_type(column, predicate)):
+        return Wrapping.NONE
+    return predicate.wrapping
+
+
+def called(predicate: Predicate) -> set[str]:
+    """The functions that a condition calls, without their schema."""
+    return {name.lower().rsplit(".", maxsplit=1)[-1] for name in _CALL.findall(predicate.sql)}
+
+
+def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
+    """The indexes that begin with the column of a condition and could serve it."""
+    if predicate.column is None:
+        return []
+    whole = [i for i in _leading(table, predicate.column.column) if not i.predicate]
+    return [i for i in whole if not _keyed_otherwise(i, predicate)]
+
+
+def _same_type(column: ColumnFacts | None, predicate: Predicate) -> bool:
+    """A cast printed only to name a collation: (code)::text of a text column."""
+    return column is not None and predicate.expression.lower().endswith(
+        f" as {column.type_name.lower()})"
+    )
+
+
+def _leading(table: TableFacts, column: str) -> list[IndexFacts]:
+    return [
+        i for i in table.indexes
+        if i.valid and i.method == "btree" and i.key_columns[:1] == (column,)
+    ]  # fmt: skip
+
+
+def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
+    """A value that changes stands beside the column, or is another one for each row."""
+    assert predicate.column is not None
+    column = predicate.column.column
+    if predicate.wrapping in (Wrapping.FUNCTION, Wrapping.ARITHMETIC) and _CLOCK.search(
+        predicate.expression
+    ):
+        by = f"; then {leading[0].name} serves" if leading else ""
+        return Cause(
+            "clock-inside-the-expression",
+            f"«{predicate.plain}» computes with the present time beside {column}, so not even an "
+            f"index on the expression could serve; with {column} alone on its side one can{by}",
+        )
+    changing = case.planner.changing_functions(called(predicate)) or frozenset()
+    if changing:
+        name = min(changing)
+        return Cause(
+            "value-not-fixed",
+            f"{name}() may give another value for each row, so «{predicate.plain}» is tested row "
+            "by row; computed once beforehand (a sub-query, a parameter) it could be searched for",
+        )
+    return None
+
+
+def _wrapped(
+    table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
+) -> Cause | None:
+    wrapping = real_wrapping(table, predicate)
+    if wrapping is Wrapping.NONE:
+        return None
+    assert predicate.column is not None
+    column = predicate.column.column
+    index = f"{leading[0].name} on {column} cannot be used: " if leading else ""
+    if wrapping is Wrapping.CAST:
+        return Cause(
+            "type-mismatch",
+            f"{index}the column is converted to the type of the value in «{predicate.plain}»",
+        )
+    what = "stands inside arithmetic" if wrapping is Wrapping.ARITHMETIC else "is inside a function"
+    subject = "it" if leading else column
+    return Cause("function-on-column", f"{index}{subject} {what} in «{predicate.plain}»")
+
+
+def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
+    if not predicate.negated:
+        return None
+    assert predicate.column is not None
+    index = f"{leading[0].name} leads" if leading else "an index leads"
+    return Cause(
+        "negation",
+        f"{index} to rows that match, not to all others: «{predicate.plain}» asks for the "
+        "rest; an index on just those rows (WHERE the same condition) could serve",
+    )
+
+
+def _pattern(
+    table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
+) -> Cause | None:
+    if predicate.kind is not PredicateKind.PATTERN:
+        return None
+    assert predicate.column is not None
+    column = predicate.column.column
+    if "~~*" in predicate.sql or " ~* " in predicate.sql:
+        return Cause(
+            "case-ignored",
+            f"«{predicate.plain}» ignores case, and a b-tree on {column} is sorted by it; an index "
+            f"on lower({column}) serves a comparison with lower({column})",
+        )
+    text = _literal(predicate.value)
+    regular = "~~" not in predicate.sql
+    if text is not None and (not text.startswith("^") if regular else text[:1] in _WILDCARDS):
+        what = "is not bound to the beginning" if regular else "begins with a wildcard"
+        return Cause(
+            "leading-wildcard",
+            f"the pattern in «{predicate.plain}» {what}; a b-tree leads only to known beginnings",
+        )
+    sorted_by = table.columns[column].collation if column in table.columns else ""
+    for index in leading:
+        key = index.keys[0]
+        if "pattern" not in key.operator_class and (
+            (key.collation or sorted_by) not in (*_BYTE_ORDER, "")
+        ):
+            return Cause(
+                "sorted-by-another-rule",
+                f"{index.name} is sorted by the collation {key.collation or sorted_by}, patterns "
+                'by bytes: it takes an index with text_pattern_ops or collation "C"',
+            )
+    return None
+
+
+def _unsearchable(predicate: Predicate) -> Cause | None:
+    if predicate.kind in (*_SERVED, PredicateKind.PATTERN, PredicateKind.NULL_TEST):
+        return None
+    return Cause("condition-not-searchable", f"no b-tree can lead to rows by «{predicate.plain}»")
+
+
+def _other_order(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
+    """An index is there, sorted by an operator class or collation the condition does not use."""
+    if not leading or not all(_keyed_otherwise(index, predicate) for index in leading):
+        return None
+    key = leading[0].keys[0]
+    by = key.operator_class or f"collation {key.collation}"
+    return Cause(
+        "sorted-by-another-rule",
+        f"{leading[0].name} is sorted by {by}, and «{predicate.plain}» compares by another rule",
+    )
+
+
+def _keyed_otherwise(index: IndexFacts, predicate: Predicate) -> bool:
+    key = index.keys[0]
+    asked = re.search(r'COLLATE "([^"]+)"', predicate.sql)
+    if key.collation and (asked is None or asked[1] != key.collation):
+        return predicate.kind is not PredicateKind.NULL_TEST
+    return "pattern_ops" in key.operator_class and predicate.kind is PredicateKind.RANGE
+
+
+def _place(table: TableFacts, column: str, leading: Sequence[IndexFacts]) -> Cause:
+    whole = [index for index in leading if not index.predicate]
+    if leading and not whole:
+        return Cause(
+            "partial-index-misses",
+            f"{leading[0].name} holds only rows WHERE {leading[0].predicate}, and the query does "
+            "not ask for just these",
+        )
+    if whole:
+        return Cause(
+            NOT_CHOSEN, f"{whole[0].name} begins with {column}, but the planner did not take it"
+        )
+    inside = [i for i in table.indexes if i.valid and column in i.key_columns[1:]]
+    if inside:
+        return Cause(
+            "wrong-end-of-index", f"{inside[0].name} holds {column}, but behind another column"
+        )
+    return Cause("no-index", f"no index of {table.name} begins with {column}")
+
+
+def _choices(table: TableFacts, predicate: Predicate) -> Cause:
+    names = list(dict.fromkeys(ref.column for ref in predicate.choices))
+    without = [name for name in names if not _leading(table, name)]
+    if len(names) == 1:
+        return _place(table, names[0], _leading(table, names[0]))
+    told = " or ".join(names)
+    if not without:
+        served = " and ".join(_leading(table, name)[0].name for name in names)
+        return Cause(NOT_CHOSEN, f"{served} could serve together, but the planner did not")
+    missing = f"; none begins with {' or '.join(without)}"
+    return Cause(
+        "or-over-columns",
+        f"a row may match by {told}: each needs an index of its own{missing}; or ask for each "
+        "apart and join the results (UNION)",
+    )
+
+
+def _literal(value: str) -> str | None:
+    """The text of a pattern written as a literal; None for a parameter."""
+    found = _PATTERN_TEXT.search(value)
+    return None if found is None else (found[1] if found[1] is not None else found[2])

@@ -1,0 +1,229 @@
+"""Rows put in order that an index could have delivered in order.
+
+`sort-an-index-would-spare` sorts all of them; `first-rows-of-everything` looks at all of them
+to give the first few. Whether reading in order would be cheaper is for the cost formulas to
+say: mostly it is when few rows match, or when few are wanted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from humble_ledger.core.plans.model import SCANS, Node, Operation, Role
+from humble_ledger.core.plans.tables import alias_of, bare_key
+from humble_ledger.core.remedies.btree import Search, index_shape
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    columns_of,
+    predicates,
+)
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.obstacles import share_by_statistics
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_ROWS = 1_000.0
+CLEARLY_CHEAPER = 0.5
+FEW_OF_THEM = 0.1  # of the rows are wanted, at most
+MOST_KEYS = 4
+_SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
+
+
+@dataclass(frozen=True, slots=True)
+class _Ordered:
+    """A sort of one table's rows: its steps, its keys, what is fixed, what else is tested."""
+
+    top: Node
+    sort: Node
+    scan: Node
+    table: TableFacts
+    fixed: tuple[Predicate, ...]
+    others: tuple[Predicate, ...]
+    keys: tuple[str, ...]
+    descending: tuple[bool, ...]
+    wanted: float  # share of the sorted rows that are given on
+
+
+def spared_sorts(case: Case) -> Iterable[Symptom]:
+    """`sort-an-index-would-spare` and `first-rows-of-everything`."""
+    for node in case.plan.nodes():
+        found = _ordered(case, node)
+        if found is None or case.rows(found.sort.children[0]) < FEWEST_ROWS:
+            continue
+        price = _price(case, found)
+        now = found.top.cost.total if found.top.cost else 0.0
+        if price >= CLEARLY_CHEAPER * now:
+            continue
+        first = found.wanted <= FEW_OF_THEM
+        covers = [found.sort.no, *(n.no for n in found.scan.walk())] if first else [found.sort.no]
+        cost_ms, share = case.avoidable_of(covers, 1.0 - price / now)
+        if share >= WORTH_A_WORD:
+            yield _symptom(case, found, price, now, cost_ms, share, covers)
+
+
+def _symptom(
+    case: Case,
+    found: _Ordered,
+    price: float,
+    now: float,
+    cost_ms: float | None,
+    share: float,
+    covers: list[int],
+) -> Symptom:
+    rows = case.rows(found.sort.children[0])
+    first = found.wanted <= FEW_OF_THEM
+    verb = case.verb("looks", "would look")
+    given = f"the first {rows * found.wanted:,.0f}"
+    summary = (
+        f"{verb} at {rows:,.0f} rows of {found.table.name} to give {given} by "
+        f"{', '.join(found.keys)}"
+        if first
+        else f"{case.verb('sorts', 'would sort')} {rows:,.0f} rows of {found.table.name} by "
+        f"{', '.join(found.keys)}"
+    )
+    columns = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
+    return Symptom(
+        name="first-rows-of-everything" if first else "sort-an-index-would-spare",
+        node=found.sort.no,
+        step=found.sort.name,
+        summary=summary,
+        evidence={
+            "rows_sorted": rows,
+            "rows_wanted": rows * found.wanted,
+            "cost_now_estimated": round(now, 2),
+            "cost_predicted": round(price, 2),
+            "keys": ", ".join(columns),
+        },
+        cause=_cause(found, columns, price, now),
+        cost_ms=cost_ms,
+        cost_share=share,
+        covers=tuple(covers),
+    )
+
+
+def _cause(found: _Ordered, columns: list[str], price: float, now: float) -> Cause:
+    figures = f"in order it would cost {price:,.0f} against {now:,.0f} (predicted)"
+    turned = _turned(found, columns)
+    if turned is not None:
+        return Cause(
+            "directions-differ",
+            f"{turned.name} has these columns, but not with these directions; {figures}",
+        )
+    return Cause(
+        "no-index-in-this-order",
+        f"no index of {found.table.name} has its rows by {', '.join(columns)}; {figures}",
+    )
+
+
+def _ordered(case: Case, node: Node) -> _Ordered | None:
+    """The sort at a step, or below a limit, when it orders the rows of one scan."""
+    sort, wanted, top = node, 1.0, node
+    inputs = [child for child in node.children if child.role is Role.OUTER]
+    if node.operation is Operation.LIMIT and inputs:
+        sort = _through_gathers(inputs[0])
+        below = sort.children[0] if sort.children else None
+        rows = case.rows(below) if below is not None else 0.0
+        wanted = (case.rows(node) / rows) if rows else 1.0
+    elif _is_below_limit(case, node):
+        return None  # told at the limit
+    if sort.operation not in _SORTS or len(sort.children) != 1 or sort.never_ran:
+        return None
+    scan = _through_gathers(sort.children[0])
+    table = case.table_of(scan)
+    if scan.operation not in SCANS or table is None or table.kind != "table" or scan.never_ran:
+        return None
+    texts = [t for n in scan.walk() for t in (*n.conditions.search, *n.conditions.filter)]
+    found = list(dict.fromkeys(p for text in texts for p in predicates(text)))
+    fixed = [
+        p for p in found if p.searchable and p.kind is PredicateKind.EQUALITY and not p.partner
+    ]
+    keys = _keys(sort, alias_of(scan), table)
+    equal = {p.column.column for p in fixed if p.column}
+    kept = [(key, turned) for key, turned in keys if key not in equal]
+    if not kept or len(kept) + len(equal) > MOST_KEYS or _in_order(table, equal, kept):
+        return None
+    return _Ordered(
+        top,
+        sort,
+        scan,
+        table,
+        tuple(fixed),
+        tuple(p for p in found if p not in fixed),
+        tuple(key for key, _ in kept),
+        tuple(turned for _, turned in kept),
+        min(wanted, 1.0),
+    )
+
+
+def _is_below_limit(case: Case, node: Node) -> bool:
+    limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT and n.children)
+    return any(_through_gathers(limit.children[0]) is node for limit in limits)
+
+
+def _through_gathers(node: Node) -> Node:
+    while node.operation is Operation.GATHER and len(node.children) == 1:
+        node = node.children[0]
+    return node
+
+
+def _keys(sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:
+    """(column, descending) of each key; [] when one is no plain column of this table."""
+    keys = []
+    for text in sort.sort_keys:
+        bare = bare_key(text)
+        refs = columns_of(bare)
+        plain = len(refs) == 1 and bare.split(".")[-1].strip('"') == refs[0].column
+        if not plain or refs[0].alias not in (alias, "") or refs[0].column not in table.columns:
+            return []
+        keys.append((refs[0].column, " DESC" in text))
+    return keys
+
+
+def _in_order(table: TableFacts, equal: set[str], keys: Sequence[tuple[str, bool]]) -> bool:
+    """Whether an index has this order already; then the planner had the choice."""
+    return any(_gives(index, equal, keys) for index in table.indexes if index.valid)
+
+
+def _gives(index: IndexFacts, equal: set[str], keys: Sequence[tuple[str, bool]]) -> bool:
+    if index.method != "btree" or index.predicate:
+        return False
+    rest = [key for key in index.keys if key.column not in equal]
+    if [key.column for key in rest[: len(keys)]] != [column for column, _ in keys]:
+        return False
+    turned = {key.descending is down for key, (_, down) in zip(rest, keys, strict=False)}
+    return len(turned) == 1
+
+
+def _turned(found: _Ordered, columns: list[str]) -> IndexFacts | None:
+    """An index on the same columns whose directions do not fit."""
+    return next(
+        (
+            index
+            for index in found.table.indexes
+            if index.valid and list(index.key_columns[: len(columns)]) == columns
+        ),
+        None,
+    )
+
+
+def _price(case: Case, found: _Ordered) -> float:
+    """The cost of reading in the order of an index on the fixed columns and the keys."""
+    table = found.table
+    names = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
+    columns = [table.columns[name] for name in names if name in table.columns]
+    share = 1.0
+    if found.fixed:
+        rows = case.planner.rows_matching(
+            table.name, found.scan.alias, [p.sql for p in found.fixed]
+        )
+        share = (
+            min(1.0, rows / max(table.rows, 1.0))
+            if rows is not None
+            else min(share_by_statistics(table, p) for p in found.fixed)
+        )
+    correlation = 0.0 if found.fixed else (columns[0].correlation or 0.0)
+    search = Search(share, share, quals=len(found.fixed), filters=len(found.others))
+    cost = case.costs.index_scan(table, index_shape(table, columns), search, correlation)
+    return cost.startup + (cost.total - cost.startup) * found.wanted

@@ -1,0 +1,121 @@
+"""Helper processes that were not there, bought little, or had nothing to do.
+
+Told of measured plans only: an estimate knows neither how many came nor what they did.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.remarks import busiest_share
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+LEAST_MS = 10.0
+LEAST_GAIN = 1.2  # times faster than one process, or it bought little
+SKEWED = 1.5  # times its fair part of the rows
+FEWEST_ROWS = 10_000.0
+
+
+def missing_helpers(case: Case) -> Iterable[Symptom]:
+    """`helpers-not-started`: fewer processes came than the plan was made for."""
+    for node, helpers in _gathers(case):
+        planned = node.processes.planned if node.processes else 0
+        if helpers >= planned:
+            continue
+        below = [each.no for each in node.walk()]
+        cost_ms, share = case.avoidable_of(below, 1.0 - (helpers + 1) / (planned + 1))
+        if share < WORTH_A_WORD:
+            continue
+        most = case.server.settings.get("max_parallel_workers")
+        limit = f" (max_parallel_workers is {most:,.0f})" if most is not None else ""
+        yield Symptom(
+            name="helpers-not-started",
+            node=node.no,
+            step=node.name,
+            summary=f"{helpers:,.0f} of {planned} helper processes came",
+            evidence={"planned": planned, "launched": helpers},
+            cause=Cause(
+                "no-process-free",
+                f"all others were taken{limit}: the plan was made for {planned + 1} processes, and "
+                "without them another might have been better",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(below),
+        )
+
+
+def idle_helpers(case: Case) -> Iterable[Symptom]:
+    """`helpers-buy-little`: all processes together worked hardly longer than the clock ran."""
+    for node, helpers in _gathers(case):
+        elapsed = case.accounts[node.no].total_ms or 0.0
+        work = sum(
+            (case.accounts[each.no].own_ms or 0.0) * case.accounts[each.no].processes
+            for child in node.children
+            for each in child.walk()
+        )
+        cost_ms, share = case.avoidable(node, 1.0)
+        if not helpers or elapsed < LEAST_MS or work > LEAST_GAIN * elapsed:
+            continue
+        if share < WORTH_A_WORD:
+            continue
+        rows = case.rows(node)
+        yield Symptom(
+            name="helpers-buy-little",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{helpers + 1:,.0f} processes worked {work:,.1f} ms together, and it took "
+                f"{elapsed:,.1f} ms"
+            ),
+            evidence={"process_ms": work, "elapsed_ms": elapsed, "rows_passed": rows},
+            cause=Cause(
+                "little-to-share",
+                f"starting helpers and passing {rows:,.0f} rows between processes took "
+                f"{cost_ms or 0.0:,.1f} ms; one process alone would have needed hardly more than "
+                f"{work:,.1f} ms",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def uneven_helpers(case: Case) -> Iterable[Symptom]:
+    """`helpers-unevenly-loaded`: one process did the work while others waited."""
+    for node in case.plan.nodes():
+        part = busiest_share(node)
+        if part is None or not node.loops or case.rows(node) < FEWEST_ROWS:
+            continue
+        processes = case.accounts[node.no].processes
+        if processes < 2 or part * processes < SKEWED:
+            continue
+        cost_ms, share = case.avoidable(node, 1.0 - 1.0 / (part * processes))
+        if share < WORTH_A_WORD:
+            continue
+        yield Symptom(
+            name="helpers-unevenly-loaded",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"one of {processes:,.0f} processes had {part:.0%} of {case.rows(node):,.0f} rows"
+            ),
+            evidence={"busiest_share": part, "processes": processes},
+            cause=Cause(
+                "work-not-divided",
+                "the rows that match lie together, or came before the others had started: the "
+                f"clock ran for that one process (its fair part is {1 / processes:.0%})",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def _gathers(case: Case) -> Iterable[tuple[Node, float]]:
+    """Each gathering step that ran, with the helpers it had."""
+    for node in case.plan.nodes():
+        if node.operation is not Operation.GATHER or not node.loops or node.processes is None:
+            continue
+        if node.processes.launched is not None:
+            yield node, float(node.processes.launched)

@@ -1,0 +1,105 @@
+"""The list of all rules, and running them over a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from humble_ledger.core.symptoms.case import Case, Rule
+from humble_ledger.core.symptoms.in_plans.dead_space import empty_tables
+from humble_ledger.core.symptoms.in_plans.estimates import row_misestimates
+from humble_ledger.core.symptoms.in_plans.index_use import discarding_scans, wrong_ends
+from humble_ledger.core.symptoms.in_plans.join_inputs import sides_without_index
+from humble_ledger.core.symptoms.in_plans.joins import (
+    distinct_fan_outs,
+    late_aggregations,
+    untied_joins,
+)
+from humble_ledger.core.symptoms.in_plans.lookups import (
+    coarse_bitmaps,
+    spared_lookups,
+    visited_tables,
+)
+from humble_ledger.core.symptoms.in_plans.ordering import spared_sorts
+from humble_ledger.core.symptoms.in_plans.overhead import (
+    long_compiling,
+    long_planning,
+    long_triggers,
+)
+from humble_ledger.core.symptoms.in_plans.paging import deep_pages
+from humble_ledger.core.symptoms.in_plans.parallelism import (
+    idle_helpers,
+    missing_helpers,
+    uneven_helpers,
+)
+from humble_ledger.core.symptoms.in_plans.scans import full_scans
+from humble_ledger.core.symptoms.in_plans.spills import hash_spills, rows_on_disk, sort_spills
+from humble_ledger.core.symptoms.in_plans.subplans import subqueries_per_row
+from humble_ledger.core.symptoms.in_plans.volatile import changing_filters
+from humble_ledger.core.symptoms.model import Symptom
+
+# First what the statement asks for, then how it is done: what the first explain, the later
+# ones do not count again.
+RULES: tuple[Rule, ...] = (
+    untied_joins,
+    subqueries_per_row,
+    deep_pages,
+    distinct_fan_outs,
+    late_aggregations,
+    full_scans,
+    wrong_ends,
+    discarding_scans,
+    empty_tables,
+    sides_without_index,
+    spared_lookups,
+    visited_tables,
+    coarse_bitmaps,
+    row_misestimates,
+    spared_sorts,
+    sort_spills,
+    hash_spills,
+    rows_on_disk,
+    changing_filters,
+    missing_helpers,
+    idle_helpers,
+    uneven_helpers,
+    long_compiling,
+    long_planning,
+    long_triggers,
+)
+
+
+WORTH_KEEPING = 0.05  # of the plan's time, when earlier symptoms took most of it
+
+
+def find_symptoms(case: Case) -> list[Symptom]:
+    """Every symptom of a plan, the costliest first, those that say "this is right" last.
+
+    Time counts once: together they never cost more than the plan took.
+    """
+    found = list(_counted_once(case, (symptom for rule in RULES for symptom in rule(case))))
+    blamed = {step for s in found if not s.harmless for step in (s.covers or (s.node,))}
+    # A scan that another symptom would spare is not right.
+    found = [s for s in found if not (s.harmless and s.node in blamed)]
+    return sorted(found, key=lambda s: (s.harmless, -(s.cost_share or 0.0), s.node))
+
+
+def _counted_once(case: Case, found: Iterable[Symptom]) -> Iterable[Symptom]:
+    """The symptoms, each with what earlier ones left of the time of its steps."""
+    left = {number: account.own_share for number, account in case.accounts.items()}
+    for symptom in found:
+        steps = symptom.covers or (symptom.node,)
+        wished = symptom.cost_share or 0.0
+        there = sum(left.get(step, 0.0) for step in steps)
+        granted = min(wished, there)
+        for step in steps:
+            if there > 0:
+                left[step] -= granted * left[step] / there
+        if granted >= wished or symptom.harmless:
+            yield symptom
+            continue
+        if granted < WORTH_KEEPING:
+            continue  # what it tells is part of an earlier one
+        part = granted / wished
+        cost_ms = None if symptom.cost_ms is None else symptom.cost_ms * part
+        yield replace(symptom, cost_ms=cost_ms, cost_share=granted)

@@ -1,0 +1,154 @@
+"""Steps that do not fit into their memory and go through temporary files.
+
+`sort-spills`, `hash-spills` (of joins and of groups), and `rows-kept-on-disk` for all else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+# A row in a sort's memory: its bytes, a header (24) and the sort's own entry (24).
+ROW_OVERHEAD_BYTES = 48
+MIB = 1024 * 1024
+
+
+def sort_spills(case: Case) -> Iterable[Symptom]:
+    """`sort-spills`: measured, or expected when the plan was not run."""
+    limit = case.memory_bytes
+    for node in case.plan.nodes():
+        if node.operation not in (Operation.SORT, Operation.INCREMENTAL_SORT) or node.never_ran:
+            continue
+        spilled = node.memory.spilled_bytes if node.memory else 0
+        needed = _needed(node)
+        if case.plan.measured and not spilled:
+            continue
+        if not case.plan.measured and (needed <= limit or _needs_little(case, node)):
+            continue
+        cost_ms, cost_share = case.avoidable(node, 1.0)
+        what = (
+            f"sorts {node.rows_seen:,.0f} rows through {spilled / MIB:,.1f} MiB of temporary files"
+            if case.plan.measured
+            else f"will sort {node.rows_expected:,.0f} rows, more than fit into memory"
+        )
+        yield Symptom(
+            name="sort-spills",
+            node=node.no,
+            step=node.name,
+            summary=what,
+            evidence={
+                "spilled_bytes": spilled,
+                "memory_limit_bytes": limit,
+                "memory_needed_bytes_estimated": needed,
+                "rows_sorted": node.rows_seen,
+                "sort_keys": ", ".join(node.sort_keys),
+            },
+            cause=Cause(
+                "memory-too-small",
+                f"the sort may use {limit / MIB:,.0f} MiB (work_mem); about "
+                f"{needed / MIB:,.0f} MiB would hold it (estimated)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=cost_share,
+        )
+
+
+# A row in a hash table: two headers of 16 bytes and a pointer (ExecChooseHashTableSize in
+# PostgreSQL's nodeHash.c).
+HASH_ROW_OVERHEAD_BYTES = 40
+FEWEST_TEMP_PAGES = 128
+_HASHED = (Operation.HASH, Operation.AGGREGATE, Operation.DISTINCT, Operation.SET_OPERATION)
+_TOLD_APART = (*_HASHED, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.HASH_JOIN)
+
+
+def hash_spills(case: Case) -> Iterable[Symptom]:
+    """`hash-spills`: only a measured plan tells in how many parts a hash was worked off."""
+    limit = case.hash_memory_bytes
+    for node in case.plan.nodes():
+        memory = node.memory
+        if node.operation not in _HASHED or memory is None or not node.loops:
+            continue
+        batches = memory.batches or 1
+        if batches <= 1:
+            continue
+        # A join hashes one side and writes the other beside it; groups are hashed in place.
+        join = path_to(case.plan.root, node)[-2:-1] if node.operation is Operation.HASH else []
+        covers = [node.no, *(above.no for above in join)]
+        cost_ms, share = case.avoidable_of(covers, 1.0 - 1.0 / batches)
+        if share < WORTH_A_WORD:
+            continue
+        rows = case.rows(node)
+        needed = rows * ((node.row_width_bytes or 0) + HASH_ROW_OVERHEAD_BYTES)
+        expected = memory.planned_batches or batches
+        more = f" ({expected} expected)" if expected != batches else ""
+        what = "joins" if node.operation is Operation.HASH else "groups"
+        yield Symptom(
+            name="hash-spills",
+            node=node.no,
+            step=node.name,
+            summary=f"{what} {rows:,.0f} rows in {batches} parts{more}, through temporary files",
+            evidence={
+                "batches": batches,
+                "batches_expected": expected,
+                "memory_limit_bytes": limit,
+                "memory_needed_bytes_estimated": needed,
+                "rows_hashed": rows,
+            },
+            cause=Cause(
+                "memory-too-small",
+                f"the hash may use {limit / MIB:,.3g} MiB (work_mem × hash_mem_multiplier); about "
+                f"{needed / MIB:,.3g} MiB would hold it (estimated)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
+        )
+
+
+def rows_on_disk(case: Case) -> Iterable[Symptom]:
+    """`rows-kept-on-disk`: rows kept to be read again, in temporary files."""
+    limit = case.memory_bytes
+    for node in case.plan.nodes():
+        pages = case.accounts[node.no].own_pages
+        if node.operation in _TOLD_APART or pages is None or not node.loops:
+            continue
+        if pages.temp_written < FEWEST_TEMP_PAGES:
+            continue
+        cost_ms, share = case.avoidable(node, 1.0)
+        if share < WORTH_A_WORD:
+            continue
+        written = pages.temp_written * 8192 / MIB
+        yield Symptom(
+            name="rows-kept-on-disk",
+            node=node.no,
+            step=node.name,
+            summary=f"keeps {case.rows(node):,.0f} rows in {written:,.1f} MiB of temporary files",
+            evidence={
+                "temp_pages_written": pages.temp_written,
+                "temp_pages_read": pages.temp_read,
+                "memory_limit_bytes": limit,
+            },
+            cause=Cause(
+                "memory-too-small",
+                f"what is kept to be read again may use {limit / MIB:,.3g} MiB (work_mem)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def _needs_little(case: Case, node: Node) -> bool:
+    """Sorting in groups, or keeping only the first few for a limit, takes little memory."""
+    if node.operation is Operation.INCREMENTAL_SORT:
+        return True
+    limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT)
+    return any(child is node for limit in limits for child in limit.children)
+
+
+def _needed(node: Node) -> float:
+    rows = node.rows_seen if node.rows_seen is not None else node.rows_expected
+    return (rows or 0.0) * ((node.row_width_bytes or 0) + ROW_OVERHEAD_BYTES)

@@ -1,0 +1,68 @@
+"""`filter-by-changing-function`: a test that must be made anew for every single row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.statements.plainly import plainly
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.obstacles import called
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_ROWS = 1_000.0
+
+
+def changing_filters(case: Case) -> Iterable[Symptom]:
+    """`filter-by-changing-function`: the server tells which functions are VOLATILE."""
+    for node in case.plan.nodes():
+        if not node.conditions.filter or node.never_ran:
+            continue
+        found = _changing(case, node)
+        tested = _tested(case, node)
+        if found is None or tested < FEWEST_ROWS:
+            continue
+        function, condition = found
+        kept = case.rows(node)
+        cost_ms, share = case.avoidable(node, 1.0 - min(kept / tested, 1.0))
+        if share < WORTH_A_WORD:
+            continue
+        yield Symptom(
+            name="filter-by-changing-function",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{case.verb('calls', 'would call')} {function}() for each of {tested:,.0f} rows "
+                f"to keep {kept:,.0f}"
+            ),
+            evidence={"rows_tested": tested, "rows_kept": kept, "function": function},
+            cause=Cause(
+                "volatile-function",
+                f"{function} is declared VOLATILE, so «{plainly(condition)}» can neither be "
+                "searched for nor computed once; if it always gives the same answer within a "
+                "statement, declare it STABLE, else compute it once in a sub-query",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def _changing(case: Case, node: Node) -> tuple[str, str] | None:
+    """The first function of a filter that is declared so, and its condition."""
+    parts = [p for text in node.conditions.filter for p in predicates(text)]
+    names = {name for part in parts for name in called(part)}
+    if not names:
+        return None
+    changing = case.planner.changing_functions(names) or frozenset()
+    for part in parts:
+        for name in sorted(called(part) & changing):
+            return name, part.sql
+    return None
+
+
+def _tested(case: Case, node: Node) -> float:
+    if node.loops is not None:
+        return case.rows(node) + (node.discarded.by_filter or 0.0) * node.loops
+    table = case.table_of(node)
+    return table.rows if table is not None else 0.0

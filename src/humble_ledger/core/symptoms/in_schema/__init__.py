@@ -1,0 +1,1 @@
+"""Symptoms of a schema: its indexes, foreign keys and statistics."""

@@ -1,0 +1,273 @@
+"""A plan with its steps, its tables and its work."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from msgspec import Struct
+
+from humble_ledger.core.entries import (
+    PlanEntry,
+    PlanSurroundings,
+)
+from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.serving import index_services
+from humble_ledger.core.plans.tables import (
+    TableAccount,
+    join_graph,
+    table_accounts,
+    whole_work,
+)
+from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.views.documents.parts import iso, rounded
+from humble_ledger.views.documents.targets import EngineInfo
+
+
+class OwnTotal(Struct, frozen=True):
+    """A figure of a step by itself and with all below it, over all loops."""
+
+    own: float | None
+    total: float | None
+
+
+class PageCounts(Struct, frozen=True):
+    """Pages of a step by itself, over all loops."""
+
+    cached: int
+    read: int
+    written: int
+    temp_read: int
+    temp_written: int
+
+
+class ConditionLists(Struct, frozen=True):
+    """The conditions of a step, as the server prints them."""
+
+    search: list[str]
+    filter: list[str]
+    join: list[str]
+    recheck: list[str]
+
+
+class ProcessCounts(Struct, frozen=True):
+    """Parallel processes below a gathering step."""
+
+    planned: int
+    launched: int | None
+    each: list[dict[str, Any]]
+
+
+class MemoryUse(Struct, frozen=True):
+    """Memory of a sort or hash."""
+
+    method: str
+    used_bytes: int | None
+    spilled_bytes: int
+    batches: int | None
+
+
+class NodeDocument(Struct, frozen=True):
+    """One step of a plan. Rows and rows_discarded are per loop, as the server gives them."""
+
+    no: int
+    operation: str
+    label: str
+    relation: str
+    alias: str
+    index: str
+    rows_expected: float | None
+    rows_seen: float | None
+    loops: float | None
+    rows_discarded: float | None
+    cost: OwnTotal
+    time_ms: OwnTotal
+    process_time_ms: float | None
+    share: float
+    pages: PageCounts | None
+    conditions: ConditionLists
+    sort_keys: list[str]
+    processes: ProcessCounts | None
+    memory: MemoryUse | None
+    children: list[NodeDocument]
+
+
+class PlanIndexRow(Struct, frozen=True):
+    """An index of a table in a plan; ``keys_led`` of its ``keys`` lead to rows, or would."""
+
+    name: str
+    service: str
+    keys: int
+    keys_led: int
+    steps: list[int]
+
+
+class PlanTableRow(Struct, frozen=True):
+    """One table in a plan, all its scans added up; ``columns`` tells where each one serves.
+
+    ``indexes`` and what begins with ``table_`` are the server's facts at the time of asking,
+    null when it was not asked.
+    """
+
+    table: str
+    aliases: list[str]
+    steps: list[int]
+    scans: float | None
+    rows_expected: float
+    rows_read: float | None
+    rows_kept: float | None
+    cached_pages: int | None
+    read_pages: int | None
+    own_ms: float | None
+    share: float
+    columns: dict[str, list[str]]
+    indexes: list[PlanIndexRow] | None
+    table_rows: float | None
+    table_bytes: int | None
+    table_analyzed_at: str | None
+    table_changed_since_rows: int | None
+
+
+class JoinTieRow(Struct, frozen=True):
+    """Two relations (by alias) and the condition that ties them."""
+
+    one: str
+    other: str
+    condition: str
+    step: int
+
+
+class PlanWork(Struct, frozen=True):
+    """What a plan takes as a whole; ``work_ms`` summed over processes."""
+
+    elapsed_ms: float | None
+    work_ms: float | None
+    processes: int
+    memory_bytes: int
+    spilled_bytes: int
+    temp_written_pages: int
+
+
+class PlanDocument(Struct, frozen=True):
+    """A plan."""
+
+    id: str
+    query: str | None
+    engine: EngineInfo
+    measured: bool
+    cost_total: float | None
+    planning_ms: float | None
+    execution_ms: float | None
+    settings: dict[str, str]
+    root: NodeDocument
+    tables: list[PlanTableRow]
+    joins: list[JoinTieRow]
+    work: PlanWork
+    kind: Literal["plan"] = "plan"
+    version: Literal[1] = 1
+
+
+def plan_document(entry: PlanEntry, around: PlanSurroundings | None = None) -> PlanDocument:
+    """A plan, with the server's facts of its tables when it was asked for them."""
+    plan = entry.plan
+    work = whole_work(plan)
+    facts = around.tables if around is not None else {}
+    return PlanDocument(
+        id=entry.id,
+        query=entry.query,
+        engine=EngineInfo(plan.engine, plan.engine_version),
+        measured=plan.measured,
+        cost_total=plan.cost_total,
+        planning_ms=plan.planning_ms,
+        execution_ms=plan.execution_ms,
+        settings=dict(plan.engine_settings),
+        root=_node(plan.root, accounts(plan)),
+        tables=[_plan_table(plan, each, facts.get(each.name)) for each in table_accounts(plan)],
+        joins=[JoinTieRow(t.one, t.other, t.condition, t.step) for t in join_graph(plan).ties],
+        work=PlanWork(
+            work.elapsed_ms, work.work_ms, work.processes, work.memory_bytes, work.spilled_bytes,
+            work.temp_pages,
+        ),
+    )  # fmt: skip
+
+
+def _plan_table(plan: Plan, account: TableAccount, facts: TableFacts | None) -> PlanTableRow:
+    indexes = None
+    if facts is not None:
+        indexes = [
+            PlanIndexRow(
+                each.index.name, each.service.value, len(each.index.keys), each.keys_led,
+                list(each.steps),
+            )
+            for each in index_services(plan, facts, account)
+        ]  # fmt: skip
+    return PlanTableRow(
+        table=str(account.name),
+        aliases=list(account.aliases),
+        steps=list(account.steps),
+        scans=account.scans,
+        rows_expected=account.rows_expected,
+        rows_read=account.rows_read,
+        rows_kept=account.rows_kept,
+        cached_pages=account.pages_cached,
+        read_pages=account.pages_read,
+        own_ms=account.own_ms,
+        share=account.share,
+        columns={column: [p.value for p in places] for column, places in account.columns.items()},
+        indexes=indexes,
+        table_rows=facts.rows if facts else None,
+        table_bytes=facts.size_bytes if facts else None,
+        table_analyzed_at=iso(facts.analyzed_at) if facts else None,
+        table_changed_since_rows=facts.changes_since_analyze if facts else None,
+    )
+
+
+def _node(node: Node, figures: dict[int, Account]) -> NodeDocument:
+    account = figures[node.no]
+    measured = node.rows_seen is not None
+    return NodeDocument(
+        no=node.no,
+        operation=node.operation.value,
+        label=node.label,
+        relation=node.relation,
+        alias=node.alias,
+        index=node.index,
+        rows_expected=node.rows_expected,
+        rows_seen=node.rows_seen,
+        loops=node.loops,
+        rows_discarded=node.discarded.total if measured else None,
+        cost=OwnTotal(round(account.own_cost, 4), node.cost.total if node.cost else None),
+        time_ms=OwnTotal(rounded(account.own_ms), rounded(account.total_ms)),
+        process_time_ms=rounded(account.process_ms),
+        share=round(account.own_share, 6),
+        pages=_pages(account),
+        conditions=ConditionLists(
+            list(node.conditions.search),
+            list(node.conditions.filter),
+            list(node.conditions.join),
+            list(node.conditions.recheck),
+        ),
+        sort_keys=list(node.sort_keys),
+        processes=_processes(node),
+        memory=_memory(node),
+        children=[_node(child, figures) for child in node.children],
+    )
+
+
+def _pages(account: Account) -> PageCounts | None:
+    own = account.own_pages
+    if own is None:
+        return None
+    return PageCounts(own.cached, own.read, own.written, own.temp_read, own.temp_written)
+
+
+def _processes(node: Node) -> ProcessCounts | None:
+    found = node.processes
+    return ProcessCounts(found.planned, found.launched, list(found.each)) if found else None
+
+
+def _memory(node: Node) -> MemoryUse | None:
+    found = node.memory
+    if found is None:
+        return None
+    return MemoryUse(found.method, found.used_bytes, found.spilled_bytes, found.batches)

@@ -1,0 +1,207 @@
+"""Queries: the ranking, and one query with all that is known of it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from msgspec import Struct
+
+from humble_ledger.core.entries import (
+    QueryFindings,
+)
+from humble_ledger.core.workload.ranking import RankedQuery, Ranking
+from humble_ledger.views.documents.parts import iso, rounded
+
+
+class QueryRow(Struct, frozen=True):
+    """One query of the ranking; None is unknown. ``work`` is the sum over all its calls."""
+
+    id: str
+    fingerprint: str
+    text: str
+    statement: str
+    parameters: list[str | None]
+    calls: int
+    total_ms: float | None
+    mean_ms: float | None
+    deviation_ms: float | None
+    p95_ms: float | None
+    max_ms: float | None
+    share: float
+    running_share: float
+    growth_ms: float | None
+    rows_mean: float | None
+    work: dict[str, float | None]
+    cost_estimated: float | None
+    tables: list[str]
+    applications: list[str]
+    first_seen: str | None
+    last_seen: str | None
+    sources: list[str]
+
+
+class QueriesDocument(Struct, frozen=True):
+    """The ranking: what it goes by, the kind of source it rests on, and the others there are.
+
+    ``compared`` names the two captures of a ranking by growth.
+    """
+
+    queries: list[QueryRow]
+    by: str
+    source: str
+    other_sources: list[str]
+    compared: list[str]
+    kind: Literal["queries"] = "queries"
+    version: Literal[1] = 1
+
+
+class RunRow(Struct, frozen=True):
+    """One run that was kept with its values; ``values`` by the column they belong to."""
+
+    started_at: str | None
+    duration_ms: float | None
+    statement: str
+    parameters: list[str | None]
+    values: dict[str, str | None]
+
+
+class SlowValueRow(Struct, frozen=True):
+    """A value whose runs are slow, against the runs with other values."""
+
+    name: str
+    value: str | None
+    runs: int
+    median_ms: float
+    others_median_ms: float
+
+
+class PeriodRow(Struct, frozen=True):
+    """What a query took in a period."""
+
+    first_at: str | None
+    last_at: str | None
+    calls: int
+    total_ms: float
+
+
+class WaitRow(Struct, frozen=True):
+    """What a query was seen waiting for, by sampling."""
+
+    query: str | None
+    kind: str
+    event: str
+    samples: int
+    total_ms: float
+
+
+class IncidentRow(Struct, frozen=True):
+    """An incident of the log; ``amount`` in bytes or milliseconds, by its kind."""
+
+    name: str
+    at: str | None
+    amount: float | None
+    detail: str
+    query: str | None
+
+
+class QueryDocument(Struct, frozen=True):
+    """One query with everything the ledger knows of it."""
+
+    query: QueryRow
+    source: str
+    runs: list[RunRow]
+    slow_values: list[SlowValueRow]
+    periods: list[PeriodRow]
+    plans: list[str]
+    symptoms: list[str]
+    waits: list[WaitRow]
+    incidents: list[IncidentRow]
+    kind: Literal["query"] = "query"
+    version: Literal[1] = 1
+
+
+def queries_document(ranking: Ranking, top: int | None = None) -> QueriesDocument:
+    """The ranking; ``top`` keeps the first so many."""
+    rows = ranking.rows[:top] if top else ranking.rows
+    return QueriesDocument(
+        [_query(each) for each in rows],
+        ranking.by.value,
+        ranking.source,
+        list(ranking.others),
+        list(ranking.compared),
+    )
+
+
+def _query(ranked: RankedQuery) -> QueryRow:
+    query, usage = ranked.query, ranked.usage
+    work = usage.work
+    return QueryRow(
+        id=query.id,
+        fingerprint=query.fingerprint,
+        text=query.text,
+        statement=query.statement,
+        parameters=list(query.parameters),
+        calls=usage.calls,
+        total_ms=round(usage.total_ms, 3) if usage.timed else None,
+        mean_ms=round(usage.mean_ms, 3) if usage.timed else None,
+        deviation_ms=round(usage.deviation_ms, 3) if usage.timed else None,
+        p95_ms=rounded(usage.p95_ms),
+        max_ms=rounded(usage.max_ms),
+        share=round(ranked.share, 6),
+        running_share=round(ranked.running_share, 6),
+        growth_ms=rounded(ranked.growth_ms),
+        rows_mean=None if work.rows is None else work.rows / max(usage.calls, 1),
+        work={
+            "rows": work.rows,
+            "cached_pages": work.pages_cached,
+            "read_pages": work.pages_read,
+            "written_pages": work.pages_written,
+            "temp_pages": work.temp_pages,
+            "planning_ms": work.planning_ms,
+            "wal_bytes": work.wal_bytes,
+            "compile_ms": work.compile_ms,
+        },
+        cost_estimated=query.cost,
+        tables=list(query.tables),
+        applications=list(query.applications),
+        first_seen=iso(query.first_seen),
+        last_seen=iso(query.last_seen),
+        sources=list(query.sources),
+    )
+
+
+def query_document(found: QueryFindings) -> QueryDocument:
+    """One query with everything known of it."""
+    runs = [
+        RunRow(
+            run.started_at,
+            run.duration_ms,
+            run.statement,
+            list(run.parameters),
+            {column.name: column.values[n] for column in found.columns},
+        )
+        for n, run in enumerate(found.runs)
+    ]
+    return QueryDocument(
+        query=_query(found.ranked),
+        source=found.source,
+        runs=runs,
+        slow_values=[
+            SlowValueRow(name, each.value, each.runs, each.median_ms, each.others_ms)
+            for name, each in found.slow_values
+        ],
+        periods=[
+            PeriodRow(each.first_at, each.last_at, each.calls, each.total_ms)
+            for each in found.over_time
+        ],
+        plans=[each.id for each in found.plans],
+        symptoms=[each.id for each in found.symptoms],
+        waits=[WaitRow(w.query, w.kind, w.event, w.samples, w.total_ms) for w in found.waits],
+        incidents=[
+            IncidentRow(
+                each.incident.kind.value, each.incident.at, each.incident.amount,
+                each.incident.detail, each.query,
+            )
+            for each in found.incidents
+        ],
+    )  # fmt: skip
