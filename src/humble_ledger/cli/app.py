@@ -24,6 +24,7 @@ from humble_ledger.cli.commands import (
     routes,
     settle,
     show,
+    table,
     tidy,
     trial,
 )
@@ -31,7 +32,7 @@ from humble_ledger.cli.commands import (
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
-    "glossary", "diagnose", "propose",
+    "table", "glossary", "diagnose", "propose",
     "trial", "settle", "tidy", "history",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -82,6 +83,7 @@ def build() -> typer.Typer:
     app.command("plan", rich_help_panel=READ)(plan.plan)
     app.command("routes", rich_help_panel=READ)(routes.routes)
     app.command("compare", rich_help_panel=READ)(compare.compare)
+    app.command("table", rich_help_panel=READ)(table.table)
     app.command("glossary", rich_help_panel=READ)(glossary.glossary)
     app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", rich_help_panel=PROPOSE)(propose.propose)

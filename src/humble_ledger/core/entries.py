@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from humble_ledger.core.estimates.counting import ValueCounts
+from humble_ledger.core.estimates.distribution import AskedValue
+from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.comparison import Comparison, Figures
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.routes.deciding import Decision
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.workload.incidents import Incident
@@ -150,6 +153,90 @@ class SymptomEntry:
     symptom: Symptom
     remedies: tuple[str, ...] = ()
     capture: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnosis:
+    """A plan with what was found in it and in the runs of its query.
+
+    ``captured_ms`` is what the query took in all its captured runs (0 when it was not
+    captured). ``what`` is how it was asked for. ``unknown`` says what could not be judged, and
+    why. ``probes`` counts the questions asked of the planner, which took ``probes_ms``.
+    """
+
+    plan: PlanEntry
+    symptoms: tuple[SymptomEntry, ...]
+    captured_ms: float = 0.0
+    unknown: str = ""
+    what: str = ""
+    probes: int = 0
+    probes_ms: float = 0.0
+
+    def wasted_ms(self, entry: SymptomEntry) -> float:
+        """The time a symptom wastes, over all captured runs where these are known."""
+        symptom = entry.symptom
+        if symptom.harmless:
+            return 0.0
+        if entry.plan is not None and symptom.cost_share is not None and self.captured_ms:
+            return symptom.cost_share * self.captured_ms
+        return symptom.cost_ms or 0.0
+
+    @property
+    def name(self) -> str:
+        """The query, else the plan, else the file it was read from."""
+        return self.plan.query or (self.plan.id if self.plan.statement else self.what)
+
+    @property
+    def wasted_in_all_ms(self) -> float:
+        """What all its symptoms waste; never more than was captured."""
+        whole = sum(self.wasted_ms(entry) for entry in self.symptoms)
+        return min(whole, self.captured_ms) if self.captured_ms else whole
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnoses:
+    """What was found in plans, those first that waste most; in the workload, in the schema.
+
+    ``captured_ms`` is what all captured queries took together; ``not_judged`` has what could
+    not be judged, with the reason.
+    """
+
+    plans: tuple[Diagnosis, ...]
+    workload: tuple[SymptomEntry, ...] = ()
+    schema: tuple[SymptomEntry, ...] = ()
+    captured_ms: float = 0.0
+    not_judged: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def symptoms(self) -> tuple[SymptomEntry, ...]:
+        """All of them, in the order in which they are told."""
+        of_plans = (entry for each in self.plans for entry in each.symptoms)
+        return (*of_plans, *self.workload, *self.schema)
+
+
+@dataclass(frozen=True, slots=True)
+class TableReport:
+    """A table as the server knows it now.
+
+    ``pages_needed`` is what its rows would fill (computed; None when unknown); ``merged`` has
+    for each index that another one makes superfluous the name of that one.
+    """
+
+    table: TableFacts
+    pages_needed: float | None
+    merged: Mapping[str, str]
+    symptoms: tuple[SymptomEntry, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnReport:
+    """A column's statistics, where the values asked for fall, and what was counted."""
+
+    table: TableFacts
+    column: ColumnFacts
+    values: ColumnValues
+    asked: tuple[AskedValue, ...] = ()
+    counts: ValueCounts | None = None
 
 
 @dataclass(frozen=True, slots=True)

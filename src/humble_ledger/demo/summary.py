@@ -10,7 +10,7 @@ from rich.text import Text
 from humble_ledger.core.entries import RemedyEntry, SymptomEntry
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
-from humble_ledger.workflow.diagnosing import diagnose
+from humble_ledger.workflow.diagnosing.everything import diagnose
 from humble_ledger.workflow.proposing import propose
 from humble_ledger.workflow.ranking import ranking
 from humble_ledger.workflow.workspace import Workspace
@@ -20,7 +20,8 @@ def summary_view(workspace: Workspace) -> RenderableType:
     """Diagnose and propose for every captured query, and show one line for each."""
     numbers = Numbers(workspace.configuration.number_style)
     ranked = ranking(workspace).rows
-    symptoms = {plan.query: found for plan, found in diagnose(workspace, measure=True)}
+    judged = diagnose(workspace, [row.query.id for row in ranked], measure=True)
+    symptoms = {each.plan.query: each.symptoms for each in judged.plans}
     remedies = propose(workspace)
     table = plain_table(
         ("id", "fixed"), ("total ms", "right"), ("calls", "right"),
@@ -32,7 +33,7 @@ def summary_view(workspace: Workspace) -> RenderableType:
             query,
             numbers.figure(each.usage.total_ms),
             numbers.whole(each.usage.calls),
-            Text(_first(symptoms.get(query, []))),
+            Text(_first(symptoms.get(query, ()))),
             Text(_best(query, remedies, numbers)),
         )
     note = (

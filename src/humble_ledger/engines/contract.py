@@ -18,6 +18,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Protocol
 
+from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
@@ -175,6 +176,30 @@ class Session(Protocol):
 
     def column_values(self, table: TableName, column: str) -> ColumnValues:
         """What the statistics know of a column's values; empty when nothing was gathered."""
+        ...
+
+    def changing_functions(self, names: Iterable[str]) -> frozenset[str]:
+        """Those of the named functions whose result may differ from one row to the next."""
+        ...
+
+    def user_tables(self) -> Sequence[TableName]:
+        """The tables of this database that are the user's own."""
+        ...
+
+    def find_column(self, words: str) -> tuple[TableName, str]:
+        """The table, and the column or "", that a name as people write it stands for."""
+        ...
+
+    def condition(self, table: TableName, column: str, operator: str, value: str) -> str:
+        """A column compared with a value (=, <>, <, <=, >, >=), as this server writes it."""
+        ...
+
+    def count(self, table: TableName, conditions: Sequence[str]) -> int:
+        """Count the rows of a table that meet all conditions, by reading them."""
+        ...
+
+    def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
+        """Count the values of a column by reading the whole table."""
         ...
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -61,6 +61,13 @@ class Queries(Shelf):
         )
         with self.store.reading() as c:
             return [_run(row) for row in c.execute(wanted)]
+
+    def of_sessions(self, sessions: Iterable[str]) -> list[str]:
+        """The queries of which a run by one of these sessions was kept."""
+        r = t.runs.c
+        wanted = select(r.query_id).where(r.session.in_(sorted(sessions))).distinct()
+        with self.store.reading() as c:
+            return [format_id(Kind.QUERY, number) for number in c.execute(wanted).scalars()]
 
     def periods(self, query: str, source: str) -> list[PeriodEntry]:
         """What a query took in each period, as one kind of source saw it."""

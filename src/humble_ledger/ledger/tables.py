@@ -166,10 +166,11 @@ symptoms = _table(
     _id(),
     _at(),
     _ref("query_id", "queries", nullable=True),
-    _ref("plan_id", "plans", nullable=True),  # of a plan, or of a capture's workload
+    _ref("plan_id", "plans", nullable=True),  # of a plan, a capture's workload, or a schema
     _ref("capture_id", "captures", nullable=True),
     Column("name", String(60), nullable=False),
     Column("node", Integer, nullable=False),
+    Column("subject", String(300), nullable=False, server_default=""),  # of a target's schema
     Column("body", LargeBinary, nullable=False),
     UniqueConstraint("plan_id", "name", "node"),
 )

@@ -11,12 +11,14 @@ import msgspec
 from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
 from humble_ledger.views.documents.errors import ErrorDocument
-from humble_ledger.views.documents.findings import RemediesDocument, SymptomsDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
 from humble_ledger.views.documents.history import HistoryDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
+from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.routes import RoutesDocument
+from humble_ledger.views.documents.symptoms import SymptomsDocument
+from humble_ledger.views.documents.tables import ColumnDocument, TableDocument
 from humble_ledger.views.documents.targets import PreflightDocument, TargetDocument, TidyDocument
 from humble_ledger.views.documents.trials import SettlementDocument, TrialDocument
 
@@ -31,6 +33,8 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     RoutesDocument,
     PlanDocument,
     SymptomsDocument,
+    TableDocument,
+    ColumnDocument,
     RemediesDocument,
     TrialDocument,
     SettlementDocument,

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import QueryFindings, RunEntry, ValueColumn
 from humble_ledger.core.workload.ranking import RankedQuery, rank
 from humble_ledger.core.workload.values import (
+    FEWEST_RUNS,
     Place,
     SlowValue,
     ValuedRun,
@@ -40,7 +42,7 @@ def query_findings(workspace: Workspace, id_: str) -> QueryFindings:
     if ranked is None:
         ranked = RankedQuery(ledger.queries.all(id_)[0], 0.0, 0.0)
     runs = ledger.queries.runs(id_)
-    columns, slow = _values(runs)
+    columns, slow = _values(runs), slow_places(runs)
     everything = ledger.queries.all(id_)[0]
     return QueryFindings(
         ranked=replace(ranked, query=replace(ranked.query, sources=everything.sources)),
@@ -57,14 +59,28 @@ def query_findings(workspace: Workspace, id_: str) -> QueryFindings:
     )
 
 
-def _values(
-    runs: list[RunEntry],
-) -> tuple[tuple[ValueColumn, ...], tuple[tuple[str, SlowValue], ...]]:
-    """The values of the slowest runs by column, and which values are slow.
+def slow_places(
+    runs: Sequence[RunEntry], fewest_runs: int = FEWEST_RUNS
+) -> tuple[tuple[str, SlowValue], ...]:
+    """The values that go with slow runs, each with the name of its place, the slowest first.
 
     Places are those of the commonest wording; runs of another wording count only where they
     have as many values.
     """
+    names, valued = _valued(runs)
+    comparable = (
+        ValuedRun(run.duration_ms, values)
+        for run, values in valued
+        if run.duration_ms is not None and len(values) == len(names)
+    )
+    found = slow_values(comparable, fewest_runs)
+    return tuple((names[each.place], each) for each in found)
+
+
+def _valued(
+    runs: Sequence[RunEntry],
+) -> tuple[list[str], list[tuple[RunEntry, list[str | None]]]]:
+    """The names of the places of the first run, and each run with its values."""
     known: dict[str, list[Place]] = {}
     valued: list[tuple[RunEntry, list[str | None]]] = []
     for run in runs:
@@ -72,17 +88,13 @@ def _values(
             known[run.wording] = places_of(run.wording)
         places = known[run.wording]
         valued.append((run, [p.value(run.literals, run.parameters) for p in places]))
-    if not valued:
-        return (), ()
-    names = [place.name for place in known[valued[0][0].wording]]
-    shown = valued[:MOST_SHOWN]
-    columns = tuple(
-        ValueColumn(name, tuple(values[n] if n < len(values) else None for _, values in shown))
+    return [place.name for place in known[runs[0].wording]] if runs else [], valued
+
+
+def _values(runs: Sequence[RunEntry]) -> tuple[ValueColumn, ...]:
+    """The values of the slowest runs by place."""
+    names, valued = _valued(runs)
+    return tuple(
+        ValueColumn(name, tuple(v[n] if n < len(v) else None for _, v in valued[:MOST_SHOWN]))
         for n, name in enumerate(names)
     )
-    found = slow_values(
-        ValuedRun(run.duration_ms, values)
-        for run, values in valued
-        if run.duration_ms is not None and len(values) == len(names)
-    )
-    return columns, tuple((names[each.place], each) for each in found)

@@ -11,7 +11,7 @@ from humble_ledger.core.remedies.choice import Priced, worth_trying
 from humble_ledger.core.remedies.model import IndexDesign, Prediction, Remedy, Upkeep, index_remedy
 from humble_ledger.core.remedies.prediction import FormulaPredictor
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.workflow.diagnosing import plan_to_judge
+from humble_ledger.workflow.diagnosing.plans import plan_to_judge
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.reading import table_names

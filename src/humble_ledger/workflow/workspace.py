@@ -71,6 +71,11 @@ class Workspace:
             self._ledger = Ledger(self.configuration.ledger)
         return self._ledger
 
+    @property
+    def has_ledger(self) -> bool:
+        """Whether there is a ledger here to keep something in."""
+        return self._ledger is not None or self.configuration.ledger.exists()
+
     def require_ledger(self) -> None:
         """Make sure there is a ledger before a server is asked for something to keep.
 

@@ -16,8 +16,8 @@ def propose(
 
     Example: [bold]humble propose q3[/bold]
     """
-    from humble_ledger.views.documents.findings import remedies_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.findings import remedies_view  # noqa: PLC0415
+    from humble_ledger.views.documents.remedies import remedies_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.remedies import remedies_view  # noqa: PLC0415
     from humble_ledger.workflow.proposing import propose as find  # noqa: PLC0415
 
     with workspace_for(target, timeout) as workspace, output.progress() as progress:

@@ -51,16 +51,16 @@ def _plan(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
 
 
 def _symptom(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents.findings import symptoms_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.findings import symptom_view  # noqa: PLC0415
+    from humble_ledger.views.documents.symptoms import symptoms_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.symptoms import symptom_view  # noqa: PLC0415
 
     entry = workspace.ledger.symptoms.get(id_)
     return lambda: symptoms_document([entry]), lambda: symptom_view(entry, numbers)
 
 
 def _remedy(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
-    from humble_ledger.views.documents.findings import remedies_document  # noqa: PLC0415
-    from humble_ledger.views.terminal.findings import remedy_view  # noqa: PLC0415
+    from humble_ledger.views.documents.remedies import remedies_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.remedies import remedy_view  # noqa: PLC0415
 
     entry = workspace.ledger.remedies.get(id_)
     return lambda: remedies_document([entry]), lambda: remedy_view(entry, numbers)

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
 
@@ -117,19 +118,19 @@ def _equal(values: ColumnValues, frequency: Frequency) -> tuple[str, str] | None
     common, histogram = values.common, values.histogram
     if frequency is Frequency.COMMON and common:
         value, share = common[0]
-        return value, f"the most common value ({share:.1%} of the rows)"
+        return value, f"the most common value ({percent(share)} of the rows)"
     if frequency is Frequency.RARE or not common:
         if histogram:
             place = 1 if frequency is Frequency.RARE else len(histogram) // 2
             return histogram[min(place, len(histogram) - 1)], "a value that few rows have"
         if common:
             value, share = common[-1]
-            return value, f"the least common value ({share:.1%} of the rows)"
+            return value, f"the least common value ({percent(share)} of the rows)"
         return None
     value, share = common[len(common) // 2]
     if histogram and len(common) > 1:
         return histogram[len(histogram) // 2], "a value from the middle"
-    return value, f"a value in between ({share:.1%} of the rows)"
+    return value, f"a value in between ({percent(share)} of the rows)"
 
 
 def _bound(
@@ -144,4 +145,4 @@ def _bound(
         return ChosenValue(use.number, points[-1], f"the largest {use.column}")
     place = 1.0 - share if above else share
     value = points[round(place * (len(points) - 1))]
-    return ChosenValue(use.number, value, f"leaves {share:.0%} of the rows by {use.column}")
+    return ChosenValue(use.number, value, f"leaves {percent(share)} of the rows by {use.column}")

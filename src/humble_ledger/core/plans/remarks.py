@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.saying import percent
 
 Figure = Callable[[float], str]
 # A process that had so many times its fair part of the rows worked while others waited.
@@ -21,21 +22,21 @@ def remarks(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
     if details.get("Disabled") is True:
         yield "a method switched off by a setting: nothing else would do"
     yield from _partitions(node, figure, measured)
-    lossy = _number(details.get("Lossy Heap Blocks"))
+    lossy = number_of(details.get("Lossy Heap Blocks"))
     if lossy:
-        exact = _number(details.get("Exact Heap Blocks"))
+        exact = number_of(details.get("Exact Heap Blocks"))
         yield f"{figure(lossy)} of {figure(lossy + exact)} pages noted only as a whole (lossy)"
-    hits, misses = (_number(details.get(f"Cache {name}")) for name in ("Hits", "Misses"))
+    hits, misses = (number_of(details.get(f"Cache {name}")) for name in ("Hits", "Misses"))
     if hits or misses:
         yield f"{figure(hits)} of {figure(hits + misses)} lookups answered from memory"
-    fetched = _number(details.get("Heap Fetches"))
+    fetched = number_of(details.get("Heap Fetches"))
     if fetched:
         yield f"had to look into the table for {figure(fetched)} rows all the same"
     share = busiest_share(node)
     if share is not None:
         processes = len(node.processes.each) + 1 if node.processes else 1
         if share * processes >= SKEWED:
-            yield f"skewed: one of {processes} processes had {share:.0%} of the rows"
+            yield f"skewed: one of {processes} processes had {percent(share)} of the rows"
 
 
 def busiest_share(node: Node) -> float | None:
@@ -50,7 +51,7 @@ def busiest_share(node: Node) -> float | None:
         return None
     whole = node.rows_seen * node.loops
     each = [
-        _number(worker.get("Actual Rows")) * _number(worker.get("Actual Loops"))
+        number_of(worker.get("Actual Rows")) * number_of(worker.get("Actual Loops"))
         for worker in node.processes.each
     ]
     if whole <= 0:
@@ -61,7 +62,7 @@ def busiest_share(node: Node) -> float | None:
 def _partitions(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
     if node.operation is not Operation.APPEND:
         return
-    removed = _number(node.details.get("Subplans Removed"))
+    removed = number_of(node.details.get("Subplans Removed"))
     if removed:
         yield f"{figure(removed)} inputs ruled out (pruned) before it began"
     if measured:
@@ -70,5 +71,6 @@ def _partitions(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
             yield f"{figure(idle)} of {figure(len(node.children))} inputs never ran (pruned)"
 
 
-def _number(value: object) -> float:
+def number_of(value: object) -> float:
+    """A figure among a server's own words; 0 where it says none."""
     return float(value) if isinstance(value, int | float) and value is not True else 0.0

@@ -12,6 +12,7 @@ _TYPE_WORDS = frozenset(
     "timestamp time with without zone double precision character varying bit interval".split()
 )
 MOST_CHARACTERS = 80
+_NEEDLESS_QUOTES = re.compile(r'"([a-z_][a-z0-9_]*)"')
 _BARE_IN_BRACKETS = re.compile(r"(?<!\w)\((\w+|'[^']*')\)")
 
 
@@ -26,7 +27,8 @@ def plainly(condition: str) -> str:
         elif _names_table(kept, at):
             at += 2
         else:
-            said += kept[at].text
+            quoted = _NEEDLESS_QUOTES.fullmatch(kept[at].text)
+            said += quoted[1] if quoted else kept[at].text
             at += 1
     said = _BARE_IN_BRACKETS.sub(r"\1", said)
     said = _without_outer_brackets(" ".join(said.split()))

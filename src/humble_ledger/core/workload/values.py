@@ -39,10 +39,10 @@ class SlowValue:
         return self.median_ms / max(self.others_ms, 0.001)
 
 
-def slow_values(runs: Iterable[ValuedRun]) -> list[SlowValue]:
+def slow_values(runs: Iterable[ValuedRun], fewest_runs: int = FEWEST_RUNS) -> list[SlowValue]:
     """The values that go with slow runs, the slowest first.
 
-    A value counts when it has at least three runs whose median is twice that of the runs
+    A value counts when it has at least ``fewest_runs`` runs whose median is twice that of the runs
     with other values in the same place, and a millisecond more.
     """
     seen = list(runs)
@@ -55,7 +55,7 @@ def slow_values(runs: Iterable[ValuedRun]) -> list[SlowValue]:
         if len(by_value) < 2:
             continue
         for value, durations in by_value.items():
-            if len(durations) < FEWEST_RUNS:
+            if len(durations) < fewest_runs:
                 continue
             others = [ms for other, each in by_value.items() if other != value for ms in each]
             mine, rest = median(durations), median(others)

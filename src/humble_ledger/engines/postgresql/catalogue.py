@@ -33,7 +33,8 @@ SELECT name, setting, unit FROM pg_settings
 WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost',
     'cpu_operator_cost', 'parallel_setup_cost', 'parallel_tuple_cost', 'effective_cache_size',
     'work_mem', 'hash_mem_multiplier', 'max_parallel_workers_per_gather', 'shared_buffers',
-    'block_size', 'default_statistics_target', 'jit_above_cost', 'track_activity_query_size')
+    'block_size', 'default_statistics_target', 'jit_above_cost', 'max_parallel_workers',
+    'track_activity_query_size')
 """
 
 _TABLES_SQL = """
@@ -210,6 +211,20 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
     page_bytes = int(page) if page else 8192
     found = (_table(row, columns, indexes, keys, page_bytes) for row in tables)
     return {table.name: table for table in found}
+
+
+def changing_functions(connection: Connection, names: Iterable[str]) -> frozenset[str]:
+    """Those of the functions that are VOLATILE, in every form that has this name."""
+    wanted = sorted(set(names))
+    if not wanted:
+        return frozenset()
+    with translated():
+        rows = connection.execute(
+            "SELECT proname::text FROM pg_proc WHERE proname::text = ANY(%s) "
+            "GROUP BY 1 HAVING bool_and(provolatile = 'v')",
+            (wanted,),
+        ).fetchall()
+    return frozenset(row[0] for row in rows)
 
 
 def user_tables(connection: Connection) -> list[TableName]:

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
+from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
@@ -17,7 +18,9 @@ from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocu
 from humble_ledger.engines.postgresql import (
     activity,
     catalogue,
+    counting,
     explain,
+    naming,
     preflight,
     statement_statistics,
 )
@@ -123,6 +126,34 @@ class PostgresSession:
     def column_values(self, table: TableName, column: str) -> ColumnValues:
         """What the statistics know of a column's values; empty when nothing was gathered."""
         return catalogue.column_values(self._connection, table, column)
+
+    def changing_functions(self, names: Iterable[str]) -> frozenset[str]:
+        """Those of the named functions whose result may differ from one row to the next."""
+        return catalogue.changing_functions(self._connection, names)
+
+    def user_tables(self) -> Sequence[TableName]:
+        """The tables of this database that are the user's own."""
+        return catalogue.user_tables(self._connection)
+
+    def find_column(self, words: str) -> tuple[TableName, str]:
+        """The table, and the column or "", that a name as people write it stands for.
+
+        Raises:
+            WrongUsage: there is no such table or column.
+        """
+        return naming.find_column(self._connection, words)
+
+    def condition(self, table: TableName, column: str, operator: str, value: str) -> str:
+        """A column compared with a value, as this server writes it."""
+        return naming.condition(self._connection, table, column, operator, value)
+
+    def count(self, table: TableName, conditions: Sequence[str]) -> int:
+        """Count the rows of a table that meet all conditions, by reading them."""
+        return counting.count(self._connection, table, conditions)
+
+    def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
+        """Count the values of a column by reading the whole table."""
+        return counting.value_counts(self._connection, table, column, most)
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         """The planner's estimate of the rows that equal one unknown value per column."""

@@ -10,6 +10,7 @@ from humble_ledger.core.estimates.position import before, literal_of
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,
@@ -233,11 +234,3 @@ def _uncommon_value(table: TableFacts, error: RowError, found: list[Predicate]) 
         f"the statistics list the {column.common_count} most common values of {column.name} and "
         "take all others for equally rare; this one is not",
     )
-
-
-def percent(share: float) -> str:
-    """A share in percent with as many digits as tell it from nothing."""
-    value = 100 * share
-    if value >= 0.1 or value == 0:
-        return f"{value:.3g} %"
-    return f"{value:.2g} %" if value >= 1e-4 else f"{value:.1e} %"

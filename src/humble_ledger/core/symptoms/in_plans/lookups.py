@@ -10,8 +10,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.remarks import number_of
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
 from humble_ledger.core.remedies.btree import index_shape
+from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -45,7 +47,10 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         rows = _fetched(case, node)
         if not added or rows < FEWEST_ROWS or table.visible_share < VISIBLE_PART:
             continue
-        now, then = _pages_now(case, node, table, rows), _pages_then(table, index, added, rows)
+        if table.pages < FEWEST_PAGES:
+            continue
+        now = _pages_now(case, node, table, rows)
+        then = _pages_then(table, index, added, rows, max(node.loops or 1.0, 1.0))
         saved = 1.0 - then / now if now else 0.0
         cost_ms, share = case.avoidable(node, saved)
         if now < FEWEST_PAGES or saved < SAVED_PART or share < WORTH_A_WORD:
@@ -81,7 +86,7 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.INDEX_ONLY_SCAN or not node.loops:
             continue
-        visits = _number(node.details.get("Heap Fetches"))
+        visits = number_of(node.details.get("Heap Fetches"))
         rows = case.rows(node)
         if visits < FEWEST_ROWS or visits < VISITED_PART * rows:
             continue
@@ -90,7 +95,7 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         table = case.table_of(node)
-        marked = "an unknown part" if table is None else f"{table.visible_share:.0%}"
+        marked = "an unknown part" if table is None else f"{percent(table.visible_share)}"
         since = ""
         if table is not None:
             at = table.vacuumed_at
@@ -119,8 +124,8 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.BITMAP_SCAN or not node.loops:
             continue
-        coarse = _number(node.details.get("Lossy Heap Blocks"))
-        exact = _number(node.details.get("Exact Heap Blocks"))
+        coarse = number_of(node.details.get("Lossy Heap Blocks"))
+        exact = number_of(node.details.get("Exact Heap Blocks"))
         tested = (node.discarded.by_recheck or 0.0) * node.loops
         kept = case.rows(node)
         needed = (coarse + exact) * BITMAP_ENTRY_BYTES
@@ -200,13 +205,14 @@ def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
     return float(sum(pages.touched for pages in own if pages is not None))
 
 
-def _pages_then(table: TableFacts, index: IndexFacts, added: list[str], rows: float) -> float:
-    """The pages of a covering index that hold so many rows, with the pages not marked visible."""
+def _pages_then(
+    table: TableFacts, index: IndexFacts, added: list[str], rows: float, searches: float
+) -> float:
+    """The pages of a covering index that so many rows take in so many searches.
+
+    With them the pages of the table that are not marked visible.
+    """
     keys = [table.columns[name] for name in index.key_columns if name in table.columns]
     shape = index_shape(table, keys, [table.columns[name] for name in added])
-    entries = shape.pages * rows / shape.entries
-    return entries + shape.levels + (1.0 - table.visible_share) * min(rows, float(table.pages))
-
-
-def _number(value: object) -> float:
-    return float(value) if isinstance(value, int | float) and value is not True else 0.0
+    leaves = max(shape.pages * rows / shape.entries, searches)
+    return leaves + searches * shape.levels + (1.0 - table.visible_share) * rows

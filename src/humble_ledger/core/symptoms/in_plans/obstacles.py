@@ -9,7 +9,7 @@ import re
 from collections.abc import Sequence
 
 from humble_ledger.core.plans.model import Node
-from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
+from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts, TableName
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
@@ -79,6 +79,29 @@ def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
         or _other_order(predicate, leading)
         or _place(table, column, leading)
     )
+
+
+def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Cause:
+    """Why no index led to the rows, as far as the conditions alone show it."""
+    unknown = TableFacts(TableName("", table), "table", 0.0, 0, 0)
+    causes = []
+    for each in found:
+        if each.column is None and not each.choices:
+            continue
+        cause = obstacle(case, unknown, each)
+        text_cast = each.wrapping is Wrapping.CAST and "AS TEXT)" in each.expression.upper()
+        if text_cast or cause.name in ("no-index", NOT_CHOSEN, "or-over-columns"):
+            cause = Cause(
+                "indexes-not-known",
+                f"which indexes {table} has is not known without its server; one that leads to "
+                f"«{each.plain}» would spare the scan",
+            )
+        causes.append(cause)
+    # A condition that an index could serve is the one to begin with.
+    causes.sort(key=lambda cause: cause.name != "indexes-not-known")
+    if causes:
+        return causes[0]
+    return Cause("condition-not-searchable", f"no index can lead to rows by «{found[0].plain}»")
 
 
 def real_wrapping(table: TableFacts, predicate: Predicate) -> Wrapping:

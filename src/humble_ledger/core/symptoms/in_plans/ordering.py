@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from humble_ledger.core.plans.model import SCANS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.remedies.btree import Search, index_shape
-from humble_ledger.core.schema.facts import IndexFacts, TableFacts
+from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
@@ -28,6 +28,7 @@ FEWEST_ROWS = 1_000.0
 CLEARLY_CHEAPER = 0.5
 FEW_OF_THEM = 0.1  # of the rows are wanted, at most
 MOST_KEYS = 4
+NEARLY = 0.1  # of the rows have a value of their own
 _SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
 
 
@@ -61,6 +62,21 @@ def spared_sorts(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, 1.0 - price / now)
         if share >= WORTH_A_WORD:
             yield _symptom(case, found, price, now, cost_ms, share, covers)
+
+
+def spared_by_index(case: Case, sort: Node) -> str:
+    """What an index in a sort's order would cost, in words; "" when it would not be better."""
+    found = _ordered(case, sort)
+    if found is None or sort.cost is None:
+        return ""
+    price, now = _price(case, found), sort.cost.total
+    if price >= CLEARLY_CHEAPER * now:
+        return ""
+    columns = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
+    return (
+        f"an index on {found.table.name} ({', '.join(columns)}) would spare the sort: "
+        f"{price:,.0f} against {now:,.0f} (predicted cost)"
+    )
 
 
 def _symptom(
@@ -208,6 +224,11 @@ def _turned(found: _Ordered, columns: list[str]) -> IndexFacts | None:
     )
 
 
+def _nearly_unique(column: ColumnFacts, table: TableFacts) -> bool:
+    """Whether a first key alone decides the order, so that its correlation is the whole's."""
+    return (column.distinct_values(table.rows) or 1.0) >= NEARLY * table.rows
+
+
 def _price(case: Case, found: _Ordered) -> float:
     """The cost of reading in the order of an index on the fixed columns and the keys."""
     table = found.table
@@ -223,7 +244,9 @@ def _price(case: Case, found: _Ordered) -> float:
             if rows is not None
             else min(share_by_statistics(table, p) for p in found.fixed)
         )
-    correlation = 0.0 if found.fixed else (columns[0].correlation or 0.0)
+    correlation = 0.0
+    if not found.fixed and (len(columns) == 1 or _nearly_unique(columns[0], table)):
+        correlation = columns[0].correlation or 0.0
     search = Search(share, share, quals=len(found.fixed), filters=len(found.others))
     cost = case.costs.index_scan(table, index_shape(table, columns), search, correlation)
     return cost.startup + (cost.total - cost.startup) * found.wanted

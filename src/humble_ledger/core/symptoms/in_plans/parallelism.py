@@ -8,13 +8,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.plans.remarks import busiest_share
+from humble_ledger.core.plans.remarks import busiest_share, number_of
+from humble_ledger.core.saying import percent
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 LEAST_MS = 10.0
 LEAST_GAIN = 1.2  # times faster than one process, or it bought little
 SKEWED = 1.5  # times its fair part of the rows
+IDLE = 0.6  # of the time of all processes was used, at most
 FEWEST_ROWS = 10_000.0
 
 
@@ -83,15 +85,20 @@ def idle_helpers(case: Case) -> Iterable[Symptom]:
 
 
 def uneven_helpers(case: Case) -> Iterable[Symptom]:
-    """`helpers-unevenly-loaded`: one process did the work while others waited."""
+    """`helpers-unevenly-loaded`: one process was at work while the others had nothing to do.
+
+    Rows alone do not tell: processes that take page after page end together, however many
+    each had. So the time of each is what counts.
+    """
     for node in case.plan.nodes():
         part = busiest_share(node)
         if part is None or not node.loops or case.rows(node) < FEWEST_ROWS:
             continue
         processes = case.accounts[node.no].processes
-        if processes < 2 or part * processes < SKEWED:
+        used = _part_of_time_used(case, node)
+        if processes < 2 or part * processes < SKEWED or used is None or used > IDLE:
             continue
-        cost_ms, share = case.avoidable(node, 1.0 - 1.0 / (part * processes))
+        cost_ms, share = case.avoidable(node, 1.0 - used)
         if share < WORTH_A_WORD:
             continue
         yield Symptom(
@@ -99,17 +106,31 @@ def uneven_helpers(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"one of {processes:,.0f} processes had {part:.0%} of {case.rows(node):,.0f} rows"
+                f"one of {processes:,.0f} processes had {percent(part)} of "
+                f"{case.rows(node):,.0f} rows, and the others waited"
             ),
-            evidence={"busiest_share": part, "processes": processes},
+            evidence={"busiest_share": part, "processes": processes, "time_used_share": used},
             cause=Cause(
                 "work-not-divided",
-                "the rows that match lie together, or came before the others had started: the "
-                f"clock ran for that one process (its fair part is {1 / processes:.0%})",
+                f"of the time of all {processes:,.0f} processes {percent(used)} was used: the work "
+                "lies in one part that is not divided further, as a partition of many",
             ),
             cost_ms=cost_ms,
             cost_share=share,
         )
+
+
+def _part_of_time_used(case: Case, node: Node) -> float | None:
+    """The time all processes worked at a step, of the longest one's times their number."""
+    if node.processes is None or node.elapsed is None or not node.loops:
+        return None
+    whole = node.elapsed.total_ms * node.loops
+    each = [
+        number_of(worker.get("Actual Total Time")) * number_of(worker.get("Actual Loops"))
+        for worker in node.processes.each
+    ]
+    longest = max(*each, whole - sum(each))
+    return whole / (longest * case.accounts[node.no].processes) if longest > 0 else None
 
 
 def _gathers(case: Case) -> Iterable[tuple[Node, float]]:

@@ -14,6 +14,7 @@ from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.remedies.btree import Search, index_shape
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
+from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import Predicate, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -21,6 +22,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import (
     NOT_CHOSEN,
     narrowest,
     obstacle,
+    obstacle_by_plan,
     share_by_statistics,
     usable_leading,
 )
@@ -28,6 +30,8 @@ from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
+FEWEST_UNKNOWN_ROWS = 10_000.0
+FEW = 0.01  # of the rows are kept, or it may be right
 ROUNDING = 1e-4
 
 
@@ -49,6 +53,8 @@ def full_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.FULL_SCAN or node.never_ran:
             continue
+        if case.table_of(node) is None and case.plan.measured:
+            yield from _of_unknown_table(case, node)
         scan = _measure(case, node)
         if scan is None or case.accounts[node.no].own_share < WORTH_A_WORD:
             continue
@@ -63,6 +69,28 @@ def full_scans(case: Case) -> Iterable[Symptom]:
                 yield _right(case, scan, route)
         elif scan.index_cost > scan.scan_cost and once:
             yield _right(case, scan, _by_route(case, scan))
+
+
+def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:
+    """A scan that kept next to nothing, when only the plan is known."""
+    kept = case.rows(node)
+    read = kept + (node.discarded.by_filter or 0.0) * (node.loops or 0.0)
+    found = [p for text in node.conditions.filter for p in predicates(text)]
+    if not found or read < FEWEST_UNKNOWN_ROWS or kept > FEW * read:
+        return
+    cost_ms, share = case.avoidable(node, 1.0 - kept / read)
+    if share < WORTH_A_WORD:
+        return
+    yield Symptom(
+        name="selective-full-scan",
+        node=node.no,
+        step=node.name,
+        summary=f"reads {read:,.0f} rows of {node.relation} to keep {kept:,.0f}",
+        evidence={"rows_read": read, "rows_kept": kept, "kept_share": kept / read},
+        cause=obstacle_by_plan(case, node.relation, found),
+        cost_ms=cost_ms,
+        cost_share=share,
+    )
 
 
 def _measure(case: Case, node: Node) -> _Scan | None:
@@ -147,14 +175,14 @@ def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
         detail = f"nothing narrows the rows down: the query wants all of {table.name}"
     elif route is not None:
         detail = (
-            f"it keeps {share:.1%} of the rows; by {route.index} the plan costs "
+            f"it keeps {percent(share)} of the rows; by {route.index} the plan costs "
             f"{route.other_cost:,.0f} against {route.chosen_cost:,.0f} (estimated), and wins only "
-            f"below {even:.1%}"
+            f"below {percent(even)}"
         )
     else:
         detail = (
-            f"it keeps {share:.1%} of the rows; an index would cost {scan.index_cost:,.0f} "
-            f"against {scan.scan_cost:,.0f} (predicted), and wins only below {even:.1%}"
+            f"it keeps {percent(share)} of the rows; an index would cost {scan.index_cost:,.0f} "
+            f"against {scan.scan_cost:,.0f} (predicted), and wins only below {percent(even)}"
         )
     return Symptom(
         name="scan-is-right",
@@ -206,11 +234,12 @@ def _not_chosen(case: Case, scan: _Scan, decision: Decision) -> Cause:
     assert decision.break_even is not None and decision.expected is not None
     detail = (
         f"by {decision.index} the plan costs {decision.other_cost:,.0f} against "
-        f"{decision.chosen_cost:,.0f} (estimated), and wins below {decision.break_even:.2%} of the "
-        f"rows; the planner expects {decision.expected:.2%}"
+        f"{decision.chosen_cost:,.0f} (estimated), and wins below "
+        f"{percent(decision.break_even)} of the "
+        f"rows; the planner expects {percent(decision.expected)}"
     )
     if case.plan.measured:
-        detail += f", {scan.kept_share:.2%} came"
+        detail += f", {percent(scan.kept_share)} came"
     return Cause(NOT_CHOSEN, detail)
 
 

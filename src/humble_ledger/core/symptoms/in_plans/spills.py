@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.ordering import spared_by_index
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 # A row in a sort's memory: its bytes, a header (24) and the sort's own entry (24).
@@ -35,6 +36,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             if case.plan.measured
             else f"will sort {node.rows_expected:,.0f} rows, more than fit into memory"
         )
+        instead = spared_by_index(case, node)
         yield Symptom(
             name="sort-spills",
             node=node.no,
@@ -50,7 +52,8 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             cause=Cause(
                 "memory-too-small",
                 f"the sort may use {limit / MIB:,.0f} MiB (work_mem); about "
-                f"{needed / MIB:,.0f} MiB would hold it (estimated)",
+                f"{needed / MIB:,.0f} MiB would hold it (estimated)"
+                + (f"; or {instead}" if instead else ""),
             ),
             cost_ms=cost_ms,
             cost_share=cost_share,

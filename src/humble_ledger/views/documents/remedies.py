@@ -1,50 +1,15 @@
-"""Symptoms and remedies."""
+"""Remedies with their predictions."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, Literal
+from typing import Literal
 
 from msgspec import Struct
 
 from humble_ledger.core.entries import (
     RemedyEntry,
-    SymptomEntry,
 )
-from humble_ledger.views.documents.parts import rounded
-
-
-class CauseDocument(Struct, frozen=True):
-    """Why."""
-
-    name: str
-    detail: str
-
-
-class SymptomRow(Struct, frozen=True):
-    """One symptom; ``cost_ms`` is the time a better plan would avoid at most."""
-
-    id: str
-    query: str | None
-    plan: str | None
-    capture: str | None
-    node: int
-    name: str
-    summary: str
-    harmless: bool
-    cost_ms: float | None
-    share: float | None
-    evidence: dict[str, Any]
-    cause: CauseDocument
-    remedies: list[str]
-
-
-class SymptomsDocument(Struct, frozen=True):
-    """Symptoms."""
-
-    symptoms: list[SymptomRow]
-    kind: Literal["symptoms"] = "symptoms"
-    version: Literal[1] = 1
 
 
 class PredictionRow(Struct, frozen=True):
@@ -80,30 +45,6 @@ class RemediesDocument(Struct, frozen=True):
     remedies: list[RemedyRow]
     kind: Literal["remedies"] = "remedies"
     version: Literal[1] = 1
-
-
-def symptoms_document(entries: Iterable[SymptomEntry]) -> SymptomsDocument:
-    """Symptoms."""
-    return SymptomsDocument([_symptom(entry) for entry in entries])
-
-
-def _symptom(entry: SymptomEntry) -> SymptomRow:
-    symptom = entry.symptom
-    return SymptomRow(
-        id=entry.id,
-        query=entry.query,
-        plan=entry.plan,
-        capture=entry.capture,
-        node=symptom.node,
-        name=symptom.name,
-        summary=symptom.summary,
-        harmless=symptom.harmless,
-        cost_ms=rounded(symptom.cost_ms),
-        share=symptom.cost_share,
-        evidence=dict(symptom.evidence),
-        cause=CauseDocument(symptom.cause.name, symptom.cause.detail),
-        remedies=list(entry.remedies),
-    )
 
 
 def remedies_document(entries: Iterable[RemedyEntry]) -> RemediesDocument:

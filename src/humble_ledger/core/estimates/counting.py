@@ -1,0 +1,18 @@
+"""What really stands in a column, counted row by row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class ValueCounts:
+    """A column's rows, NULLs and distinct values as counted, and its most common values.
+
+    ``common`` has (value in the server's text form, rows), the most common first.
+    """
+
+    rows: int
+    nulls: int
+    distinct: int
+    common: tuple[tuple[str, int], ...] = ()

@@ -1,0 +1,177 @@
+"""Indexes that cost writes and space for nothing: repeated, contained, unused, invalid."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+
+from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts
+from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
+
+FEWEST_PAGES = 8
+LONG_ENOUGH = timedelta(days=7)
+MIB = 1024 * 1024
+
+
+def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
+    """`repeated-index`, `contained-index`, `unused-index` and `invalid-index` of one table."""
+    told: set[str] = set()
+    for index in table.indexes:
+        if not index.valid:
+            told.add(index.name)
+            yield _invalid(table, index)
+    valid = [index for index in table.indexes if index.valid]
+    for index in valid:
+        twin = next((other for other in valid if _spares(other, index, told)), None)
+        if twin is not None:
+            told.add(index.name)
+            yield _repeated(table, index, twin, now)
+    for index in valid:
+        if index.name not in told and _unused(table, index):
+            yield _symptom(
+                "unused-index",
+                table,
+                index,
+                f"was not used once {_since(table, now)}",
+                Cause("nobody-searches-by-it", _window(table, now)),
+                None,
+            )
+
+
+def merged_into(table: TableFacts, index: IndexFacts) -> IndexFacts | None:
+    """The index of a table that serves all that this one serves; None when it is needed."""
+    valid = [each for each in table.indexes if each.valid]
+    return next((other for other in valid if _spares(other, index, set())), None)
+
+
+def _spares(other: IndexFacts, index: IndexFacts, told: set[str]) -> bool:
+    """Whether ``other`` serves all that ``index`` does, and is the one to keep."""
+    if other.name == index.name or other.name in told or other.method != index.method:
+        return False
+    if index.unique or index.constraint or index.predicate != other.predicate:
+        return False
+    mine, theirs = [_key(k) for k in index.keys], [_key(k) for k in other.keys]
+    held = {*other.key_columns, *other.included}
+    if not set(index.included) <= held:
+        return False
+    if mine == theirs:
+        # Of two that are the same, the unique one stays, else the one that holds more.
+        if other.unique or len(other.included) > len(index.included):
+            return True
+        return set(other.included) <= set(index.included) and other.name < index.name
+    return index.method == "btree" and theirs[: len(mine)] == mine
+
+
+def _key(key: IndexKey) -> tuple[object, ...]:
+    return (
+        key.column, key.expression, key.descending, key.nulls_first, key.operator_class,
+        key.collation,
+    )  # fmt: skip
+
+
+def _unused(table: TableFacts, index: IndexFacts) -> bool:
+    """Whether nothing used it although its table was read; unique ones guard, used or not."""
+    if index.scans is None or index.scans or index.unique or index.constraint:
+        return False
+    read = table.reads.full_scans + table.reads.index_scans
+    return index.pages >= FEWEST_PAGES and read > 0
+
+
+def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
+    return _symptom(
+        "invalid-index",
+        table,
+        index,
+        "is kept up with every write and never used",
+        Cause(
+            "build-broken-off",
+            "a concurrent build did not end well; drop it, or build it anew with REINDEX INDEX "
+            "CONCURRENTLY",
+        ),
+        None,
+    )
+
+
+def _repeated(table: TableFacts, index: IndexFacts, twin: IndexFacts, now: datetime) -> Symptom:
+    same = len(index.keys) == len(twin.keys)
+    keys = ", ".join(key.column or key.expression for key in index.keys)
+    return _symptom(
+        "repeated-index" if same else "contained-index",
+        table,
+        index,
+        f"repeats {twin.name}" if same else f"is the beginning of {twin.name}",
+        Cause(
+            "another-index-serves",
+            f"{twin.name} has {keys} as its {'keys' if same else 'first keys'} too and serves "
+            f"every search this one serves{_used(index)}",
+        ),
+        now,
+    )
+
+
+def _used(index: IndexFacts) -> str:
+    if index.scans is None:
+        return ""
+    return f"; this one was used {index.scans:,} times in that time"
+
+
+def _symptom(
+    name: str,
+    table: TableFacts,
+    index: IndexFacts,
+    what: str,
+    cause: Cause,
+    now: datetime | None,
+) -> Symptom:
+    kept_up = written_to(table)
+    since = "" if now is None else f" {_since(table, now)}"
+    evidence: Evidence = {
+        "size_bytes": index.size_bytes,
+        "rows_written": kept_up,
+        "scans": index.scans,
+        "counted_since": table.counted_since.isoformat() if table.counted_since else None,
+        "definition": index.definition,
+    }
+    return Symptom(
+        name=name,
+        node=0,
+        step="",
+        summary=(
+            f"{index.name} {what}; it takes {index.size_bytes / MIB:,.1f} MiB, and "
+            f"up to {kept_up:,} rows were written to it{since}"
+        ),
+        evidence=evidence,
+        cause=cause,
+        subject=f"{table.name}.{index.name}",
+    )
+
+
+def written_to(table: TableFacts) -> int:
+    """Row versions that an index of this table had to take: inserts, and updates not in page.
+
+    The server counts them by table; an index made later took fewer.
+    """
+    writes = table.writes
+    return writes.inserted + writes.updated - writes.updated_in_page
+
+
+def _since(table: TableFacts, now: datetime) -> str:
+    if table.counted_since is None:
+        return "since the counters were reset, which is not known"
+    return f"in the {_lasting(now - table.counted_since)} since the counters were reset"
+
+
+def _window(table: TableFacts, now: datetime) -> str:
+    reads = table.reads
+    others = f"{table.name} was read {reads.full_scans + reads.index_scans:,} times without it"
+    if table.counted_since is None or now - table.counted_since < LONG_ENOUGH:
+        return f"{others}; a monthly report may still need it: look again after a whole period"
+    return f"{others}; ask those who might need it on a replica, which counts for itself"
+
+
+def _lasting(span: timedelta) -> str:
+    minutes = span.total_seconds() / 60
+    if minutes < 120:
+        return f"{max(minutes, 1):,.0f} minutes"
+    hours = minutes / 60
+    return f"{hours:,.0f} hours" if hours < 48 else f"{hours / 24:,.0f} days"

@@ -1,0 +1,1 @@
+"""Diagnosing: from plans, runs and catalogue to symptoms."""

@@ -1,0 +1,59 @@
+"""Judging one plan: which plan stands for a subject, and what the rules find in it."""
+
+from __future__ import annotations
+
+from humble_ledger.core.entries import Diagnosis, PlanEntry
+from humble_ledger.core.schema.facts import ServerFacts
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.symptoms.case import Case, Planner
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.workflow.diagnosing.asking import AskedPlanner
+from humble_ledger.workflow.reading import SAVED, explain_now, newest_plan
+from humble_ledger.workflow.subjects import Subject
+from humble_ledger.workflow.surroundings import surroundings_of
+from humble_ledger.workflow.workspace import Workspace
+
+WITHOUT_SERVER = (
+    "read from a file: its tables' sizes, indexes and statistics are not known here, so causes "
+    "that rest on them are missing"
+)
+WITHOUT_TIMES = "not measured: rows that came, time, spills and helpers are not known"
+NO_SERVER = ServerFacts("", "", 0, "", "")
+
+
+def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> PlanEntry:
+    """The plan that stands for a subject: a given one, the newest known, or a new one."""
+    if subject.plan is not None:
+        return subject.plan
+    if subject.saved_plan is not None:
+        plan = read_plan(subject.saved_plan, "")
+        return PlanEntry(SAVED, "", None, "", (), SAVED, plan)
+    if subject.query is not None and not measure:
+        known = newest_plan(workspace, subject.query)
+        if known is not None:
+            return known
+    return explain_now(workspace, subject, measure=measure)
+
+
+def judge(workspace: Workspace, entry: PlanEntry) -> tuple[list[Symptom], Diagnosis]:
+    """What the rules find in a plan; the diagnosis is still without entries.
+
+    A saved plan is judged by itself: no server is asked, as it may be of any.
+    """
+    around = surroundings_of(workspace, entry)
+    planner: AskedPlanner | None = None
+    if around.server is not None:
+        statement = Statement(entry.statement, entry.parameters) if entry.statement else None
+        planner = AskedPlanner(workspace.session, statement)
+    asked: Planner | None = planner
+    case = Case.of(entry.plan, around.server or NO_SERVER, around.tables, asked)
+    found = find_symptoms(case)
+    hint = "" if entry.origin == SAVED else "; --measure runs it"
+    unknown = "" if entry.plan.measured else WITHOUT_TIMES + hint
+    if around.server is None:
+        unknown = "; ".join(part for part in (WITHOUT_SERVER, unknown) if part)
+    probes = planner.probes if planner is not None else 0
+    took = planner.took_ms if planner is not None else 0.0
+    return found, Diagnosis(entry, (), unknown=unknown, probes=probes, probes_ms=took)

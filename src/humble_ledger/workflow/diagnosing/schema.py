@@ -1,0 +1,42 @@
+"""Symptoms of the target's schema, with what captured queries ask of its columns."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from humble_ledger.core.entries import SymptomEntry
+from humble_ledger.core.plans.tables import Place, table_accounts
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
+from humble_ledger.workflow.ranking import captured_queries
+from humble_ledger.workflow.reading import newest_plan
+from humble_ledger.workflow.workspace import Workspace
+
+_SEARCHING = (Place.SEARCH, Place.FILTER, Place.JOIN)
+
+
+def symptoms_of_schema(workspace: Workspace, only: TableName | None = None) -> list[SymptomEntry]:
+    """What the catalogue shows, of all the user's tables or of one; kept in the ledger."""
+    session = workspace.session
+    tables = session.tables(session.user_tables())
+    found = schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC))
+    if only is not None:
+        mine = f"{only}."
+        found = [s for s in found if s.subject == str(only) or s.subject.startswith(mine)]
+    name = workspace.target.name or workspace.public_url
+    return workspace.ledger.symptoms.keep_of_schema(name, found)
+
+
+def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:
+    """The columns by which the plans of captured queries search, filter or join."""
+    found = set()
+    for query in captured_queries(workspace):
+        entry = newest_plan(workspace, query)
+        if entry is None:
+            continue
+        for account in table_accounts(entry.plan):
+            name = TableName(account.name.schema or "public", account.name.name)
+            for column, places in account.columns.items():
+                if any(place in _SEARCHING for place in places):
+                    found.add((name, column))
+    return found
