@@ -72,6 +72,10 @@ def _servers(majors: tuple[int, ...]) -> list[object]:
 
 # For tests of what does not differ between versions.
 only_newest = pytest.mark.parametrize("server", _servers((NEEDED_MAJOR,)), indirect=True)
+# For rules with several cases each, which are shared out so that every rule meets both.
+only_oldest = pytest.mark.parametrize(
+    "server", _servers((MAJORS[-1] if MAJORS[-1] in FOUND else NEEDED_MAJOR,)), indirect=True
+)
 
 
 def _running(major: int, folder: Path) -> Iterator[Server]:

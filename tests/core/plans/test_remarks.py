@@ -45,7 +45,7 @@ def _parallel(rows: list[float], whole: float) -> Node:
 def test_one_busy_process_among_idle_ones_is_told() -> None:
     assert busiest_share(_parallel([900.0, 50.0], 1_000.0)) == pytest.approx(0.9)
     (skewed,) = remarks(_parallel([900.0, 50.0], 1_000.0), str, True)
-    assert "one of 3 processes had 90% of the rows" in skewed
+    assert "one of 3 processes had 90 % of the rows" in skewed
     assert list(remarks(_parallel([340.0, 330.0], 1_000.0), str, True)) == []
     leader = _parallel([10.0, 20.0], 1_000.0)
     assert busiest_share(leader) == pytest.approx(0.97), "what no helper had is the leader's"

@@ -133,11 +133,12 @@ def test_joins_have_a_partner_and_foreign_words_are_other() -> None:
     assert (join.column.alias, join.partner.alias) == ("b", "r")
     for strange in (
         "(NOT (hashed SubPlan 1))",
-        "((InitPlan 1).col1 = a.b)",
         "((((",
         "(a.b = (c.d + e.f))",
     ):
         assert predicates(strange)[0].kind is PredicateKind.OTHER
+    (given,) = predicates("((InitPlan 1).col1 = a.b)")
+    assert given.searchable and given.column is not None and given.column.column == "b"
     assert [c.column for c in columns_of("(a.x + b.y) * a.x")] == ["x", "y"]
 
 

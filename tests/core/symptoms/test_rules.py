@@ -8,8 +8,8 @@ import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.core.symptoms.model import Symptom
 from tests.core.remedies.test_prediction import SERVER, TABLES, table
 from tests.plans import RECORDED, plan_of, recorded, step
 
@@ -61,6 +61,21 @@ WHERE_IT_IS = {
     "deep-paging": {"14-alert-page"},
     "index-scan-discards-most": {"06-latest-poor-readings", "anti-join", "lateral"},
     "index-from-its-wrong-end": set(),
+    "index-walked-whole": set(),
+    "rows-looked-up-for-a-column": set(),
+    "index-only-visits-table": set(),
+    "bitmap-too-coarse": {"bitmap-lossy"},
+    "sort-an-index-would-spare": set(),
+    "first-rows-of-everything": {"sort-few"},
+    "join-side-without-index": set(),
+    "constant-subquery-again": set(),
+    "filter-by-changing-function": set(),
+    "hash-spills": {"hash-on-disk"},
+    "rows-kept-on-disk": set(),
+    "table-mostly-empty": set(),
+    "planning-outweighs-running": set(),
+    "compiling-outweighs-running": set(),
+    "triggers-take-time": set(),
 }
 
 

@@ -7,6 +7,7 @@ candidates ("equality on sensor_id") are read from there rather than from the us
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
@@ -118,7 +119,12 @@ def orders_rows(sql: str) -> bool:
     return False
 
 
+# How servers print the value of a sub-query: (InitPlan 1).col1, (hashed SubPlan 2).col1.
+_SUB_QUERY = re.compile(r"\((?:hashed )?(?:InitPlan|SubPlan) (\d+)\)(?:\.col\d+)?")
+
+
 def _tree(text: str) -> exp.Expr | None:
+    text = _SUB_QUERY.sub(r"value_of_sub_query(\1)", text)
     try:
         return sqlglot.parse_one(text, dialect=DIALECT, into=exp.Condition)
     except (SqlglotError, RecursionError):
@@ -185,6 +191,8 @@ def _plain(part: exp.Expr, sql: str) -> Predicate:
     for kind, operator in _RANGES.items():
         if isinstance(part, kind):
             return _comparison(part, PredicateKind.RANGE, operator, sql)
+    if isinstance(part, exp.NEQ | exp.NullSafeNEQ):
+        return _comparison(part, PredicateKind.OTHER, "<>", sql)
     if isinstance(part, exp.In):
         return _one_sided(part.this, PredicateKind.MEMBERSHIP, "in", "", sql)
     if isinstance(part, exp.Between):

@@ -78,6 +78,10 @@ CREATE INDEX alert_sensor_code ON alert (sensor_id, code);
 CREATE INDEX visit_buoy ON visit (buoy_id);
 CREATE INDEX sensor_buoy ON sensor (buoy_id);
 
+-- Where commits are not awaited, a vacuum cannot yet mark the newest pages as visible; this one
+-- is awaited, and all before it with it.
+SET synchronous_commit = on;
+ANALYZE region;
 VACUUM ANALYZE;
 
 -- The last three and a half days arrive after the statistics were gathered.

@@ -67,7 +67,8 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
         (
             "read",
             f"{numbers.whole(reads.full_scans)} full scans "
-            f"({numbers.whole(reads.rows_by_full_scan)} rows), {numbers.whole(reads.index_scans)} index scans "
+            f"({numbers.whole(reads.rows_by_full_scan)} rows), "
+            f"{numbers.whole(reads.index_scans)} index scans "
             f"({numbers.whole(reads.rows_by_index)} rows){since}",
         ),
         (

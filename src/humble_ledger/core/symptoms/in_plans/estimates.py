@@ -21,7 +21,7 @@ from humble_ledger.core.statements.conditions import (
 )
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.in_plans.obstacles import real_wrapping
+from humble_ledger.core.symptoms.in_plans.obstacles import called, real_wrapping
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 STALE_SHARE = 0.1
@@ -71,7 +71,13 @@ def _covered(loop: Node | None) -> tuple[int, ...]:
 
 def _matters(case: Case, node: Node) -> bool:
     """Whether a choice above rests on the estimate: how to join, how much memory to take."""
-    return any(above.operation in _RESTING for above in path_to(case.plan.root, node)[:-1])
+    return any(_rests(above) for above in path_to(case.plan.root, node)[:-1])
+
+
+def _rests(above: Node) -> bool:
+    """Whether a step was chosen, or its memory taken, for the rows that come to it."""
+    whole = above.operation is Operation.AGGREGATE and not above.group_keys
+    return above.operation in _RESTING and not whole
 
 
 def _driven_loop(case: Case, node: Node) -> Node | None:
@@ -114,6 +120,7 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
     return (
         _past_the_end(case, error, table, found)
         or _expression(table, found)
+        or _unfixed(case, found)
         or _stale(table)
         or _together(error, found, chain)
         or _uncommon_value(table, error, found)
@@ -181,6 +188,20 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
             return Cause(
                 "expression-without-statistics",
                 f"the planner has no statistics on «{plainly(predicate.expression)}» and guesses",
+            )
+    return None
+
+
+def _unfixed(case: Case, found: list[Predicate]) -> Cause | None:
+    """Values the planner cannot know: of a sub-query, or another for each row."""
+    for predicate in found:
+        of_query = "InitPlan" in predicate.sql or "$" in predicate.value
+        changing = case.planner.changing_functions(called(predicate))
+        if of_query or changing:
+            what = "a sub-query gives the value" if of_query else "the value changes row by row"
+            return Cause(
+                "value-not-known-beforehand",
+                f"{what} in «{predicate.plain}»: the planner takes a fixed share of the rows",
             )
     return None
 

@@ -8,6 +8,7 @@ from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.in_plans.obstacles import narrowest, obstacle
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 WORTH_A_WORD = 0.10
@@ -76,6 +77,35 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
             summary=f"fetches {discarded + kept:,.0f} rows by {names} to keep {kept:,.0f}",
             evidence={"rows_fetched": discarded + kept, "rows_kept": kept},
             cause=Cause("condition-not-in-index", detail),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def walked_indexes(case: Case) -> Iterable[Symptom]:
+    """`index-walked-whole`: an index is read from end to end for a test it cannot search by."""
+    for node, table in _index_steps(case):
+        only = node.operation is Operation.INDEX_ONLY_SCAN and not node.conditions.search
+        if not only or not node.conditions.filter or not node.loops:
+            continue
+        discarded = (node.discarded.by_filter or 0.0) * node.loops
+        kept = case.rows(node)
+        if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
+            continue
+        cost_ms, share = case.avoidable(node, discarded / (discarded + kept))
+        found = [p for text in node.conditions.filter for p in predicates(text)]
+        best = narrowest(case, node, table, found)
+        if share < WORTH_A_WORD or best is None:
+            continue
+        yield Symptom(
+            name="index-walked-whole",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"reads all {discarded + kept:,.0f} entries of {node.index} to keep {kept:,.0f}"
+            ),
+            evidence={"entries_read": discarded + kept, "rows_kept": kept, "index": node.index},
+            cause=obstacle(case, table, best),
             cost_ms=cost_ms,
             cost_share=share,
         )

@@ -111,8 +111,8 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
             evidence={"rows_looked_up": visits, "rows": rows},
             cause=Cause(
                 "pages-not-marked-visible",
-                f"{marked} of the pages of {node.relation} are known to hold only rows that "
-                f"everybody may see, which a vacuum finds out{since}",
+                f"only {marked} of the pages of {node.relation} are known to hold nothing but rows "
+                f"that everybody may see, and these lie in others; a vacuum finds out{since}",
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -155,6 +155,14 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
             f"index on the expression could serve; with {column} alone on its side one can{by}",
         )
     changing = case.planner.changing_functions(called(predicate)) or frozenset()
+    if changing and predicate.wrapping is Wrapping.FUNCTION:
+        name = min(changing)
+        return Cause(
+            "function-not-fixed",
+            f"{name} is declared VOLATILE, so «{predicate.plain}» must be tested row by row; if it "
+            "always gives the same answer for the same row, declare it IMMUTABLE, and an index on "
+            "the expression can serve",
+        )
     if changing:
         name = min(changing)
         return Cause(

@@ -8,7 +8,11 @@ from dataclasses import replace
 from humble_ledger.core.symptoms.case import Case, Rule
 from humble_ledger.core.symptoms.in_plans.dead_space import empty_tables
 from humble_ledger.core.symptoms.in_plans.estimates import row_misestimates
-from humble_ledger.core.symptoms.in_plans.index_use import discarding_scans, wrong_ends
+from humble_ledger.core.symptoms.in_plans.index_use import (
+    discarding_scans,
+    walked_indexes,
+    wrong_ends,
+)
 from humble_ledger.core.symptoms.in_plans.join_inputs import sides_without_index
 from humble_ledger.core.symptoms.in_plans.joins import (
     distinct_fan_outs,
@@ -48,18 +52,19 @@ RULES: tuple[Rule, ...] = (
     late_aggregations,
     full_scans,
     wrong_ends,
+    changing_filters,
     discarding_scans,
+    walked_indexes,
     empty_tables,
     sides_without_index,
-    spared_lookups,
     visited_tables,
     coarse_bitmaps,
+    spared_lookups,
     row_misestimates,
     sort_spills,
     spared_sorts,
     hash_spills,
     rows_on_disk,
-    changing_filters,
     missing_helpers,
     idle_helpers,
     uneven_helpers,

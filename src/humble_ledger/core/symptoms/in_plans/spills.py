@@ -84,7 +84,8 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, 1.0 - 1.0 / batches)
         if share < WORTH_A_WORD:
             continue
-        rows = case.rows(node)
+        # Unless they share it, each process hashes all of it for itself.
+        rows = case.rows(node) if node.parallel_aware else (node.rows_seen or 0.0)
         needed = rows * ((node.row_width_bytes or 0) + HASH_ROW_OVERHEAD_BYTES)
         expected = memory.planned_batches or batches
         more = f" ({expected} expected)" if expected != batches else ""

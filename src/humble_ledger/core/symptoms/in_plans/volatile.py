@@ -12,6 +12,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import called
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
+FEW = 0.1  # of the rows pass
 
 
 def changing_filters(case: Case) -> Iterable[Symptom]:
@@ -25,6 +26,8 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
             continue
         function, condition = found
         kept = case.rows(node)
+        if kept > FEW * tested:
+            continue  # most rows pass: a sample is meant
         cost_ms, share = case.avoidable(node, 1.0 - min(kept / tested, 1.0))
         if share < WORTH_A_WORD:
             continue

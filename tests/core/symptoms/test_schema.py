@@ -1,0 +1,173 @@
+"""Symptoms of a schema: each with cases that must fire and look-alikes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from humble_ledger.core.schema.facts import (
+    ForeignKey,
+    IndexFacts,
+    IndexKey,
+    Reads,
+    TableFacts,
+    TableName,
+    Writes,
+)
+from humble_ledger.core.symptoms.in_schema.foreign_keys import foreign_key_symptoms
+from humble_ledger.core.symptoms.in_schema.indexes import index_symptoms, merged_into
+from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
+from tests.core.remedies.test_prediction import ALERT, VISIT
+
+NOW = datetime(2026, 7, 1, 12, 0, tzinfo=UTC)
+
+
+def index(name: str, *keys: str, **facts: object) -> IndexFacts:
+    known: dict[str, object] = {"pages": 100, "size_bytes": 819200, "scans": 5}
+    made = tuple(IndexKey(*key.split(" ")) if " " not in key else _key(key) for key in keys)
+    return IndexFacts(name, "btree", made, **{**known, **facts})  # type: ignore[arg-type]
+
+
+def _key(text: str) -> IndexKey:
+    column, trait = text.split(" ")
+    if trait == "desc":
+        return IndexKey(column, descending=True)
+    return IndexKey(column, operator_class=trait)
+
+
+def table(*indexes: IndexFacts, since_days: float = 30, **facts: object) -> TableFacts:
+    known: dict[str, object] = {
+        "reads": Reads(full_scans=3, index_scans=7),
+        "writes": Writes(inserted=1000, updated=300, updated_in_page=100),
+        "counted_since": NOW - timedelta(days=since_days),
+    }
+    return replace(ALERT, indexes=indexes, **{**known, **facts})  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("indexes", "expected"),
+    [
+        ([index("one", "code"), index("two", "code")], {("two", "repeated-index")}),
+        ([index("one", "code"), index("two", "code", unique=True)], {("one", "repeated-index")}),
+        ([index("one", "code"), index("two", "code", "kind")], {("one", "contained-index")}),
+        ([index("one", "code"), index("two", "kind", "code")], set()),
+        ([index("one", "code"), index("two", "code desc")], set()),
+        ([index("one", "code"), index("two", "code text_pattern_ops")], set()),
+        ([index("one", "code"), index("two", "code", predicate="(kind = 'ice')")], set()),
+        ([index("one", "code", unique=True), index("two", "code", "kind")], set()),
+        ([index("one", "code", included=("kind",)), index("two", "code", "crew")], set()),
+        ([index("one", "code"), index("two", "code", included=("kind",))],
+         {("one", "repeated-index")}),
+        ([index("one", "code", scans=0)], {("one", "unused-index")}),
+        ([index("one", "code", scans=0, pages=2)], set()),
+        ([index("one", "code", scans=0, unique=True)], set()),
+        ([index("one", "code", scans=0, constraint=True)], set()),
+        ([index("one", "code", scans=None)], set()),
+        ([index("one", "code", valid=False, scans=0)], {("one", "invalid-index")}),
+        ([index("one", "code"), index("two", "code", valid=False)], {("two", "invalid-index")}),
+        ([index("one", "code"), index("two", "code"), index("three", "code")],
+         {("two", "repeated-index"), ("three", "repeated-index")}),
+    ],
+)  # fmt: skip
+def test_indexes_that_cost_for_nothing(
+    indexes: list[IndexFacts], expected: set[tuple[str, str]]
+) -> None:
+    found = list(index_symptoms(table(*indexes), NOW))
+    assert {(s.subject.split(".")[-1], s.name) for s in found} == expected
+
+
+def test_an_unused_index_tells_of_its_writes_and_of_the_time_it_was_watched() -> None:
+    (short,) = index_symptoms(table(index("one", "code", scans=0), since_days=0.25), NOW)
+    assert "not used once in the 6 hours" in short.summary
+    assert "up to 1,200 rows were written" in short.summary
+    assert "look again" in short.cause.detail
+    (long,) = index_symptoms(table(index("one", "code", scans=0), since_days=40), NOW)
+    assert "in the 40 days" in long.summary
+    assert "look again" not in long.cause.detail
+
+
+def test_of_a_table_nobody_read_no_index_is_called_unused() -> None:
+    quiet = table(index("one", "code", scans=0), reads=Reads())
+    assert list(index_symptoms(quiet, NOW)) == []
+
+
+def test_an_index_is_merged_into_the_one_that_serves_all_it_serves() -> None:
+    small, large = index("small", "code"), index("large", "code", "kind")
+    facts = table(small, large)
+    assert merged_into(facts, small) is large
+    assert merged_into(facts, large) is None
+
+
+KEY = ForeignKey("visit_buoy", ("buoy_id",), TableName("public", "alert"), ("buoy_id",))
+
+
+@pytest.mark.parametrize(
+    ("indexes", "deleted", "joined", "fires"),
+    [
+        ((), 5, set(), True),
+        ((), 0, {(VISIT.name, "buoy_id")}, True),
+        ((), 0, {(VISIT.name, "keeper_id")}, False),
+        ((), 0, set(), False),
+        ((index("one", "buoy_id"),), 5, set(), False),
+        ((index("one", "buoy_id", "visit_id"),), 5, set(), False),
+        ((index("one", "visit_id", "buoy_id"),), 5, set(), True),
+        ((index("one", "buoy_id", predicate="(visit_id > 5)"),), 5, set(), True),
+    ],
+)
+def test_foreign_keys_without_index_where_deletes_or_joins_hurt(
+    indexes: tuple[IndexFacts, ...],
+    deleted: int,
+    joined: set[tuple[TableName, str]],
+    fires: bool,
+) -> None:
+    child = replace(VISIT, indexes=indexes, foreign_keys=(KEY,))
+    parent = replace(ALERT, writes=Writes(deleted=deleted))
+    found = list(foreign_key_symptoms(child, {parent.name: parent}, joined))
+    assert [s.name for s in found] == (["foreign-key-without-index"] if fires else [])
+
+
+def test_small_tables_are_read_as_fast_without_an_index() -> None:
+    child = replace(VISIT, indexes=(), foreign_keys=(KEY,), pages=3)
+    parent = replace(ALERT, writes=Writes(deleted=5))
+    assert not list(foreign_key_symptoms(child, {parent.name: parent}, set()))
+
+
+@pytest.mark.parametrize(
+    ("changes", "expected"), [(0, []), (5_999, []), (6_001, ["statistics-stale"]), (None, [])]
+)
+def test_statistics_are_stale_when_a_tenth_changed(
+    changes: int | None, expected: list[str]
+) -> None:
+    facts = replace(ALERT, changes_since_analyze=changes, analyzed_at=NOW)
+    assert [s.name for s in statistics_symptoms(facts, set())] == expected
+
+
+def test_statistics_never_gathered_are_told() -> None:
+    columns = {n: replace(c, distinct=None) for n, c in ALERT.columns.items()}
+    (found,) = statistics_symptoms(replace(ALERT, columns=columns), set())
+    assert (found.name, found.subject) == ("statistics-missing", "alert")
+
+
+@pytest.mark.parametrize(
+    ("count", "rarest", "together", "tested", "fires"),
+    [
+        (100, 0.004, 0.6, True, True),  # 240 rows each, the other 2,900 values 8 rows each
+        (100, 0.002, 0.5, True, True),
+        (100, 0.0003, 0.03, True, False),  # hardly above the average
+        (100, 0.004, 0.6, False, False),  # nobody asks for it
+        (40, 0.02, 0.9, True, False),  # the list is not full: nothing was left out
+    ],
+)
+def test_statistics_are_too_coarse_when_the_list_ends_at_a_common_value(
+    count: int, rarest: float, together: float, tested: bool, fires: bool
+) -> None:
+    code = replace(
+        ALERT.columns["code"], distinct=3000.0, common_count=count, common_share=together,
+        rarest_share=rarest, target=100,
+    )  # fmt: skip
+    facts = replace(ALERT, columns={**ALERT.columns, "code": code})
+    searched = {(ALERT.name, "code")} if tested else set()
+    found = list(statistics_symptoms(facts, searched))
+    assert [s.name for s in found] == (["statistics-too-coarse"] if fires else [])
