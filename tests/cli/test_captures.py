@@ -195,6 +195,10 @@ def test_live_shows_who_blocks_whom_and_keeps_the_waits(begun: Program, server: 
     assert first["waited_ms"] > 1500 and first["wait_event"] == "transactionid"
     assert found["looks"] > 10
     query = found["statements"][0]["query"]
+    told = {s["name"]: s for s in begun.json("diagnose", query)["symptoms"]}
+    assert told["blocked-by-others"]["cost_ms"] > 1500
+    assert "UPDATE buoy" in told["blocked-by-others"]["cause"]["detail"]
+    assert "left open" in told["blocked-by-others"]["cause"]["detail"]
     waits = begun.json("show", query)["waits"]
     assert {wait["kind"] for wait in waits} == {"Lock"}
     assert "another transaction to end" in begun.ok("show", query).out

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
-from tests.conftest import Server
+from tests.conftest import Server, only_newest
 from tests.program import Program
 
 # The faulty statement, its first symptom, and the statement as its cause suggests it.
@@ -110,3 +112,93 @@ def test_estimates_alone_show_deep_pages_and_sub_queries(begun: Program, server:
         found = begun.json("diagnose", faulty)["symptoms"]
         assert symptom in [s["name"] for s in found], found
         assert all(s["cost_ms"] is None for s in found)
+
+
+def test_small_matters_are_left_out_until_asked_for(begun: Program, server: Server) -> None:
+    few, all_ = begun.ok("diagnose"), begun.ok("diagnose", "--all")
+    assert "more below 1 % of the captured time; --all shows them." in few.out
+    assert "more below" not in all_.out
+    assert len(all_.out.splitlines()) > len(few.out.splitlines())
+    assert few.out.index("The captured queries together") < few.out.index("The schema")
+    found = begun.json("diagnose")
+    assert found["captured_ms"] > 0
+    assert found["probes"] > 0
+    assert "not measured" in found["unknown"][0]
+    names = [s["name"] for s in found["symptoms"]]
+    assert "time-in-few-queries" in names
+    assert "questions in" in begun.ok("diagnose", "q1", "--verbose").out
+
+
+def test_a_symptom_found_again_keeps_its_id_and_gets_new_figures(
+    begun: Program, server: Server
+) -> None:
+    query = begun.query_with("code = $1")
+    plan = begun.json("plan", query, "--measure")["id"]
+    first = begun.json("diagnose", plan)["symptoms"]
+    assert [s["id"] for s in begun.json("diagnose", plan)["symptoms"]] == [s["id"] for s in first]
+
+
+@only_newest
+def test_a_saved_plan_is_judged_without_a_server(humble: Program, server: Server) -> None:
+    sql = "SELECT count(*) FROM alert WHERE date_trunc('day', raised_at) = '2026-05-02'"
+    ((document,),) = server.fetch(f"EXPLAIN (ANALYZE, VERBOSE, FORMAT JSON) {sql}")
+    (humble.folder / "saved.json").write_text(json.dumps(document))
+    found = humble.json("diagnose", "saved.json")
+    (symptom,) = found["symptoms"]
+    assert (symptom["name"], symptom["cause"]["name"]) == (
+        "selective-full-scan", "function-on-column",
+    )  # fmt: skip
+    assert "not known here" in found["unknown"][0]
+    assert "saved.json" in humble.ok("diagnose", "saved.json").out
+
+
+@only_newest
+def test_a_plan_that_flipped_is_told_with_both_times(begun: Program, server: Server) -> None:
+    query = begun.query_with("v.keeper_id = $1")
+    before = begun.json("plan", query, "--measure")
+    server.do("CREATE INDEX tried_keeper ON visit (keeper_id)")
+    try:
+        after = begun.json("plan", query, "--measure")
+    finally:
+        server.do("DROP INDEX tried_keeper")
+    told = {s["name"]: s for s in begun.json("diagnose", query)["symptoms"]}["plan-flipped"]
+    assert told["evidence"]["plan_before"] == before["id"]
+    assert told["evidence"]["plan_after"] == after["id"]
+    assert told["evidence"]["before_ms"] == pytest.approx(before["execution_ms"])
+    assert "tried_keeper" in told["cause"]["detail"]
+    assert begun.json("compare", before["id"], after["id"])
+
+
+@only_newest
+def test_the_schema_alone_and_what_is_wrong_with_it(begun: Program, server: Server) -> None:
+    server.do("CREATE TABLE tried AS SELECT * FROM alert")
+    try:
+        server.do("CREATE INDEX tried_one ON tried (code)")
+        server.do("CREATE INDEX tried_two ON tried (code)")
+        server.do("CREATE INDEX tried_unused ON tried (kind, crew)")
+        server.fetch("SELECT count(message) FROM tried")
+        found = begun.json("diagnose", "--schema")["symptoms"]
+        mine = {(s["name"], s["subject"]) for s in found if s["subject"].startswith("tried")}
+        assert mine == {
+            ("repeated-index", "tried.tried_two"),
+            ("unused-index", "tried.tried_one"),
+            ("unused-index", "tried.tried_unused"),
+            ("statistics-missing", "tried"),
+        }
+        server.do("ANALYZE tried")
+        server.do("UPDATE tried SET status = 'seen' WHERE alert_id % 5 = 0")
+        again = {s["name"] for s in begun.json("diagnose", "--schema")["symptoms"]}
+        assert "statistics-stale" in again
+        assert "statistics-missing" not in again
+        assert all(s["cost_ms"] is None for s in found)
+    finally:
+        server.do("DROP TABLE tried")
+
+
+@only_newest
+def test_what_cannot_be_judged_does_not_hide_the_rest(begun: Program, server: Server) -> None:
+    found = begun.json("diagnose", "q1", "SELECT nothing FROM nowhere")
+    (refused,) = found["not_judged"]
+    assert "nowhere" in refused["reason"]
+    assert found["symptoms"]
+    assert "Not judged: SELECT 1 FROM" in begun.ok("diagnose", "q1", "SELECT 1 FROM nowhere").out

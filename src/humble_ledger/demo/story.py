@@ -127,6 +127,8 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     teller.command("routes", query)
     teller.say("4. Diagnose: what costs time there, and why?")
     teller.command("diagnose", query)
+    teller.say("And what costs time or space in the schema?")
+    teller.command("diagnose", "--schema")
     teller.say("5. Propose: what should help? Nothing is built for this")
     teller.command("propose", query)
     teller.say("6. Verify: before and after in turns, with an index nobody else sees")

@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 
 from humble_ledger.core.entries import LiveCapture
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.statements.kinds import StatementKind, kind_of, shorten
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.core.statements.wording import cut
+from humble_ledger.core.symptoms.in_workload.blocking import (
+    Blockade,
+    blocked_symptom,
+    blocking_symptom,
+)
 from humble_ledger.core.workload.gathering import Groups, Harvest, Period, RunSeen
-from humble_ledger.core.workload.sampling import Samples, StatementSeen, blocker_tree
+from humble_ledger.core.workload.sampling import (
+    IDLE_IN_TRANSACTION,
+    Samples,
+    StatementSeen,
+    blocker_tree,
+)
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.ledger.captures import CaptureTally
 from humble_ledger.workflow.progress import Progress
@@ -80,10 +91,41 @@ def _keep(workspace: Workspace, samples: Samples, mask: bool) -> LiveCapture:
     )
     entry = writer.finish(tally)
     ids = {sql: writer.query(group) for sql, group in desk.group_of.items()}
+    _keep_blockades(workspace, entry.id, samples, ids, mask)
     if mask:
         samples = samples.with_texts(masked)
         ids = {masked(sql): id_ for sql, id_ in ids.items()}
     return LiveCapture(entry, samples, blocker_tree(samples), ids)
+
+
+def _keep_blockades(
+    workspace: Workspace, capture: str, samples: Samples, ids: Mapping[str, str], mask: bool
+) -> None:
+    """Keep the symptoms of who waited for whom, of each query that has an id."""
+    blocked: dict[str, list[Blockade]] = {}
+    blocking: dict[str, list[Blockade]] = {}
+    for each in samples.blocked.values():
+        for pid in each.blocked_by:
+            holder = samples.blockers.get(pid)
+            sql = holder.sql if holder is not None else ""
+            names = [ids.get(text) or _beginning(text, mask) for text in (each.sql, sql)]
+            idle = holder is not None and holder.state.startswith(IDLE_IN_TRANSACTION)
+            blockade = Blockade(names[0], names[1], each.waited_s * 1000.0, each.wait_event, idle)
+            if each.sql in ids:
+                blocked.setdefault(ids[each.sql], []).append(blockade)
+            if sql in ids:
+                blocking.setdefault(ids[sql], []).append(blockade)
+    shelf = workspace.ledger.symptoms
+    for seen, judge in ((blocked, blocked_symptom), (blocking, blocking_symptom)):
+        for query, blockades in seen.items():
+            found = judge(blockades)
+            if found is not None:
+                shelf.keep_of_workload(capture, query, [found])
+
+
+def _beginning(sql: str, mask: bool) -> str:
+    text = shorten(masked(sql) if mask else sql, 60)
+    return f"«{text}»" if text else "a session whose statement is hidden"
 
 
 class _Desk:
