@@ -60,7 +60,7 @@ def main() -> None:
                 words: Counter[str] = Counter()
                 taken = []
                 for _ in range(TRIALS):
-                    with engine.index_experiment(url, index, ["judge_ix"], "bench") as both:
+                    with engine.experiment(url, index, ["judge_ix"], "bench") as both:
                         after = both.after if factor == 1.0 else Slowed(both.after, factor)
                         word, pairs = verdict(both.before, after, sql)  # type: ignore[arg-type]
                     words[word] += 1

@@ -197,7 +197,7 @@ def test_live_shows_who_blocks_whom_and_keeps_the_waits(begun: Program, server: 
     query = found["statements"][0]["query"]
     told = {s["name"]: s for s in begun.json("diagnose", query)["symptoms"]}
     assert told["blocked-by-others"]["cost_ms"] > 1500
-    assert "UPDATE buoy" in told["blocked-by-others"]["cause"]["detail"]
+    assert f"{query} held a lock" in told["blocked-by-others"]["cause"]["detail"]
     assert "left open" in told["blocked-by-others"]["cause"]["detail"]
     waits = begun.json("show", query)["waits"]
     assert {wait["kind"] for wait in waits} == {"Lock"}

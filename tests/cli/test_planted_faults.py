@@ -21,7 +21,6 @@ PLANTED = {
     "03-reading-by-decimal-id": ("selective-full-scan", "type-mismatch"),
     "04-alerts-by-code": ("index-from-its-wrong-end", "wrong-end-of-index"),
     "05-alerts-of-a-crew": ("selective-full-scan", "no-index"),
-    "06-latest-poor-readings": ("index-from-its-wrong-end", "wrong-end-of-index"),
     "07-mean-of-a-buoy": ("slow-for-some-values", "value-with-many-rows"),
     "08-visits-after-alerts": ("row-misestimate", "correlated-columns"),
     "09-sensors-of-a-coast": ("untied-join", "join-condition-missing"),
@@ -33,6 +32,11 @@ PLANTED = {
     "15-one-sensor": ("sent-in-a-loop", "loop-in-the-application"),
     "19-visits-of-a-keeper": ("selective-full-scan", "no-index"),
     "20-highest-values": ("selective-full-scan", "no-index"),
+}
+# The planner takes one of two ways here, as its sample falls out; each has its own fault.
+EITHER = {
+    ("index-from-its-wrong-end", "wrong-end-of-index"),
+    ("index-scan-discards-most", "condition-not-in-index"),
 }
 HEALTHY = ("16-one-reading", "17-a-day-of-a-buoy", "18-season-quality")
 
@@ -63,6 +67,8 @@ def test_each_planted_fault_is_named_first(
         ]
         first[name] = (kept[0].name, kept[0].cause.name)
     assert first == PLANTED
+    latest = judged[1]["06-latest-poor-readings"].symptoms[0].symptom
+    assert (latest.name, latest.cause.name) in EITHER
 
 
 def test_what_moves_together_and_what_is_past_the_statistics_is_told_too(

@@ -145,6 +145,72 @@ LOOK_ALIKES = [
 ]  # fmt: skip
 
 
+# The faulty statement, its first symptom, and the statement as its cause suggests it.
+SHOWN_BY_ESTIMATES = ("subquery-per-row", "deep-paging", "distinct-hides-fan-out")
+CURED_BY_REWRITE = [
+    (
+        "SELECT count(*) FROM alert a, visit v WHERE a.kind = 'ice' AND a.status = 'open' "
+        "AND v.minutes > 250",
+        "untied-join",
+        "SELECT count(*) FROM alert a, visit v WHERE a.kind = 'ice' AND a.status = 'open' "
+        "AND v.minutes > 250 AND v.buoy_id = a.buoy_id",
+    ),
+    (
+        "SELECT b.name, (SELECT max(a.raised_at) FROM alert a WHERE a.buoy_id = b.buoy_id) "
+        "FROM buoy b WHERE b.region_id < 4",
+        "subquery-per-row",
+        "SELECT b.name, l.last FROM buoy b LEFT JOIN (SELECT buoy_id, max(raised_at) AS last "
+        "FROM alert GROUP BY buoy_id) l USING (buoy_id) WHERE b.region_id < 4",
+    ),
+    (
+        "SELECT alert_id, message FROM alert ORDER BY alert_id LIMIT 20 OFFSET 50000",
+        "deep-paging",
+        "SELECT alert_id, message FROM alert WHERE alert_id > 50000 ORDER BY alert_id LIMIT 20",
+    ),
+    (
+        "SELECT DISTINCT b.name FROM buoy b JOIN alert a USING (buoy_id) JOIN visit v USING "
+        "(buoy_id) WHERE a.status = 'open'",
+        "distinct-hides-fan-out",
+        "SELECT b.name FROM buoy b WHERE EXISTS (SELECT 1 FROM alert a WHERE a.buoy_id = "
+        "b.buoy_id AND a.status = 'open') AND EXISTS (SELECT 1 FROM visit v WHERE v.buoy_id = "
+        "b.buoy_id)",
+    ),
+    (
+        "SELECT b.buoy_id, b.name, sum(r.value) FROM reading r JOIN buoy b ON b.buoy_id = "
+        "r.buoy_id GROUP BY b.buoy_id, b.name",
+        "aggregation-after-join",
+        "SELECT b.buoy_id, b.name, r.total FROM (SELECT buoy_id, sum(value) AS total FROM reading "
+        "GROUP BY buoy_id) r JOIN buoy b ON b.buoy_id = r.buoy_id",
+    ),
+]  # fmt: skip
+# Statements that look like one of those and are right.
+REWRITE_LOOK_ALIKES = [
+    ("untied-join", "SELECT count(*) FROM region r, (SELECT max(minutes) AS m FROM visit) x"),
+    ("untied-join", "SELECT r.name, n FROM region r CROSS JOIN generate_series(1, 3) n"),
+    ("subquery-per-row", "SELECT count(*) FROM alert WHERE buoy_id IN (SELECT buoy_id FROM buoy)"),
+    (
+        "subquery-per-row",
+        "SELECT name, (SELECT count(*) FROM keeper k WHERE k.region_id = r.region_id) "
+        "FROM region r WHERE region_id < 3",
+    ),
+    ("deep-paging", "SELECT alert_id FROM alert ORDER BY alert_id LIMIT 20 OFFSET 40"),
+    ("deep-paging", "SELECT alert_id FROM alert ORDER BY alert_id LIMIT 5000"),
+    ("distinct-hides-fan-out", "SELECT DISTINCT kind FROM alert"),
+    (
+        "distinct-hides-fan-out",
+        "SELECT DISTINCT a.kind, b.name FROM alert a JOIN buoy b USING (buoy_id)",
+    ),
+    ("aggregation-after-join", "SELECT buoy_id, avg(value) FROM reading GROUP BY buoy_id"),
+    (
+        "aggregation-after-join",
+        "SELECT b.name, a.kind, count(*) FROM alert a JOIN buoy b USING (buoy_id) GROUP BY 1, 2",
+    ),
+    ("index-from-its-wrong-end", "SELECT * FROM alert WHERE sensor_id = 9 AND code = 'E-1417'"),
+    ("index-scan-discards-most", "SELECT count(*) FROM alert WHERE alert_id < 90 AND kind = 'ice'"),
+]
+LOOK_ALIKES += [("", sql, name) for name, sql in REWRITE_LOOK_ALIKES]
+
+
 @pytest.fixture(scope="module")
 def folder(begun_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A folder with a ledger and the server as its target."""
@@ -293,6 +359,36 @@ CURED = [
 ]  # fmt: skip
 
 
+def check_rewrite(server: Server, folder: Path, faulty: str, name: str, cured: str) -> None:
+    found = found_in(server, folder, faulty)
+    first = next(s for s in found if not s.name.startswith("helpers-"))
+    assert first.name == name
+    assert name not in [s.name for s in found_in(server, folder, cured)]
+    # The estimate alone shows it, too, and claims no time.
+    with Workspace.find(folder) as workspace:
+        (diagnosis,) = diagnose(workspace, [faulty]).plans
+        estimated = [e.symptom for e in diagnosis.symptoms if e.plan]
+    assert not diagnosis.plan.plan.measured
+    assert name in [s.name for s in estimated] or name not in SHOWN_BY_ESTIMATES
+    assert all(s.cost_ms is None for s in estimated)
+
+
+@only_newest
+@pytest.mark.parametrize(("faulty", "name", "cured"), CURED_BY_REWRITE[::2], ids=_id)
+def test_a_fault_is_named_first_and_gone_when_rewritten(
+    server: Server, folder: Path, faulty: str, name: str, cured: str
+) -> None:
+    check_rewrite(server, folder, faulty, name, cured)
+
+
+@only_oldest
+@pytest.mark.parametrize(("faulty", "name", "cured"), CURED_BY_REWRITE[1::2], ids=_id)
+def test_a_fault_is_named_first_and_gone_when_rewritten_on_an_older_server(
+    server: Server, folder: Path, faulty: str, name: str, cured: str
+) -> None:
+    check_rewrite(server, folder, faulty, name, cured)
+
+
 def check_cure(
     server: Server,
     folder: Path,
@@ -331,7 +427,7 @@ def test_it_goes_when_what_the_cause_suggests_is_done_on_an_older_server(
 def test_helpers_that_only_pass_rows_on_buy_little(server: Server, folder: Path) -> None:
     eager = "SET parallel_setup_cost = 0; SET parallel_tuple_cost = 0; "
     eager += "SET min_parallel_table_scan_size = 0"
-    found = found_in(server, folder, "SELECT visit_id, remark FROM visit", eager)
+    found = found_in(server, folder, "SELECT reading_id, value FROM reading", eager)
     assert "helpers-buy-little" in [s.name for s in found]
 
 

@@ -178,7 +178,7 @@ def _really(server: Server, create: str, statement: Statement) -> tuple[float, i
 
 
 def _experiment(server: Server, mark: str = "t0@test"):  # type: ignore[no-untyped-def]
-    return PostgresEngine().index_experiment(
+    return PostgresEngine().experiment(
         server.url, ["CREATE INDEX trial_ix ON reading (sensor_id)"], ["trial_ix"], mark
     )
 
@@ -205,7 +205,7 @@ def test_only_one_arm_sees_the_index_and_nothing_is_left(server: Server) -> None
 def test_an_index_on_an_expression_gets_statistics_that_go_with_it(server: Server) -> None:
     kept = "SELECT count(*) FROM pg_stats WHERE tablename = 'words_ix'"
     statement = Statement("SELECT count(*) FROM alert WHERE upper(code) = $1", ("E-1417",))
-    with PostgresEngine().index_experiment(
+    with PostgresEngine().experiment(
         server.url, ["CREATE INDEX words_ix ON alert (upper(code))"], ["words_ix"], "t0@test"
     ) as experiment:
         plan = experiment.after.explain(statement, measure=False).plan
@@ -221,7 +221,7 @@ def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
         start = time.monotonic()
         engine, limits = PostgresEngine(), Limits(lock_ms=300)
         with pytest.raises(LockNotGranted):
-            engine.index_experiment(
+            engine.experiment(
                 server.url, ["CREATE INDEX trial_ix ON reading (value)"], ["trial_ix"], "t", limits
             ).__enter__()
         assert time.monotonic() - start < 5
@@ -236,7 +236,7 @@ def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
         old.isolation_level = psycopg.IsolationLevel.REPEATABLE_READ
         old.execute("SELECT count(*) FROM chain")
         server.do("UPDATE chain SET b = b + 1 WHERE a < 100")
-        with PostgresEngine().index_experiment(
+        with PostgresEngine().experiment(
             server.url, ["CREATE INDEX chain_ix ON chain (b)"], ["chain_ix"], "t"
         ) as experiment:
             assert "older transactions" in experiment.builds[0].unusable_because

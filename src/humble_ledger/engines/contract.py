@@ -162,6 +162,12 @@ class Session(Protocol):
         """
         ...
 
+    def explain_under(
+        self, statement: Statement, settings: Sequence[tuple[str, str]]
+    ) -> PlanDocument:
+        """The estimated plan of a statement under other settings, which then come back."""
+        ...
+
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it."""
         ...
@@ -236,15 +242,19 @@ class Engine(Protocol):
         """Open a read-only session."""
         ...
 
-    def index_experiment(
+    def experiment(
         self,
         url: str,
         statements: Sequence[str],
         names: Sequence[str],
         mark: str,
         limits: Limits = ...,
+        others: Sequence[str] = (),
     ) -> AbstractContextManager[Experiment]:
-        """Build indexes where only one arm sees them, and undo it at the end."""
+        """Build indexes where only one arm sees them, and undo it at the end.
+
+        ``others`` are further statements for that arm alone: statistics, settings.
+        """
         ...
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:

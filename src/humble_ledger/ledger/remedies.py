@@ -8,7 +8,8 @@ import msgspec
 from sqlalchemy import insert, select, update
 
 from humble_ledger.core.entries import RemedyEntry
-from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now
@@ -58,20 +59,31 @@ class Remedies(Shelf):
         row = self.row(Kind.REMEDY, id_)
         return RemedyEntry(id_, row.at, row.status, msgspec.json.decode(row.body, type=Remedy))
 
-    def ids_for(self, query: str) -> list[str]:
-        """The remedies predicted to help a query."""
+    def ids_for(self, query: str | None, symptom: Symptom) -> list[str]:
+        """The remedies that may help against a symptom of a query, or of a schema."""
         rows = self.rows(select(t.remedies).order_by(t.remedies.c.id))
         return [
             format_id(Kind.REMEDY, row.id)
             for row in rows
-            if any(
-                p.query == query and p.cost_predicted < p.cost_before
-                for p in msgspec.json.decode(row.body, type=Remedy).predictions
-            )
+            if _may_help(msgspec.json.decode(row.body, type=Remedy), query, symptom)
         ]
+
+
+def _may_help(remedy: Remedy, query: str | None, symptom: Symptom) -> bool:
+    if remedy.type is RemedyType.INDEX:
+        return symptom.index_may_help and any(
+            p.query == query and p.cost_predicted < p.cost_before for p in remedy.predictions
+        )
+    if symptom.name not in remedy.cures:
+        return False
+    if query is not None:
+        return query in remedy.queries
+    # Of a schema: the change names what the symptom is about.
+    return symptom.subject.rsplit(".", maxsplit=1)[-1] in " ".join(remedy.apply)
 
 
 def _with_older_predictions(new: Remedy, old: Remedy) -> Remedy:
     fresh = {p.query for p in new.predictions}
     kept = tuple(p for p in old.predictions if p.query not in fresh)
-    return replace(new, predictions=new.predictions + kept)
+    queries = tuple(dict.fromkeys((*old.queries, *new.queries)))
+    return replace(new, predictions=new.predictions + kept, queries=queries)

@@ -95,11 +95,7 @@ class Symptoms(Shelf):
     def _entry(self, row: Row[Any]) -> SymptomEntry:
         query = format_id(Kind.QUERY, row.query_id) if row.query_id else None
         symptom = msgspec.json.decode(row.body, type=Symptom)
-        helped = (
-            ()
-            if query is None or not symptom.index_may_help
-            else tuple(Remedies(self.store).ids_for(query))
-        )
+        helped = () if symptom.harmless else tuple(Remedies(self.store).ids_for(query, symptom))
         return SymptomEntry(
             format_id(Kind.SYMPTOM, row.id),
             row.at,

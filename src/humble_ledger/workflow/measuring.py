@@ -38,10 +38,19 @@ class Measuring:
         names: Sequence[str],
         most_pairs: int,
         smallest_effect: float,
+        *,
+        changes_planning: bool = False,
+        changes_running: bool = False,
     ) -> None:
+        """``names`` are the indexes tried.
+
+        Other changes are used when they change the plan (statistics) or in any case (settings).
+        """
         self._workspace = workspace
         self._experiment = experiment
         self._names = names
+        self._changes_planning = changes_planning
+        self._changes_running = changes_running
         self._most_pairs = most_pairs
         self._smallest_effect = smallest_effect
         self.interrupted = False
@@ -77,6 +86,7 @@ class Measuring:
         }
         same_plan = same_shape(documents["before"].plan, documents["after"].plan)
         uses = any(documents["after"].plan.uses_index(name) for name in self._names)
+        uses = uses or self._changes_running or (self._changes_planning and not same_plan)
         return self._judged(tried.query, pairs, sides, compared, uses, same_plan and not uses)
 
     def _side(

@@ -2,33 +2,53 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.remedies.candidates import Candidate, candidates
 from humble_ledger.core.remedies.choice import Priced, worth_trying
-from humble_ledger.core.remedies.model import IndexDesign, Prediction, Remedy, Upkeep, index_remedy
+from humble_ledger.core.remedies.model import (
+    IndexDesign,
+    Prediction,
+    Remedy,
+    RemedyType,
+    Upkeep,
+    index_remedy,
+)
 from humble_ledger.core.remedies.prediction import FormulaPredictor
+from humble_ledger.core.remedies.removal import removal
+from humble_ledger.core.remedies.settings import setting_remedies
+from humble_ledger.core.remedies.statistics import schema_statistics, statistics_remedies
+from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.workflow.diagnosing.plans import plan_to_judge
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
+from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.errors import StatementRejected, WrongUsage
+from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
+from humble_ledger.workflow.diagnosing.schema import searched_columns
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.ranking import captured_queries
-from humble_ledger.workflow.reading import table_names
+from humble_ledger.workflow.reading import SAVED
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_PER_QUERY = 3
+PLANNER = "planner"
 
 
 @dataclass(frozen=True, slots=True)
 class _Studied:
-    """One query with its plan, its candidates, and how often it runs."""
+    """One query with its plan, its candidates, what else its symptoms call for, its calls."""
 
     query: str
     plan: PlanEntry
     tables: Mapping[TableName, TableFacts]
     candidates: Mapping[IndexDesign, Candidate]
+    others: tuple[Remedy, ...]
     calls: float
 
 
@@ -36,31 +56,95 @@ def propose(
     workspace: Workspace,
     whats: Sequence[str] = (),
     progress: Progress = lambda _: None,
+    types: Collection[RemedyType] = tuple(RemedyType),
 ) -> list[RemedyEntry]:
-    """Indexes that should help the subjects (all captured queries when none is named).
+    """Changes that should help the subjects (all captured queries when none is named).
 
-    Each candidate is predicted for every one of the queries; those that clearly help and
-    are not beaten by a smaller one are kept in the ledger, the best first.
+    Each candidate index is predicted for every one of the queries; those that clearly help
+    and are not beaten by a smaller one are kept in the ledger, the best first. Statistics and
+    settings follow from the symptoms of the plans, and when no subject is named also from
+    those of the schema, which call for indexes to be removed, too.
     """
     studied = [_study(workspace, what, progress) for what in whats or captured_queries(workspace)]
-    predictor = FormulaPredictor(workspace.session.server, workspace.session)
-    priced = _price(studied, predictor, progress)
-    weights = {each.query: each.calls for each in studied}
-    chosen = worth_trying(priced, weights)[: MOST_PER_QUERY * max(1, len(studied))]
-    tables = {name: facts for each in studied for name, facts in each.tables.items()}
-    return [workspace.ledger.remedies.keep(_remedy(one, tables)) for one in chosen]
+    found: list[Remedy] = []
+    if RemedyType.INDEX in types:
+        predictor = FormulaPredictor(workspace.session.server, workspace.session)
+        priced = _price(studied, predictor, progress)
+        weights = {each.query: each.calls for each in studied}
+        chosen = worth_trying(priced, weights)[: MOST_PER_QUERY * max(1, len(studied))]
+        tables = {name: facts for each in studied for name, facts in each.tables.items()}
+        found += [_remedy(one, tables) for one in chosen]
+    found += [other for each in studied for other in each.others]
+    if not whats:
+        progress("looking at the schema")
+        found += _of_schema(workspace)
+    kept: dict[str, RemedyEntry] = {}
+    for remedy in found:
+        if remedy.type in types:
+            entry = workspace.ledger.remedies.keep(remedy)
+            kept[entry.id] = entry
+    return list(kept.values())
 
 
 def _study(workspace: Workspace, what: str, progress: Progress) -> _Studied:
     progress(f"studying {what}")
     subject = subject_of(workspace, what)
     entry = plan_to_judge(workspace, subject, measure=False)
-    tables = workspace.session.tables(table_names(entry.plan))
-    found = {c.design: c for c in candidates(entry.plan, tables)}
+    if entry.origin == SAVED:
+        raise WrongUsage(
+            f"{what} is a saved plan: what would help is a question to its server.",
+            'Give the statement:  humble propose "SELECT …"',
+        )
+    case, _ = case_of(workspace, entry)
+    found = {c.design: c for c in candidates(entry.plan, case.tables)}
     query = entry.query or what
     runs = workspace.ledger.queries.all(query) if entry.query else []
     calls = float(runs[0].usage.calls) if runs else 1.0
-    return _Studied(query, entry, tables, found, max(calls, 1.0))
+    symptoms = find_symptoms(case)
+    others = [
+        *statistics_remedies(case, symptoms, query),
+        *(
+            _priced_setting(workspace, entry, each)
+            for each in setting_remedies(case, symptoms, query)
+        ),
+    ]
+    return _Studied(query, entry, case.tables, found, tuple(others), max(calls, 1.0))
+
+
+def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy:
+    """A setting with the cost the planner itself estimates under it."""
+    statement = Statement(entry.statement, entry.parameters)
+    try:
+        under = workspace.session.explain_under(statement, remedy.settings).plan
+    except StatementRejected:
+        return remedy
+    before, after = entry.plan.cost_total, under.cost_total
+    if before is None or after is None or entry.query is None:
+        return remedy
+    now = "the present plan"
+    return replace(
+        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(under)),)
+    )
+
+
+def _of_schema(workspace: Workspace) -> list[Remedy]:
+    """What the symptoms of the schema call for: indexes removed, statistics gathered."""
+    session = workspace.session
+    tables = session.tables(session.user_tables())
+    found = []
+    for symptom in schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC)):
+        table = next((t for t in tables.values() if _is_of(symptom, t)), None)
+        if table is None:
+            continue
+        for remedy in (removal(table, symptom), schema_statistics(table, symptom)):
+            if remedy is not None:
+                found.append(remedy)
+    return found
+
+
+def _is_of(symptom: Symptom, table: TableFacts) -> bool:
+    name = str(table.name)
+    return symptom.subject == name or symptom.subject.startswith(f"{name}.")
 
 
 def _price(

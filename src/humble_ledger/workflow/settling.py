@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from humble_ledger.core.entries import RemedyEntry, SettlementEntry, TrialEntry
-from humble_ledger.core.remedies.migration import Migration, index_migration
+from humble_ledger.core.remedies.migration import Migration, migration_of
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.shelf import now
 from humble_ledger.workflow.workspace import Workspace
@@ -67,12 +67,7 @@ def _migration(trial: TrialEntry, remedies: list[RemedyEntry], reason: str) -> M
                 f"{ratio.pairs} pairs, measured"
             )
         comments.append(said)
-    parts = [
-        index_migration(entry.remedy.index, entry.remedy.index_name)
-        for entry in remedies
-        if entry.remedy.index is not None
-    ]
-    return Migration.joined(parts, comments)
+    return Migration.joined([migration_of(entry.remedy) for entry in remedies], comments)
 
 
 def _write(workspace: Workspace, migration: Migration) -> list[Path]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.entries import RemedyEntry, TrialEntry
 from humble_ledger.core.remedies.index_text import parse_index
-from humble_ledger.core.remedies.model import index_remedy
+from humble_ledger.core.remedies.model import RemedyType, index_remedy
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.core.statements.kinds import Statement, require_readable_run
 from humble_ledger.core.trials.model import Trial
@@ -28,10 +28,11 @@ from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
-WAY = "uncommitted-index"
+WAY_OF_INDEXES = "uncommitted-index"
+WAY_OF_OTHERS = "uncommitted-change"
 
 
-def try_indexes(
+def try_remedies(
     workspace: Workspace,
     whats: Sequence[str],
     *,
@@ -41,7 +42,7 @@ def try_indexes(
     smallest_effect: float = SMALLEST_EFFECT,
     progress: Progress = lambda _: None,
 ) -> TrialEntry:
-    """Try indexes (remedies of the ledger, or as text) on queries; the trial is kept.
+    """Try remedies of the ledger, or indexes as text, on queries; the trial is kept.
 
     Ctrl-C ends the measuring: pairs done so far are judged and kept.
 
@@ -51,29 +52,35 @@ def try_indexes(
     """
     entries = _remedies(workspace, remedies, indexes)
     tried = [_tried(workspace, what) for what in whats]
-    _refuse_what_is_unsafe(workspace, tried)
+    _refuse_what_is_unsafe(workspace, entries, tried)
     with _recorded(workspace) as record:
-        names = [_trial_name(entry, record.mark) for entry in entries]
-        for entry, name in zip(entries, names, strict=True):
-            assert entry.remedy.index is not None
-            workspace.ledger.trials.keep_creation(record.id, entry.remedy.index.table.schema, name)
-        progress("building " + ", ".join(e.remedy.index.words for e in entries if e.remedy.index))
-        statements = [
-            entry.remedy.index.create_sql(name)
-            for entry, name in zip(entries, names, strict=True)
-            if entry.remedy.index is not None
-        ]
-        with workspace.engine.index_experiment(
-            workspace.target.url, statements, names, record.mark, workspace.limits
+        indexed = [(e, e.remedy.index) for e in entries if e.remedy.index is not None]
+        names = [_trial_name(entry, record.mark) for entry, _ in indexed]
+        for (_, design), name in zip(indexed, names, strict=True):
+            workspace.ledger.trials.keep_creation(record.id, design.table.schema, name)
+        progress("making " + ", ".join(entry.remedy.summary for entry in entries))
+        statements = [d.create_sql(n) for (_, d), n in zip(indexed, names, strict=True)]
+        others = [s for e in entries if e.remedy.index is None for s in e.remedy.apply]
+        types = {entry.remedy.type for entry in entries}
+        with workspace.engine.experiment(
+            workspace.target.url, statements, names, record.mark, workspace.limits, others
         ) as experiment:
             _refuse_unusable(experiment)
-            measured = Measuring(workspace, experiment, names, most_pairs, smallest_effect)
+            measured = Measuring(
+                workspace,
+                experiment,
+                names,
+                most_pairs,
+                smallest_effect,
+                changes_planning=RemedyType.STATISTICS in types,
+                changes_running=RemedyType.SETTING in types,
+            )
             queries = [each for t in tried if (each := measured.query(t, progress)) is not None]
         if not queries:
             raise Interrupted(f"Trial {record.id} was stopped before any pair was measured.")
         record.result = Trial(
             verdict=overall(queries),
-            way=WAY,
+            way=WAY_OF_INDEXES if names else WAY_OF_OTHERS,
             remedies=tuple(entry.id for entry in entries),
             queries=tuple(queries),
             build_ms=sum(build.build_ms for build in experiment.builds),
@@ -82,6 +89,9 @@ def try_indexes(
             stopped_early=measured.interrupted,
         )
     return workspace.ledger.trials.get(record.id)
+
+
+_TRIED = (RemedyType.INDEX, RemedyType.STATISTICS, RemedyType.SETTING)
 
 
 @dataclass(slots=True)
@@ -111,10 +121,11 @@ def _remedies(
 ) -> list[RemedyEntry]:
     entries = [workspace.ledger.remedies.get(id_) for id_ in ids]
     for entry in entries:
-        if entry.remedy.index is None:
+        if entry.remedy.type not in _TRIED:
             raise WrongUsage(
-                f"{entry.id} is no index; this version tries indexes only.",
-                "See what it is:  humble show " + entry.id,
+                f"{entry.id} ({entry.remedy.summary}) cannot be tried: while it lasted the table "
+                "would be locked, also for readers.",
+                f"See what it is:  humble show {entry.id}",
             )
     for text in indexes:
         remedy = index_remedy(parse_index(text), reason="asked for")
@@ -139,7 +150,13 @@ def _tried(workspace: Workspace, what: str) -> TriedQuery:
     return TriedQuery(query, subject.statement)
 
 
-def _refuse_what_is_unsafe(workspace: Workspace, tried: Sequence[TriedQuery]) -> None:
+def _refuse_what_is_unsafe(
+    workspace: Workspace, entries: Sequence[RemedyEntry], tried: Sequence[TriedQuery]
+) -> None:
+    for each in tried:
+        require_readable_run(each.statement.sql, allow_writes=False)
+    if all(entry.remedy.type is RemedyType.SETTING for entry in entries):
+        return  # nothing is written, and nobody waits
     if workspace.target.role is TargetRole.PRODUCTION:
         raise RefusedForSafety(
             "The target is a production server, and this way of trying makes writers to the "
@@ -151,8 +168,6 @@ def _refuse_what_is_unsafe(workspace: Workspace, tried: Sequence[TriedQuery]) ->
             "The target is a read-only copy: nothing can be built there, not even for a moment.",
             "Name a server that takes writes with --target.",
         )
-    for each in tried:
-        require_readable_run(each.statement.sql, allow_writes=False)
 
 
 def _refuse_unusable(experiment: Experiment) -> None:

@@ -41,8 +41,8 @@ def trial(
 ) -> None:
     """Try a change: runs before and after alternate, results are compared, nothing is left.
 
-    The index is built in a transaction that is rolled back. While the trial runs, writers to
-    the table wait; readers do not.
+    The change is made in a transaction that is rolled back. While an index is tried, writers to
+    the table wait, readers do not; statistics and settings let both pass.
 
     Example: [bold]humble trial q3 --remedy r1[/bold]
     """
@@ -50,13 +50,13 @@ def trial(
     from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
-    from humble_ledger.workflow.trying import try_indexes  # noqa: PLC0415
+    from humble_ledger.workflow.trying import try_remedies  # noqa: PLC0415
 
     if require is not None and require not in list(Verdict):
         raise WrongUsage(f"«{require}» is no verdict.", f"Say one of: {', '.join(Verdict)}")
     with workspace_for(target, timeout) as workspace:
         with output.progress() as progress:
-            entry = try_indexes(
+            entry = try_remedies(
                 workspace,
                 whats,
                 remedies=remedy or (),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.remedies.model import IndexDesign
+from humble_ledger.core.remedies.model import IndexDesign, Remedy
 
+_WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.
 _GUARDS = "SET lock_timeout = '2s';\nSET statement_timeout = 0;\n"
 _NOTE = "-- Run outside a transaction: an online build cannot be part of one.\n"
@@ -19,12 +21,14 @@ class Migration:
     name: str
     forward: str
     backward: str
+    online: bool = False
 
     @staticmethod
     def joined(parts: Sequence[Migration], comments: Sequence[str]) -> Migration:
         """Several changes as one pair of scripts, with comments on top; undone in reverse."""
         head = "".join(f"-- {line}\n" for comment in comments for line in comment.splitlines())
-        head += _NOTE + _GUARDS
+        online = any(part.online for part in parts)
+        head += (_NOTE if online else "") + _GUARDS
         return Migration(
             "_and_".join(part.name for part in parts)[:80],
             head + "".join(part.forward for part in parts),
@@ -38,4 +42,26 @@ def index_migration(design: IndexDesign, name: str) -> Migration:
         name,
         design.create_sql(name, concurrently=True) + ";\n",
         design.drop_sql(name, concurrently=True) + ";\n",
+        online=True,
     )
+
+
+def migration_of(remedy: Remedy) -> Migration:
+    """The scripts of any remedy.
+
+    A setting, tried in a session, is written for the role that runs the script: nobody else's
+    queries get it.
+    """
+    if remedy.index is not None:
+        return index_migration(remedy.index, remedy.index_name)
+    if remedy.settings:
+        names = "_and_".join(name for name, _ in remedy.settings)
+        role = "ALTER ROLE CURRENT_USER"
+        return Migration(
+            names,
+            "".join(f"{role} SET {name} = '{value}';\n" for name, value in remedy.settings),
+            "".join(f"{role} RESET {name};\n" for name, _ in remedy.settings),
+        )
+    name = "_".join(_WORD.findall(remedy.summary.lower()))[:60]
+    back = "".join(f"{statement}\n" for statement in remedy.revert) or "-- Nothing to undo.\n"
+    return Migration(name, "".join(f"{s}\n" for s in remedy.apply), back)

@@ -16,6 +16,7 @@ class RemedyType(StrEnum):
     STATISTICS = "statistics"
     REWRITE = "rewrite"
     SETTING = "setting"
+    REMOVAL = "removal"  # of an index
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +113,9 @@ class Remedy:
     """One change that could help.
 
     ``apply`` and ``revert`` are SQL, each runnable as it stands; ``index`` is set for the
-    type index; ``size_bytes_predicted`` is the room it should take.
+    type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
+    gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
+    ``settings`` are names with values.
     """
 
     type: RemedyType
@@ -125,6 +128,9 @@ class Remedy:
     predictions: tuple[Prediction, ...] = ()
     size_bytes_predicted: int | None = None
     upkeep: Upkeep = field(default=Upkeep())
+    cures: tuple[str, ...] = ()
+    queries: tuple[str, ...] = ()
+    settings: tuple[tuple[str, str], ...] = ()
 
 
 def index_remedy(

@@ -1,9 +1,9 @@
-"""Forbidding PostgreSQL's planner a method for the next statements of a session."""
+"""Other settings for the next statements of a session, as to forbid the planner a method."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, contextmanager
 
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.engines.postgresql.connection import Connection
@@ -27,14 +27,18 @@ _SETTINGS: Mapping[Method, tuple[str, str]] = {
 }
 
 
+def avoiding(connection: Connection, methods: Iterable[Method]) -> AbstractContextManager[None]:
+    """Plan without these methods inside the block."""
+    return under(connection, [_SETTINGS[method] for method in methods])
+
+
 @contextmanager
-def avoiding(connection: Connection, methods: Iterable[Method]) -> Iterator[None]:
-    """Plan without these methods inside the block; the session's own settings come back."""
-    wanted = [_SETTINGS[method] for method in methods]
-    if not wanted:
+def under(connection: Connection, settings: Sequence[tuple[str, str]]) -> Iterator[None]:
+    """Settings inside the block; the session's own come back."""
+    if not settings:
         yield
         return
-    names, values = [name for name, _ in wanted], [value for _, value in wanted]
+    names, values = [name for name, _ in settings], [value for _, value in settings]
     with translated():
         row = connection.execute(
             "SELECT array_agg(current_setting(name)) FROM unnest(%s::text[]) AS name", (names,)
@@ -51,18 +55,9 @@ def avoiding(connection: Connection, methods: Iterable[Method]) -> Iterator[None
 @contextmanager
 def timeout(connection: Connection, milliseconds: int | None) -> Iterator[None]:
     """Another statement time-out inside the block, when one is given."""
-    if milliseconds is None:
+    wanted = [] if milliseconds is None else [("statement_timeout", str(milliseconds))]
+    with under(connection, wanted):
         yield
-        return
-    with translated():
-        row = connection.execute("SELECT current_setting('statement_timeout')").fetchone()
-        assert row is not None
-        _set(connection, ["statement_timeout"], [str(milliseconds)])
-    try:
-        yield
-    finally:
-        with translated():
-            _set(connection, ["statement_timeout"], [row[0]])
 
 
 def _set(connection: Connection, names: list[str], values: list[str]) -> None:

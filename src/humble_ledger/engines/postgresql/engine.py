@@ -23,16 +23,17 @@ class PostgresEngine:
         """Open a read-only session."""
         return PostgresSession(url, limits)
 
-    def index_experiment(
+    def experiment(
         self,
         url: str,
         statements: Sequence[str],
         names: Sequence[str],
         mark: str,
         limits: Limits = Limits(),  # noqa: B008
+        others: Sequence[str] = (),
     ) -> AbstractContextManager[Experiment]:
-        """Build indexes inside a transaction that only one arm sees; it is rolled back."""
-        return experiment.uncommitted_indexes(url, statements, names, mark, limits)
+        """Make changes inside a transaction that only one arm sees; it is rolled back."""
+        return experiment.uncommitted_changes(url, statements, names, mark, limits, others)
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

@@ -1,9 +1,10 @@
-"""The uncommitted index: built in an open transaction, seen by that connection alone.
+"""The uncommitted change: made in an open transaction, seen by that connection alone.
 
     inside:   BEGIN; CREATE INDEX …; runs of «after» …; ROLLBACK
     outside:  BEGIN READ ONLY;       runs of «before» …; ROLLBACK
 
-While it is open, writers to the table wait and readers do not. However it ends, also by
+While an index is open, writers to the table wait and readers do not; statistics and settings
+let both pass. However it ends, also by
 kill -9, the server rolls the transaction back and no index is left. Both sides run inside a
 transaction behind a savepoint, so that neither pays for something the other does not.
 """
@@ -82,7 +83,7 @@ class PostgresArm:
 
 
 @dataclass(slots=True)
-class UncommittedIndexes:
+class UncommittedChanges:
     """The two arms, and what the builds took."""
 
     before: PostgresArm
@@ -91,10 +92,15 @@ class UncommittedIndexes:
 
 
 @contextlib.contextmanager
-def uncommitted_indexes(
-    url: str, statements: Sequence[str], names: Sequence[str], mark: str, limits: Limits
-) -> Iterator[UncommittedIndexes]:
-    """Build indexes that one arm sees; roll back at the end.
+def uncommitted_changes(
+    url: str,
+    statements: Sequence[str],
+    names: Sequence[str],
+    mark: str,
+    limits: Limits,
+    others: Sequence[str] = (),
+) -> Iterator[UncommittedChanges]:
+    """Build indexes and run other statements that one arm sees; roll back at the end.
 
     Raises:
         LockNotGranted: a writer holds the table; nothing was changed.
@@ -112,6 +118,7 @@ def uncommitted_indexes(
                 _build(inside, statement, name)
                 for statement, name in zip(statements, names, strict=True)
             ]
+            builds += [_run(inside, statement) for statement in others]
             with translated():
                 # From here on this side may only read, as the other one does.
                 inside.execute("SET TRANSACTION READ ONLY")
@@ -119,13 +126,21 @@ def uncommitted_indexes(
                     "SELECT set_config('statement_timeout', %s, true)", (str(limits.statement_ms),)
                 )
                 outside.execute("BEGIN READ ONLY")
-            yield UncommittedIndexes(PostgresArm(outside), PostgresArm(inside), builds)
+            yield UncommittedChanges(PostgresArm(outside), PostgresArm(inside), builds)
         finally:
             outside.close()
     finally:
         with contextlib.suppress(psycopg.Error):
             inside.rollback()
         inside.close()
+
+
+def _run(connection: Connection, statement: str) -> IndexBuild:
+    """A change that is no index: it takes its time and no room that could be told."""
+    with translated(statement):
+        start = time.perf_counter()
+        connection.execute(statement.encode())
+        return IndexBuild("", (time.perf_counter() - start) * 1000.0, 0)
 
 
 def _build(connection: Connection, statement: str, name: str) -> IndexBuild:

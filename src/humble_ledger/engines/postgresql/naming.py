@@ -7,7 +7,7 @@ from psycopg import sql
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.errors import WrongUsage
+from humble_ledger.errors import StatementRejected, WrongUsage
 
 OPERATORS = ("=", "<>", "<", "<=", ">", ">=")
 _TABLE_SQL = """
@@ -69,14 +69,14 @@ def condition(
 
 
 def _table(connection: Connection, words: str) -> TableName | None:
-    with translated():
-        for name in (words, sql.Identifier(*words.split(".")).as_string(connection)):
-            try:
+    for name in (words, sql.Identifier(*words.split(".")).as_string(connection)):
+        try:
+            with translated():
                 row = connection.execute(_TABLE_SQL, (name,)).fetchone()
-            except WrongUsage:
-                continue
-            if row is not None:
-                return TableName(row[0], row[1])
+        except StatementRejected:
+            continue  # no name of a table at all, as of three parts
+        if row is not None:
+            return TableName(row[0], row[1])
     return None
 
 

@@ -24,7 +24,7 @@ from humble_ledger.engines.postgresql import (
     preflight,
     statement_statistics,
 )
-from humble_ledger.engines.postgresql.avoiding import avoiding, timeout
+from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.running import timed_run
@@ -93,6 +93,14 @@ class PostgresSession:
             require_readable_run(statement.sql, False)
         with avoiding(self._connection, tuple(methods)), timeout(self._connection, at_most_ms):
             return self._explain(statement, measure=measure)
+
+    def explain_under(
+        self, statement: Statement, settings: Sequence[tuple[str, str]]
+    ) -> PlanDocument:
+        """The estimated plan of a statement under other settings, which then come back."""
+        require_plan(statement.sql)
+        with under(self._connection, settings):
+            return self._explain(statement, measure=False)
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it.

@@ -311,7 +311,7 @@ def _marks(spread: Spread, asked: tuple[AskedValue, ...]) -> dict[int, list[str]
 
 def _asked(found: ColumnReport, numbers: Numbers) -> RenderableType:
     counted = any(each.rows_counted is not None for each in found.asked)
-    headings = [("asked for", "left"), ("where it falls", "left"), ("rows, estimated", "right")]
+    headings = [("asked for", "fixed"), ("where it falls", "left"), ("estimated", "right")]
     if counted:
         headings += [("counted", "right"), ("", "left")]
     table = plain_table(*headings)
@@ -332,20 +332,20 @@ def _off(each: AskedValue) -> str:
     ratio = max(each.rows_counted, 0.5) / max(each.rows_estimated, 0.5)
     if 0.5 <= ratio <= 2:
         return "about right"
-    return f"{ratio:,.3g} times more" if ratio > 1 else f"{1 / ratio:,.3g} times fewer"
+    return f"{ratio:,.3g} × more" if ratio > 1 else f"{1 / ratio:,.3g} × fewer"
 
 
 def place_words(each: AskedValue) -> str:
     """Where a value falls, in words."""
     kind, share = each.place.kind, each.place.share
     if kind is PlaceKind.LISTED:
-        return f"among the common values, with {percent(share or 0.0)} of the rows"
+        return f"common: {percent(share or 0.0)} of the rows"
     if kind is PlaceKind.INSIDE:
-        return f"within the others: {percent(share or 0.0)} of these lie below"
+        return f"{percent(share or 0.0)} of the others lie below"
     if kind is PlaceKind.BELOW:
-        return "before the first value the statistics know"
+        return "before the first known value"
     if kind is PlaceKind.ABOVE:
-        return "behind the last value the statistics know"
+        return "behind the last known value"
     return "not known to the statistics"
 
 

@@ -19,7 +19,10 @@ _STYLES = {
     Verdict.SLOWER: "red",
     Verdict.HEAVIER: "red",
 }
-_WAYS = {"uncommitted-index": "an index that only one of two connections saw, rolled back after"}
+_WAYS = {
+    "uncommitted-index": "an index that only one of two connections saw, rolled back after",
+    "uncommitted-change": "a change that only one of two connections saw, rolled back after",
+}
 
 
 def trial_view(
@@ -68,8 +71,10 @@ def _heading(
         ("trial", f"{entry.id}: {tried}" + (", stopped early" if trial.stopped_early else "")),
         ("way", _WAYS.get(trial.way, trial.way)),
         (
-            "built",
-            f"in {numbers.ms(trial.build_ms)}, {numbers.size(trial.size_bytes)} (measured)",
+            "built" if trial.size_bytes else "made",
+            f"in {numbers.ms(trial.build_ms)}"
+            + (f", {numbers.size(trial.size_bytes)}" if trial.size_bytes else "")
+            + " (measured)",
         ),
         ("left behind", ", ".join(trial.left_behind) or "nothing (checked)"),
     )

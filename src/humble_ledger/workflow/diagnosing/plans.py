@@ -5,7 +5,7 @@ from __future__ import annotations
 from humble_ledger.core.entries import Diagnosis, PlanEntry
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.core.symptoms.case import Case, Planner
+from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.engines.postgresql.plan_reader import read_plan
@@ -37,22 +37,26 @@ def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> P
     return explain_now(workspace, subject, measure=measure)
 
 
+def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner | None]:
+    """A plan with all that may be known of it, and whom was asked; None without a server."""
+    around = surroundings_of(workspace, entry)
+    if around.server is None:
+        return Case.of(entry.plan, NO_SERVER, around.tables), None
+    statement = Statement(entry.statement, entry.parameters) if entry.statement else None
+    planner = AskedPlanner(workspace.session, statement)
+    return Case.of(entry.plan, around.server, around.tables, planner), planner
+
+
 def judge(workspace: Workspace, entry: PlanEntry) -> tuple[list[Symptom], Diagnosis]:
     """What the rules find in a plan; the diagnosis is still without entries.
 
     A saved plan is judged by itself: no server is asked, as it may be of any.
     """
-    around = surroundings_of(workspace, entry)
-    planner: AskedPlanner | None = None
-    if around.server is not None:
-        statement = Statement(entry.statement, entry.parameters) if entry.statement else None
-        planner = AskedPlanner(workspace.session, statement)
-    asked: Planner | None = planner
-    case = Case.of(entry.plan, around.server or NO_SERVER, around.tables, asked)
+    case, planner = case_of(workspace, entry)
     found = find_symptoms(case)
     hint = "" if entry.origin == SAVED else "; --measure runs it"
     unknown = "" if entry.plan.measured else WITHOUT_TIMES + hint
-    if around.server is None:
+    if planner is None:
         unknown = "; ".join(part for part in (WITHOUT_SERVER, unknown) if part)
     probes = planner.probes if planner is not None else 0
     took = planner.took_ms if planner is not None else 0.0

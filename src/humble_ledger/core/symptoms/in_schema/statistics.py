@@ -25,7 +25,7 @@ def statistics_symptoms(
         return
     known = any(column.distinct is not None for column in table.columns.values())
     changed = table.changes_since_analyze or 0
-    if not known and table.rows != 0:
+    if not known:
         yield Symptom(
             name="statistics-missing",
             node=0,

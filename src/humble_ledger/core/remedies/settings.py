@@ -1,0 +1,64 @@
+"""Settings as remedies, for one session or role: the smallest value that should help."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator
+
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Symptom
+
+MIB = 1024 * 1024
+# The estimate of what a sort or hash needs is rough, and too little memory helps nothing.
+RESERVE = 1.3
+MOST_BYTES = 1024 * MIB  # more is not for one step of one session to take
+_NEEDS = ("memory_needed_bytes_estimated", "memory_needed_bytes_computed")
+_SPILLS = ("sort-spills", "hash-spills", "bitmap-too-coarse")
+
+
+def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
+    """Settings under which the symptoms of a plan should go."""
+    symptoms = list(found)
+    memory = [(s, _needed(case, s)) for s in symptoms if s.name in _SPILLS]
+    enough = max((need for _, need in memory), default=0.0)
+    if enough and enough * RESERVE <= MOST_BYTES:
+        wanted = math.ceil(enough * RESERVE / MIB)
+        if wanted * MIB > case.memory_bytes:
+            yield _setting(
+                "work_mem", f"{wanted}MB", query, tuple(dict.fromkeys(s.name for s, _ in memory)),
+                f"about {enough / MIB:,.3g} MiB would hold it (estimated)",
+            )  # fmt: skip
+    names = {symptom.name for symptom in symptoms}
+    if "compiling-outweighs-running" in names:
+        yield _setting(
+            "jit", "off", query, ("compiling-outweighs-running",), "compiling does not pay here"
+        )
+    if "helpers-buy-little" in names:
+        yield _setting(
+            "max_parallel_workers_per_gather", "0", query, ("helpers-buy-little",),
+            "helper processes hardly make it quicker",
+        )  # fmt: skip
+
+
+def _needed(case: Case, symptom: Symptom) -> float:
+    """What a step needs of work_mem, in bytes; hashes may use a multiple of it."""
+    for name in _NEEDS:
+        need = symptom.evidence.get(name)
+        if isinstance(need, int | float):
+            times = case.hash_memory_bytes / case.memory_bytes if symptom.name[0] == "h" else 1.0
+            return float(need) / times
+    return 0.0
+
+
+def _setting(name: str, value: str, query: str, cures: tuple[str, ...], reason: str) -> Remedy:
+    return Remedy(
+        type=RemedyType.SETTING,
+        summary=f"{name} = {value} for this query's session or role",
+        apply=(f"SET {name} = '{value}';",),
+        revert=(f"RESET {name};",),
+        reason=reason,
+        queries=(query,),
+        cures=cures,
+        settings=((name, value),),
+    )

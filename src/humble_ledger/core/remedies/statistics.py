@@ -1,0 +1,117 @@
+"""Statistics as remedies: gathered anew, in more detail, or over columns that move together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
+from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
+from humble_ledger.core.statements.conditions import PredicateKind, Wrapping, predicates
+from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.model import Symptom
+
+MISESTIMATE = "row-misestimate"
+MORE = 10  # times the values that are listed now
+MOST_TARGET = 10_000  # the server's own limit
+MOST_COLUMNS = 8
+_EQUAL = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
+_ANEW = frozenset(("statistics-missing", "statistics-stale", "past-the-statistics"))
+
+
+def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
+    """What would mend the wrong estimates of a plan, each change once."""
+    for symptom in found:
+        if symptom.name != MISESTIMATE:
+            continue
+        node = case.plan.node(symptom.node)
+        table = case.table_of(node)
+        if table is None or table.kind not in ("table", "partitioned"):
+            continue
+        cause = symptom.cause.name
+        if cause in _ANEW:
+            yield _gathered(table, cause, (query,))
+        elif cause == "correlated-columns":
+            columns = _columns(node, table)
+            if 2 <= len(columns) <= MOST_COLUMNS:
+                yield _extended(table, columns, query)
+        elif cause == "value-not-listed":
+            for name in _columns(node, table)[:1]:
+                yield _larger_target(case, table, table.columns[name], query)
+
+
+def schema_statistics(table: TableFacts, symptom: Symptom) -> Remedy | None:
+    """What would mend a schema's symptom of statistics; None for one of another kind."""
+    if symptom.name in _ANEW:
+        return _gathered(table, symptom.name, ())
+    return None
+
+
+def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...]) -> Remedy:
+    name = table_identifier(table.name)
+    changed = table.changes_since_analyze or 0
+    return Remedy(
+        type=RemedyType.STATISTICS,
+        summary=f"statistics of {table.name} gathered anew",
+        apply=(f"ANALYZE {name};",),
+        revert=(),
+        reason=f"{changed:,} rows changed since" if changed else "none were gathered",
+        queries=queries,
+        cures=(MISESTIMATE, cause),
+    )
+
+
+def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
+    name = fitting_name("_".join([table.name.name, *columns])[:57] + "_stats")
+    schema = "" if table.name.schema in ("", "public") else f"{identifier(table.name.schema)}."
+    listed = ", ".join(identifier(column) for column in columns)
+    on = table_identifier(table.name)
+    return Remedy(
+        type=RemedyType.STATISTICS,
+        summary=f"statistics on {table.name} ({', '.join(columns)}) together",
+        apply=(
+            f"CREATE STATISTICS {schema}{identifier(name)} (dependencies, mcv) "
+            f"ON {listed} FROM {on};",
+            f"ANALYZE {on};",
+        ),
+        revert=(f"DROP STATISTICS {schema}{identifier(name)};",),
+        reason="the planner multiplies shares of columns that move together",
+        queries=(query,),
+        cures=(MISESTIMATE,),
+    )
+
+
+def _larger_target(case: Case, table: TableFacts, column: ColumnFacts, query: str) -> Remedy:
+    usual = int(case.server.setting("default_statistics_target", 100.0))
+    now = column.target or usual
+    wanted = min(now * MORE, MOST_TARGET)
+    on, name = table_identifier(table.name), identifier(column.name)
+    before = -1 if now == usual else now
+    return Remedy(
+        type=RemedyType.STATISTICS,
+        summary=f"statistics of {table.name}.{column.name} with {wanted:,} values listed",
+        apply=(
+            f"ALTER TABLE {on} ALTER COLUMN {name} SET STATISTICS {wanted};",
+            f"ANALYZE {on};",
+        ),
+        revert=(
+            f"ALTER TABLE {on} ALTER COLUMN {name} SET STATISTICS {before};",
+            f"ANALYZE {on};",
+        ),
+        reason=f"a value with many rows is not among the {column.common_count} listed ones",
+        queries=(query,),
+        cures=(MISESTIMATE,),
+    )
+
+
+def _columns(node: Node, table: TableFacts) -> list[str]:
+    """The bare columns compared for equality, each once, in the order of the table."""
+    texts = [t for n in node.walk() for t in (*n.conditions.search, *n.conditions.filter)]
+    found = {
+        p.column.column
+        for text in texts
+        for p in predicates(text)
+        if p.kind in _EQUAL and p.column is not None and p.wrapping is Wrapping.NONE
+    }
+    return [name for name in table.columns if name in found]

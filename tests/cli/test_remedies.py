@@ -1,0 +1,129 @@
+"""Remedies of every type: proposed, runnable both ways, tried, settled."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import psycopg
+import pytest
+
+from tests.conftest import Server, only_newest, only_oldest
+from tests.program import Program
+
+CATALOGUE = """
+SELECT 'index', indexrelid::regclass::text FROM pg_index WHERE indrelid::regclass::text !~ '^pg_'
+UNION ALL SELECT 'statistics', stxname FROM pg_statistic_ext
+UNION ALL SELECT 'target', attname || attstattarget FROM pg_attribute
+  WHERE attstattarget > 0 AND attrelid = 'alert'::regclass
+UNION ALL SELECT 'setting', setconfig::text FROM pg_db_role_setting
+ORDER BY 1, 2
+"""
+
+
+@contextmanager
+def as_printed(server: Server) -> Iterator[psycopg.Connection[tuple[object, ...]]]:
+    """A connection that runs what a remedy prints, statement by statement."""
+    with psycopg.connect(server.url, autocommit=True) as connection:
+        yield connection
+
+
+def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
+    begun: Program, server: Server
+) -> None:
+    begun.ok("diagnose", "--measure")
+    remedies = begun.json("propose")["remedies"]
+    assert {"index", "removal", "statistics", "setting"} == {r["type"] for r in remedies}
+    before = server.fetch(CATALOGUE)
+    with as_printed(server) as connection:
+        for remedy in remedies:
+            for statement in remedy["apply"]:
+                connection.execute(statement.encode())
+            changed = connection.execute(CATALOGUE.encode()).fetchall()
+            if remedy["revert"] and remedy["type"] != "setting":
+                assert changed != before, remedy["summary"]
+            for statement in remedy["revert"]:
+                connection.execute(statement.encode())
+            assert connection.execute(CATALOGUE.encode()).fetchall() == before, remedy["summary"]
+
+
+@only_newest
+def test_proposals_can_be_narrowed_and_written_as_a_script(begun: Program, server: Server) -> None:
+    export = begun.query_with("ORDER BY status, kind, message")
+    begun.ok("diagnose", export, "--measure")
+    (setting,) = begun.json("propose", export, "--type", "setting")["remedies"]
+    assert setting["apply"][0].startswith("SET work_mem = '")
+    assert setting["queries"][0]["way"] == "planner"
+    assert len(begun.json("propose", "--top", "2")["remedies"]) == 2
+    script = begun.ok("propose", export, "--sql").out
+    assert "-- back: RESET work_mem;" in script
+    with psycopg.connect(server.url) as connection:  # rolled back when left
+        connection.execute(script.encode())
+        connection.rollback()
+    assert "no type of remedy" in begun.fails(2, "propose", "--type", "magic")
+    told = {s["name"]: s for s in begun.json("diagnose", export)["symptoms"]}
+    assert setting["id"] in told["sort-spills"]["remedies"]
+    assert "SET work_mem" in begun.ok("show", setting["id"]).out
+
+
+@only_newest
+def test_a_setting_is_tried_in_one_session_alone(begun: Program, server: Server) -> None:
+    export = begun.query_with("ORDER BY status, kind, message")
+    begun.ok("diagnose", export, "--measure")
+    (setting,) = begun.json("propose", export, "--type", "setting")["remedies"]
+    trial = begun.json("trial", export, "--remedy", setting["id"], "--pairs", "6")
+    (tried,) = trial["queries"]
+    assert tried["uses_change"] and tried["same_result"]
+    after = begun.json("show", tried["after"]["plan"])
+    spilled = [n["memory"] for n in _nodes(after["root"]) if n["memory"]]
+    assert all(memory["spilled_bytes"] == 0 for memory in spilled)
+    assert trial["left_behind"] == []
+    settled = begun.json("settle", trial["id"], "keep")
+    forward = next(f for f in settled["files"] if "forward" in f)
+    text = (begun.folder / forward).read_text()
+    assert "ALTER ROLE CURRENT_USER SET work_mem" in text
+    assert "outside a transaction" not in text
+
+
+def _nodes(node: dict[str, object]) -> Iterator[dict[str, object]]:
+    yield node
+    for child in node["children"]:  # type: ignore[attr-defined]
+        yield from _nodes(child)
+
+
+@only_oldest
+def test_statistics_are_tried_and_leave_nothing(begun: Program, server: Server) -> None:
+    late = begun.query_with("v.started_at - a.raised_at AS delay")
+    begun.ok("diagnose", late, "--measure")
+    found = begun.json("propose", late, "--type", "statistics")["remedies"]
+    (extended,) = [r for r in found if "CREATE STATISTICS" in r["apply"][0]]
+    before = server.fetch(CATALOGUE)
+    trial = begun.json("trial", late, "--remedy", extended["id"], "--pairs", "4")
+    assert server.fetch(CATALOGUE) == before
+    (tried,) = trial["queries"]
+    # The planner now sees the rows that come, so the plan costs more and is another one.
+    assert tried["uses_change"]
+    assert tried["after"]["cost"] > 2 * tried["before"]["cost"]
+    assert "a change that only one of two connections saw" in begun.ok("show", trial["id"]).out
+    files = begun.json("settle", trial["id"], "keep")["files"]
+    texts = [(begun.folder / f).read_text() for f in files]
+    assert any("CREATE STATISTICS" in text for text in texts)
+    assert any("DROP STATISTICS" in text for text in texts)
+
+
+@only_newest
+def test_what_cannot_be_tried_is_told(begun: Program, server: Server) -> None:
+    removals = begun.json("propose", "--type", "removal")["remedies"]
+    first = removals[0]["id"]
+    assert "cannot be tried" in begun.fails(2, "trial", "q1", "--remedy", first)
+    assert removals[0]["size_bytes_predicted"] < 0
+    assert "gives back" in begun.ok("show", first).out
+
+
+@pytest.mark.parametrize("what", ["saved.json"])
+@only_newest
+def test_for_a_saved_plan_nothing_is_proposed(begun: Program, server: Server, what: str) -> None:
+    ((document,),) = server.fetch("EXPLAIN (FORMAT JSON) SELECT 1")
+    (begun.folder / what).write_text(json.dumps(document))
+    assert "saved plan" in begun.fails(2, "propose", what)
