@@ -34,7 +34,6 @@ def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
                 index,
                 f"was not used once {_since(table, now)}",
                 Cause("nobody-searches-by-it", _window(table, now)),
-                None,
             )
 
 
@@ -88,7 +87,6 @@ def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
             "a concurrent build did not end well; drop it, or build it anew with REINDEX INDEX "
             "CONCURRENTLY",
         ),
-        None,
     )
 
 
@@ -103,16 +101,15 @@ def _repeated(table: TableFacts, index: IndexFacts, twin: IndexFacts, now: datet
         Cause(
             "another-index-serves",
             f"{twin.name} has {keys} as its {'keys' if same else 'first keys'} too and serves "
-            f"every search this one serves{_used(index)}",
+            f"every search this one serves{_used(index, table, now)}",
         ),
-        now,
     )
 
 
-def _used(index: IndexFacts) -> str:
+def _used(index: IndexFacts, table: TableFacts, now: datetime) -> str:
     if index.scans is None:
         return ""
-    return f"; this one was used {index.scans:,} times in that time"
+    return f"; this one was used {index.scans:,} times {_since(table, now)}"
 
 
 def _symptom(
@@ -121,10 +118,8 @@ def _symptom(
     index: IndexFacts,
     what: str,
     cause: Cause,
-    now: datetime | None,
 ) -> Symptom:
     kept_up = written_to(table)
-    since = "" if now is None else f" {_since(table, now)}"
     evidence: Evidence = {
         "size_bytes": index.size_bytes,
         "rows_written": kept_up,
@@ -138,7 +133,7 @@ def _symptom(
         step="",
         summary=(
             f"{index.name} {what}; it takes {index.size_bytes / MIB:,.1f} MiB, and "
-            f"up to {kept_up:,} rows were written to it{since}"
+            f"up to {kept_up:,} rows were written to it"
         ),
         evidence=evidence,
         cause=cause,
