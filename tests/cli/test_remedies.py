@@ -129,3 +129,36 @@ def test_for_a_saved_plan_nothing_is_proposed(begun: Program, server: Server, wh
     ((document,),) = server.fetch("EXPLAIN (FORMAT JSON) SELECT 1")
     (begun.folder / what).write_text(json.dumps(document))
     assert "saved plan" in begun.fails(2, "propose", what)
+
+
+@only_newest
+def test_a_covering_index_costs_what_was_predicted_when_it_is_really_built(
+    begun: Program, server: Server
+) -> None:
+    sql = "SELECT avg(value) FROM reading WHERE buoy_id = 61"
+    begun.ok("plan", sql, "--measure")
+    first = begun.json("propose", sql)["remedies"][0]
+    assert first["apply"] == [
+        "CREATE INDEX reading_buoy_id_idx ON reading (buoy_id) INCLUDE (value);"
+    ]
+    (predicted,) = first["queries"]
+    with psycopg.connect(server.url) as connection:  # rolled back when left
+        connection.execute(first["apply"][0].encode())
+        ((document,),) = connection.execute(f"EXPLAIN (FORMAT JSON) {sql}".encode()).fetchall()
+        ((size,),) = connection.execute("SELECT pg_relation_size('reading_buoy_id_idx')").fetchall()
+        connection.rollback()
+    assert document[0]["Plan"]["Total Cost"] == pytest.approx(predicted["cost_predicted"], rel=0.1)
+    assert size == pytest.approx(first["size_bytes_predicted"], rel=0.1)
+
+
+def test_a_covering_index_is_not_proposed_where_the_bare_one_does(
+    begun: Program, server: Server
+) -> None:
+    sql = (
+        "SELECT alert_id, raised_at FROM alert WHERE kind = 'ice' AND cause = 'cause-20' "
+        "AND crew = 'crew-20'"
+    )
+    begun.ok("plan", sql, "--measure")
+    found = begun.json("propose", sql, "--type", "index")["remedies"]
+    assert found
+    assert not any("INCLUDE" in r["apply"][0] for r in found)

@@ -13,13 +13,22 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from humble_ledger.core.plans.model import SCANS, Node, Operation, Plan
+from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.model import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    columns_of,
+    predicates,
+)
 from humble_ledger.core.statements.tokens import meaningful
 
 FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
 MOST_EQUALITIES = 4
+FEWEST_LOOKUPS = 1_000.0  # rows read, below which a covering index saves little
+MOST_ADDED = 3
+MOST_ADDED_BYTES = 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +95,62 @@ def candidates(plan: Plan, tables: Mapping[TableName, TableFacts]) -> list[Candi
                 continue
             design = IndexDesign(access.table.name, keys)
             found.setdefault(design, Candidate(design, access, reason))
+        for each in _covering(plan, access):
+            found.setdefault(each.design, each)
     return list(found.values())
+
+
+def needed_columns(plan: Plan, access: Access) -> set[str]:
+    """The columns of a table that a plan needs of it.
+
+    A scan may hand on every column because that costs nothing; what is needed shows in what
+    the step above it puts out and tests.
+    """
+    texts = [*access.node.conditions.all()]
+    texts += [t for n in access.node.walk() for t in n.conditions.all()]
+    above = path_to(plan.root, access.node)[-2:-1]
+    for node in above or [access.node]:
+        texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
+    mine = (access.alias, "")
+    return {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
+
+
+def _covering(plan: Plan, access: Access) -> Iterator[Candidate]:
+    """Indexes that hold all that is needed of many rows, so that the table need not be read."""
+    table, node = access.table, access.node
+    rows = (node.rows_seen if node.loops else node.rows_expected) or 0.0
+    needed = needed_columns(plan, access)
+    if rows * max(node.loops or 1.0, 1.0) < FEWEST_LOOKUPS or not needed <= set(table.columns):
+        return
+    equal = _by_telling(access)[:MOST_EQUALITIES]
+    ranges = [name for name in _columns(access.ranges) if name not in equal]
+    for columns in ([*equal], *([*equal, name] for name in ranges)):
+        added = tuple(name for name in table.columns if name in needed - set(columns))
+        width = sum(_width(table, name) for name in added)
+        if not columns or not added or len(added) > MOST_ADDED or width > MOST_ADDED_BYTES:
+            continue
+        design = IndexDesign(table.name, tuple(_keys(columns)), added)
+        if not _held(design, table):
+            words = f"{' and '.join(columns)} searched for, {' and '.join(added)} read from it"
+            yield Candidate(design, access, words)
+
+
+def _width(table: TableFacts, name: str) -> int:
+    column = table.columns[name]
+    if column.length_bytes > 0:
+        return column.length_bytes
+    return column.mean_width_bytes or MOST_ADDED_BYTES + 1
+
+
+def _held(design: IndexDesign, table: TableFacts) -> bool:
+    """Whether an index begins with these keys and holds the other columns already."""
+    return any(
+        index.valid
+        and not index.predicate
+        and index.keys[: len(design.keys)] == design.keys
+        and set(design.included) <= {*index.key_columns, *index.included}
+        for index in table.indexes
+    )
 
 
 _SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)

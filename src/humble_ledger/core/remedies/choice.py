@@ -11,6 +11,7 @@ from humble_ledger.core.remedies.model import IndexDesign, Prediction
 CLEAR_GAIN = 1.25  # predicted to be at least so many times cheaper for some query
 AS_GOOD_AS = 1.03  # within this, the smaller index is the better one
 SAME_SIZE = 1.1
+LITTLE = 0.02  # of a query's cost
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,14 +59,18 @@ def _beats(other: Priced, one: Priced) -> bool:
     if other.design.table != one.design.table:
         return False
     theirs = {p.query: p.cost_predicted for p in other.predictions}
+    # Columns that are only read from it must save a good part of the cost to be worth their room.
+    allowed = LITTLE if one.design.included and not other.design.included else 0.0
     as_good = all(
-        theirs.get(p.query, float("inf")) <= p.cost_predicted * AS_GOOD_AS
+        theirs.get(p.query, float("inf")) <= p.cost_predicted * AS_GOOD_AS + allowed * p.cost_before
         for p in _helped(one.predictions)
     )
     if not as_good:
         return False
     if other.size_bytes > SAME_SIZE * one.size_bytes:
         return False
+    if allowed:
+        return True
     better = other.saved > AS_GOOD_AS * one.saved
     if better or other.size_bytes * SAME_SIZE < one.size_bytes:
         return True

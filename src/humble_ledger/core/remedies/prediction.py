@@ -16,11 +16,11 @@ from typing import Protocol
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.remedies.btree import CostModel, IndexShape, ScanCost, Search, index_shape
-from humble_ledger.core.remedies.candidates import Access, Candidate
+from humble_ledger.core.remedies.candidates import Access, Candidate, needed_columns
 from humble_ledger.core.remedies.model import Prediction
 from humble_ledger.core.remedies.recosting import Replacement, recost
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, columns_of
+from humble_ledger.core.statements.conditions import Predicate, PredicateKind
 
 WAY = "formula"
 _TRANSPARENT = (Operation.HASH, Operation.MATERIALIZE, Operation.MEMOIZE, Operation.SORT)
@@ -76,7 +76,8 @@ class FormulaPredictor:
             for key in candidate.design.keys
             if key.column in table.columns
         ]
-        return index_shape(table, columns)
+        included = [table.columns[name] for name in candidate.design.included]
+        return index_shape(table, columns, included)
 
     def _options(self, plan: Plan, candidate: Candidate) -> Iterator[tuple[float, str]]:
         yield from self._alone(plan, candidate)
@@ -97,7 +98,7 @@ class FormulaPredictor:
             return gives_order(keys, fixed, sort, access)
 
         shape = self.shape(candidate)
-        covering = _covers(plan, access, keys)
+        covering = _covers(plan, candidate)
         for cost in self._scans(access.table, shape, search, keys, covering):
             ordered = cost.route != "bitmap scan"
             if bounded or ordered:
@@ -226,20 +227,12 @@ def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float
             return
 
 
-def _covers(plan: Plan, access: Access, keys: Sequence[IndexKey]) -> bool:
-    """Whether all columns of the table that the plan needs are keys of the index.
-
-    A scan may hand on every column because that costs nothing; what is needed shows in what
-    the step above it puts out and tests.
-    """
-    have = {key.column for key in keys}
-    texts = [*access.node.conditions.all()]
-    above = path_to(plan.root, access.node)[-2:-1]
-    for node in above or [access.node]:
-        texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
-    mine = (access.alias, "")
-    wanted = {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
-    return wanted <= have and (bool(wanted) or bool(above))
+def _covers(plan: Plan, candidate: Candidate) -> bool:
+    """Whether the index holds all columns of the table that the plan needs."""
+    access, design = candidate.access, candidate.design
+    wanted = needed_columns(plan, access)
+    above = len(path_to(plan.root, access.node)) > 1
+    return wanted <= {*design.key_columns, *design.included} and (bool(wanted) or above)
 
 
 def _caution(access: Access) -> str:
