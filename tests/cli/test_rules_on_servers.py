@@ -87,6 +87,10 @@ FIRES = [
      "WHERE message > 'C' OR crew > 'crew'", "rows-kept-on-disk", "memory-too-small"),
     (SMALL_MEMORY, "SELECT * FROM generate_series(1, 200000) AS n WHERE n < 3",
      "rows-kept-on-disk", "memory-too-small"),
+    ("SET work_mem = '300MB'", "SELECT value FROM reading ORDER BY taken_at",
+     "sort-an-index-would-spare", "no-index-in-this-order"),
+    ("SET work_mem = '64MB'", "SELECT message FROM alert ORDER BY code",
+     "sort-an-index-would-spare", "no-index-in-this-order"),
     ("SET max_parallel_workers = 0", "SELECT avg(value) FROM reading",
      "helpers-not-started", "no-process-free"),
     ("SET max_parallel_workers = 0", "SELECT count(*) FROM reading WHERE value > 0.5",
@@ -181,6 +185,17 @@ CURED_BY_REWRITE = [
         "aggregation-after-join",
         "SELECT b.buoy_id, b.name, r.total FROM (SELECT buoy_id, sum(value) AS total FROM reading "
         "GROUP BY buoy_id) r JOIN buoy b ON b.buoy_id = r.buoy_id",
+    ),
+    (
+        "SELECT alert_id, message FROM alert WHERE date_trunc('day', raised_at) = '2026-05-02'",
+        "selective-full-scan",
+        "SELECT alert_id, message FROM alert WHERE raised_at >= '2026-05-02' "
+        "AND raised_at < '2026-05-03'",
+    ),
+    (
+        "SELECT sensor_id, value FROM reading WHERE reading_id = 918273.0",
+        "selective-full-scan",
+        "SELECT sensor_id, value FROM reading WHERE reading_id = 918273",
     ),
 ]  # fmt: skip
 # Statements that look like one of those and are right.
@@ -307,6 +322,8 @@ def scratch(server: Server, *statements: str) -> Iterator[None]:
     finally:
         server.do("DROP TABLE IF EXISTS tried, tried_parent CASCADE")
         server.do("DROP INDEX IF EXISTS tried_index; DROP FUNCTION IF EXISTS is_late(integer)")
+        server.do("DROP STATISTICS IF EXISTS tried_statistics")
+        server.do("ALTER DATABASE skerry RESET ALL")
 
 
 # Commits are not awaited here, and a vacuum marks only what is known to be committed.
@@ -356,6 +373,26 @@ CURED = [
      ("CREATE INDEX tried_index ON alert (message)",)),
     ("SELECT b.name, a.alert_id FROM buoy b JOIN alert a USING (buoy_id) WHERE b.buoy_id IN (3, 5)",
      (), "join-side-without-index", "no-index", ("CREATE INDEX tried_index ON alert (buoy_id)",)),
+    ("SELECT taken_at, value FROM reading WHERE sensor_id = 1187 AND taken_at >= '2026-02-01' "
+     "ORDER BY taken_at", (), "selective-full-scan", "no-index",
+     ("CREATE INDEX tried_index ON reading (sensor_id, taken_at)",)),
+    ("SELECT v.visit_id, b.name FROM visit v JOIN buoy b USING (buoy_id) WHERE v.keeper_id = 5",
+     (), "selective-full-scan", "no-index", ("CREATE INDEX tried_index ON visit (keeper_id)",)),
+    ("SELECT a.alert_id, v.visit_id FROM alert a JOIN visit v ON v.started_at > a.raised_at AND "
+     "v.started_at < a.raised_at + interval '36 hours' WHERE a.kind = 'hull' AND "
+     "a.cause = 'cause-27' AND a.crew = 'crew-29' AND a.status = 'open'",
+     (), "row-misestimate", "correlated-columns",
+     ("CREATE STATISTICS tried_statistics (dependencies, mcv) ON kind, cause, crew, status "
+      "FROM alert", "ANALYZE alert")),
+    ("SELECT t.value, s.kind FROM tried t JOIN sensor s USING (sensor_id) "
+     "WHERE t.taken_at >= '2026-06-20'",
+     ("CREATE TABLE tried AS SELECT * FROM reading WHERE taken_at < '2026-06-20'",
+      "CREATE INDEX ON tried (taken_at)", "ANALYZE tried",
+      "INSERT INTO tried SELECT * FROM reading WHERE taken_at BETWEEN '2026-06-20' AND "
+      "'2026-06-22'"),
+     "row-misestimate", "past-the-statistics", ("ANALYZE tried",)),
+    ("SELECT alert_id, status, kind, message FROM alert ORDER BY status, kind, message",
+     (), "sort-spills", "memory-too-small", ("ALTER DATABASE skerry SET work_mem = '16MB'",)),
 ]  # fmt: skip
 
 
@@ -454,3 +491,13 @@ def test_a_foreign_key_without_index_shows_in_the_triggers_time(
         assert "triggers-take-time" in names()
         server.do("CREATE INDEX ON tried (buoy_id)")
         assert "triggers-take-time" not in names()
+
+
+def test_compiling_shows_where_the_server_can_compile(server: Server, folder: Path) -> None:
+    always = "; ".join(f"SET jit_{each}above_cost = 0" for each in ("", "inline_", "optimize_"))
+    sql = "SELECT count(*), avg(minutes) FROM visit WHERE minutes > 50 AND keeper_id > 4"
+    ((can,),) = server.fetch("SELECT pg_jit_available()")
+    found = found_in(server, folder, sql, f"SET jit = on; {always}")
+    assert ("compiling-outweighs-running" in [s.name for s in found]) == can
+    calm = found_in(server, folder, sql)
+    assert "compiling-outweighs-running" not in [s.name for s in calm]
