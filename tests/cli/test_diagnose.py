@@ -33,13 +33,11 @@ def test_small_matters_are_left_out_until_asked_for(begun: Program, server: Serv
     assert "more below 1 % of the captured time; --all shows them." in few.out
     assert "more below" not in all_.out
     assert len(all_.out.splitlines()) > len(few.out.splitlines())
-    assert few.out.index("The captured queries together") < few.out.index("The schema")
+    assert few.out.index("The schema") > few.out.index("q9")
     found = begun.json("diagnose")
     assert found["captured_ms"] > 0
     assert found["probes"] > 0
     assert "not measured" in found["unknown"][0]
-    names = [s["name"] for s in found["symptoms"]]
-    assert "time-in-few-queries" in names
     assert "questions in" in begun.ok("diagnose", "q1", "--verbose").out
 
 

@@ -118,7 +118,7 @@ def test_odd_names_and_schemas_are_found(begun: Program, server: Server) -> None
     server.do('CREATE SCHEMA odd; CREATE TABLE odd."Mixed Case" (id int, "a b" text)')
     try:
         server.do("""INSERT INTO odd."Mixed Case" SELECT n, 'it''s' FROM generate_series(1, 9) n""")
-        server.do("ANALYZE")
+        server.do('ANALYZE odd."Mixed Case"')
         assert begun.json("table", 'odd."Mixed Case"')["rows_estimated"] == 9
         found = begun.json("table", 'odd."Mixed Case"."a b"', "--value", "it's", "--count")
         assert found["asked"][0]["counted_rows"] == 9
