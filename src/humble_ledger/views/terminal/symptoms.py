@@ -16,6 +16,7 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, labelled, plain_table
 
 WORTH_A_LINE = 0.01  # of the captured time
+MOST_NAMED = 6
 
 
 def diagnoses_view(
@@ -79,7 +80,9 @@ def _closing(found: Diagnoses, left_out: Sequence[SymptomEntry]) -> list[Rendera
     for each in found.plans:
         if each.unknown:
             unknown.setdefault(each.unknown, []).append(each.name)
-    lines += [Hanging("", f"{', '.join(names)}: {why}.") for why, names in unknown.items()]
+    for why, names in unknown.items():
+        told = ", ".join(names) if len(names) <= MOST_NAMED else f"{len(names)} of these plans"
+        lines.append(Hanging("", f"{told}: {why}."))
     return lines
 
 

@@ -199,8 +199,9 @@ def _fetched(case: Case, node: Node) -> float:
 def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
     """The pages that a scan and its bitmap touch: counted, else as many as there are rows."""
     if not case.plan.measured:
-        spread = float(table.pages)
-        return 2 * spread * rows / (2 * spread + rows)  # Mackert and Lohman, all in the cache
+        pages = float(table.pages)
+        # Mackert and Lohman, for a table that fits into the cache.
+        return min(pages, 2 * pages * rows / (2 * pages + rows))
     own = [case.accounts[each.no].own_pages for each in node.walk()]
     return float(sum(pages.touched for pages in own if pages is not None))
 
