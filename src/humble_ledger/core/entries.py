@@ -177,9 +177,13 @@ class Diagnosis:
         symptom = entry.symptom
         if symptom.harmless:
             return 0.0
-        if entry.plan is not None and symptom.cost_share is not None and self.captured_ms:
+        wasted = symptom.cost_ms or 0.0
+        if entry.plan is None or not self.captured_ms:
+            return wasted
+        if symptom.cost_share is not None:
             return symptom.cost_share * self.captured_ms
-        return symptom.cost_ms or 0.0
+        took = self.plan.plan.execution_ms or 0.0
+        return min(wasted / took, 1.0) * self.captured_ms if took else wasted
 
     @property
     def name(self) -> str:

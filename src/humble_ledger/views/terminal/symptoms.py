@@ -65,9 +65,7 @@ def _closing(found: Diagnoses, left_out: Sequence[SymptomEntry]) -> list[Rendera
     """What was left out, what is fine, and what could not be judged."""
     lines: list[RenderableType] = []
     right = [entry for entry in left_out if entry.symptom.harmless]
-    lines += [
-        Hanging("", f"Right as it is in {entry.query}: {entry.symptom.summary}.") for entry in right
-    ]
+    lines += [Hanging("", f"Fine in {entry.query}: {entry.symptom.summary}.") for entry in right]
     small = len(left_out) - len(right)
     if small:
         lines.append(Text(f"{small} more below 1 % of the captured time; --all shows them."))

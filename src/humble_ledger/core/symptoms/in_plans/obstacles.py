@@ -24,7 +24,7 @@ _CALL = re.compile(r"([a-z_][a-z0-9_.]*)\(", re.IGNORECASE)
 # Functions of the clock: their value is fixed for one statement, and another in the next.
 _CLOCK = re.compile(
     r"\b(now\(\)|current_(?:timestamp|date|time)|localtimestamp|localtime|transaction_timestamp\(\)"
-    r"|statement_timestamp\(\)|clock_timestamp\(\)|timeofday\(\)|age\()",
+    r"|statement_timestamp\(\)|clock_timestamp\(\)|timeofday\(\)|age\([^,()]*\))",
     re.IGNORECASE,
 )
 _PATTERN_TEXT = re.compile(r"CAST\('((?:[^']|'')*)' AS|'((?:[^']|'')*)'")

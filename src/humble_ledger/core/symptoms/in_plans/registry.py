@@ -86,7 +86,14 @@ def find_symptoms(case: Case) -> list[Symptom]:
     blamed = {step for s in found if not s.harmless for step in (s.covers or (s.node,))}
     # A scan that another symptom would spare is not right.
     found = [s for s in found if not (s.harmless and s.node in blamed)]
-    return sorted(found, key=lambda s: (s.harmless, -(s.cost_share or 0.0), s.node))
+    return sorted(found, key=lambda s: (s.harmless, -_weight(case, s), s.node))
+
+
+def _weight(case: Case, symptom: Symptom) -> float:
+    """A symptom's share of the plan's time; of what goes beside the steps, against it."""
+    if symptom.cost_share is not None or not case.plan.execution_ms:
+        return symptom.cost_share or 0.0
+    return (symptom.cost_ms or 0.0) / case.plan.execution_ms
 
 
 def _counted_once(case: Case, found: Iterable[Symptom]) -> Iterable[Symptom]:
