@@ -34,7 +34,7 @@ def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
 ) -> None:
     begun.ok("diagnose", "--measure")
     remedies = begun.json("propose")["remedies"]
-    assert {"index", "removal", "statistics", "setting"} == {r["type"] for r in remedies}
+    assert {"index", "removal", "statistics", "setting", "rewrite"} == {r["type"] for r in remedies}
     before = server.fetch(CATALOGUE)
     with as_printed(server) as connection:
         for remedy in remedies:
@@ -43,7 +43,7 @@ def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
             for statement in remedy["apply"]:
                 connection.execute(statement.encode())
             changed = connection.execute(CATALOGUE.encode()).fetchall()
-            if remedy["revert"] and remedy["type"] != "setting":
+            if remedy["revert"] and remedy["type"] not in ("setting", "rewrite"):
                 assert changed != before, remedy["summary"]
             for statement in remedy["revert"]:
                 connection.execute(statement.encode())
@@ -162,3 +162,35 @@ def test_a_covering_index_is_not_proposed_where_the_bare_one_does(
     found = begun.json("propose", sql, "--type", "index")["remedies"]
     assert found
     assert not any("INCLUDE" in r["apply"][0] for r in found)
+
+
+@only_newest
+def test_rewrites_are_proposed_tried_against_the_old_text_and_settled(
+    begun: Program, server: Server
+) -> None:
+    day = "SELECT alert_id, message FROM alert WHERE date_trunc('day', raised_at) = '2026-05-02'"
+    begun.ok("diagnose", day, "--measure")
+    (rewrite,) = begun.json("propose", day, "--type", "rewrite")["remedies"]
+    assert "INTERVAL '1 day'" in rewrite["apply"][0]
+    assert rewrite["queries"][0]["way"] == "planner"
+    old, new = (server.fetch(sql) for sql in (day, rewrite["apply"][0].rstrip(";")))
+    assert sorted(map(str, old)) == sorted(map(str, new))
+    trial = begun.json("trial", day, "--remedy", rewrite["id"], "--pairs", "12")
+    (tried,) = trial["queries"]
+    assert (trial["verdict"], tried["same_result"]) == ("faster", True)
+    assert tried["after"]["cost"] == pytest.approx(rewrite["queries"][0]["cost_predicted"], rel=0.1)
+    assert "one connection sent the old statement" in begun.ok("show", trial["id"]).out
+    assert "INTERVAL" in begun.ok("plan", tried["after"]["plan"]).out
+    (forward, *_) = begun.json("settle", trial["id"], "keep")["files"]
+    assert "the application sends" in (begun.folder / forward).read_text()
+    assert "another text for" in begun.fails(2, "trial", "q1", "--remedy", rewrite["id"])
+
+
+@only_oldest
+def test_a_number_of_the_columns_own_type_is_proposed(begun: Program, server: Server) -> None:
+    sql = "SELECT value FROM reading WHERE reading_id = 918273.0"
+    begun.ok("plan", sql)
+    (rewrite,) = begun.json("propose", sql, "--type", "rewrite")["remedies"]
+    assert rewrite["apply"] == ["SELECT value FROM reading WHERE reading_id = 918273;"]
+    told = begun.json("diagnose", sql)["symptoms"][0]
+    assert rewrite["id"] in told["remedies"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.conditions import orders_rows
@@ -17,6 +17,7 @@ from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocumen
 from humble_ledger.workflow.pairing import Pairs, measure_pairs
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import keep_plan
+from humble_ledger.workflow.rewritten import RewrittenArm
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -41,8 +42,9 @@ class Measuring:
         *,
         changes_planning: bool = False,
         changes_running: bool = False,
+        rewritten: str = "",
     ) -> None:
-        """``names`` are the indexes tried.
+        """``names`` are the indexes tried, ``rewritten`` what is sent after in place of before.
 
         Other changes are used when they change the plan (statistics) or in any case (settings).
         """
@@ -51,6 +53,7 @@ class Measuring:
         self._names = names
         self._changes_planning = changes_planning
         self._changes_running = changes_running
+        self._rewritten = rewritten
         self._most_pairs = most_pairs
         self._smallest_effect = smallest_effect
         self.interrupted = False
@@ -60,6 +63,8 @@ class Measuring:
         if self.interrupted:
             return None
         arms = {"before": self._experiment.before, "after": self._experiment.after}
+        if self._rewritten:
+            arms["after"] = RewrittenArm(arms["after"], self._rewritten)
         pairs = Pairs()
         try:
             progress(f"{tried.query}: first runs")
@@ -99,7 +104,9 @@ class Measuring:
     ) -> Side:
         entry = keep_plan(
             self._workspace,
-            tried.statement,
+            replace(tried.statement, sql=self._rewritten)
+            if side == "after" and self._rewritten
+            else tried.statement,
             document.plan,
             document.document,
             query=tried.query,

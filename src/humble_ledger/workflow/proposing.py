@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.remedies.candidates import Candidate, candidates
-from humble_ledger.core.remedies.choice import Priced, worth_trying
+from humble_ledger.core.remedies.choice import CLEAR_GAIN, Priced, worth_trying
 from humble_ledger.core.remedies.model import (
     IndexDesign,
     Prediction,
@@ -19,6 +19,7 @@ from humble_ledger.core.remedies.model import (
 )
 from humble_ledger.core.remedies.prediction import FormulaPredictor
 from humble_ledger.core.remedies.removal import removal
+from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.settings import setting_remedies
 from humble_ledger.core.remedies.statistics import schema_statistics, statistics_remedies
 from humble_ledger.core.routes.exploring import said
@@ -107,6 +108,11 @@ def _study(workspace: Workspace, what: str, progress: Progress) -> _Studied:
             _priced_setting(workspace, entry, each)
             for each in setting_remedies(case, symptoms, query)
         ),
+        *(
+            priced
+            for each in rewrite_remedies(entry.statement, case.tables, symptoms, query)
+            if (priced := _priced_rewrite(workspace, entry, each)) is not None
+        ),
     ]
     return _Studied(query, entry, case.tables, found, tuple(others), max(calls, 1.0))
 
@@ -124,6 +130,22 @@ def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
     now = "the present plan"
     return replace(
         remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(under)),)
+    )
+
+
+def _priced_rewrite(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | None:
+    """A rewriting with the planner's estimate of it; None when it would not clearly help."""
+    statement = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
+    try:
+        plan = workspace.session.explain(statement).plan
+    except StatementRejected:
+        return None  # it was written for another dialect than the tree's
+    before, after = entry.plan.cost_total, plan.cost_total
+    if before is None or after is None or before < CLEAR_GAIN * after or entry.query is None:
+        return None
+    now = "the present plan"
+    return replace(
+        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(plan)),)
     )
 
 

@@ -30,6 +30,7 @@ from humble_ledger.workflow.workspace import Workspace
 
 WAY_OF_INDEXES = "uncommitted-index"
 WAY_OF_OTHERS = "uncommitted-change"
+WAY_OF_REWRITES = "two-statements"
 
 
 def try_remedies(
@@ -60,8 +61,9 @@ def try_remedies(
             workspace.ledger.trials.keep_creation(record.id, design.table.schema, name)
         progress("making " + ", ".join(entry.remedy.summary for entry in entries))
         statements = [d.create_sql(n) for (_, d), n in zip(indexed, names, strict=True)]
-        others = [s for e in entries if e.remedy.index is None for s in e.remedy.apply]
         types = {entry.remedy.type for entry in entries}
+        others = [s for e in entries if e.remedy.type in _SET_INSIDE for s in e.remedy.apply]
+        new_texts = [e.remedy.apply[0] for e in entries if e.remedy.type is RemedyType.REWRITE]
         with workspace.engine.experiment(
             workspace.target.url, statements, names, record.mark, workspace.limits, others
         ) as experiment:
@@ -73,14 +75,15 @@ def try_remedies(
                 most_pairs,
                 smallest_effect,
                 changes_planning=RemedyType.STATISTICS in types,
-                changes_running=RemedyType.SETTING in types,
+                changes_running=bool(types & {RemedyType.SETTING, RemedyType.REWRITE}),
+                rewritten=new_texts[0].rstrip(";") if new_texts else "",
             )
             queries = [each for t in tried if (each := measured.query(t, progress)) is not None]
         if not queries:
             raise Interrupted(f"Trial {record.id} was stopped before any pair was measured.")
         record.result = Trial(
             verdict=overall(queries),
-            way=WAY_OF_INDEXES if names else WAY_OF_OTHERS,
+            way=WAY_OF_INDEXES if names else WAY_OF_OTHERS if others else WAY_OF_REWRITES,
             remedies=tuple(entry.id for entry in entries),
             queries=tuple(queries),
             build_ms=sum(build.build_ms for build in experiment.builds),
@@ -91,7 +94,9 @@ def try_remedies(
     return workspace.ledger.trials.get(record.id)
 
 
-_TRIED = (RemedyType.INDEX, RemedyType.STATISTICS, RemedyType.SETTING)
+_SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING)
+_WRITES_NOTHING = frozenset((RemedyType.SETTING, RemedyType.REWRITE))
+_TRIED = (RemedyType.INDEX, *_SET_INSIDE, RemedyType.REWRITE)
 
 
 @dataclass(slots=True)
@@ -155,8 +160,19 @@ def _refuse_what_is_unsafe(
 ) -> None:
     for each in tried:
         require_readable_run(each.statement.sql, allow_writes=False)
-    if all(entry.remedy.type is RemedyType.SETTING for entry in entries):
-        return  # nothing is written, and nobody waits
+    rewrites = [entry for entry in entries if entry.remedy.type is RemedyType.REWRITE]
+    if rewrites and (
+        len(rewrites) > 1 or {t.query for t in tried} - set(rewrites[0].remedy.queries)
+    ):
+        raise WrongUsage(
+            f"{rewrites[0].id} is another text for {', '.join(rewrites[0].remedy.queries)}: it is "
+            "tried on that query, one at a time.",
+            f"Say  humble trial {rewrites[0].remedy.queries[0]} --remedy {rewrites[0].id}",
+        )
+    for entry in rewrites:
+        require_readable_run(entry.remedy.apply[0], allow_writes=False)
+    if all(entry.remedy.type in _WRITES_NOTHING for entry in entries):
+        return  # nobody waits
     if workspace.target.role is TargetRole.PRODUCTION:
         raise RefusedForSafety(
             "The target is a production server, and this way of trying makes writers to the "

@@ -20,7 +20,9 @@ def propose(
     ] = None,
     types: Annotated[
         list[str] | None,
-        typer.Option("--type", help="Only index, removal, statistics or setting; repeatable."),
+        typer.Option(
+            "--type", help="Only index, rewrite, statistics, setting or removal; repeatable."
+        ),
     ] = None,
     sql: Annotated[
         bool, typer.Option("--sql", help="Give a script for review in place of the table.")
@@ -29,7 +31,7 @@ def propose(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Propose indexes, statistics, settings and removals, with predictions; builds nothing.
+    """Propose indexes, rewrites, statistics, settings, removals, with predictions; builds nothing.
 
     Without a WHAT it proposes for all captured queries and for the schema.
 
@@ -60,11 +62,10 @@ def _types(words: list[str]) -> tuple[RemedyType, ...]:
     from humble_ledger.core.remedies.model import RemedyType  # noqa: PLC0415
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
 
-    offered = [each for each in RemedyType if each is not RemedyType.REWRITE]
-    unknown = [word for word in words if word not in offered]
+    unknown = [word for word in words if word not in list(RemedyType)]
     if unknown:
         raise WrongUsage(
             f"«{unknown[0]}» is no type of remedy that is proposed.",
-            f"Say one of: {', '.join(offered)}",
+            f"Say one of: {', '.join(RemedyType)}",
         )
     return tuple(RemedyType(word) for word in words) or tuple(RemedyType)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.remedies.model import IndexDesign, Remedy
+from humble_ledger.core.remedies.model import IndexDesign, Remedy, RemedyType
 
 _WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.
@@ -62,6 +62,10 @@ def migration_of(remedy: Remedy) -> Migration:
             "".join(f"{role} SET {name} = '{value}';\n" for name, value in remedy.settings),
             "".join(f"{role} RESET {name};\n" for name, _ in remedy.settings),
         )
+    if remedy.type is RemedyType.REWRITE:
+        note = "-- No change of the database: this is what the application sends from now on.\n"
+        old, new = "\n".join(remedy.revert), "\n".join(remedy.apply)
+        return Migration("rewrite", f"{note}{new}\n", f"{note}{old}\n")
     name = "_".join(_WORD.findall(remedy.summary.lower()))[:60]
     back = "".join(f"{statement}\n" for statement in remedy.revert) or "-- Nothing to undo.\n"
     return Migration(name, "".join(f"{s}\n" for s in remedy.apply), back)

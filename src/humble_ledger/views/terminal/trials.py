@@ -21,6 +21,7 @@ _STYLES = {
 }
 _WAYS = {
     "uncommitted-index": "an index that only one of two connections saw, rolled back after",
+    "two-statements": "one connection sent the old statement, the other the new one",
     "uncommitted-change": "a change that only one of two connections saw, rolled back after",
 }
 
@@ -74,7 +75,9 @@ def _heading(
             "built" if trial.size_bytes else "made",
             f"in {numbers.ms(trial.build_ms)}"
             + (f", {numbers.size(trial.size_bytes)}" if trial.size_bytes else "")
-            + " (measured)",
+            + " (measured)"
+            if trial.build_ms
+            else "",
         ),
         ("left behind", ", ".join(trial.left_behind) or "nothing (checked)"),
     )

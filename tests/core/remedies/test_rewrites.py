@@ -1,0 +1,100 @@
+"""Statements written another way: what is turned, and what is left alone."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from humble_ledger.core.remedies.rewrites.comparisons import rewritings
+from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from tests.core.remedies.test_prediction import ALERT, READING
+
+TIMED = replace(
+    ALERT,
+    columns={
+        **ALERT.columns,
+        "raised_at": replace(ALERT.columns["raised_at"], type_name="timestamp with time zone"),
+        "code": replace(ALERT.columns["code"], type_name="text"),
+    },
+)
+TABLES = {TIMED.name: TIMED, READING.name: READING}
+
+
+def where(sql: str) -> str:
+    """The condition of the only rewriting of a statement on alert, "" when there is none."""
+    found = list(rewritings(f"SELECT alert_id FROM alert AS a WHERE {sql}", TABLES))
+    return found[0].sql.split(" WHERE ")[1] if found else ""
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("date_trunc('day', raised_at) = '2026-05-02'",
+         "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
+         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 day')"),
+        ("'2026-05-01' = date_trunc('month', a.raised_at)",
+         "(a.raised_at >= CAST('2026-05-01' AS TIMESTAMPTZ) AND "
+         "a.raised_at < CAST('2026-05-01' AS TIMESTAMPTZ) + INTERVAL '1 month')"),
+        ("date_trunc('quarter', raised_at) = $1",
+         "(raised_at >= CAST($1 AS TIMESTAMPTZ) AND "
+         "raised_at < CAST($1 AS TIMESTAMPTZ) + INTERVAL '3 months')"),
+        ("alert_id = 17.0", "alert_id = 17"),
+        ("17.00 >= a.alert_id", "17 >= a.alert_id"),
+        ("now() - raised_at < interval '1 day'",
+         "raised_at > CURRENT_TIMESTAMP - INTERVAL '1 DAY'"),
+        ("now() - raised_at >= interval '2 hours' AND kind = 'x'",
+         "raised_at <= CURRENT_TIMESTAMP - INTERVAL '2 HOURS' AND kind = 'x'"),
+        ("date_trunc('day', raised_at) = '2026-05-02' AND alert_id = 5.0",
+         "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
+         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 day') AND alert_id = 5"),
+    ],
+)  # fmt: skip
+def test_comparisons_are_turned(before: str, after: str) -> None:
+    assert where(before) == after
+
+
+@pytest.mark.parametrize(
+    "condition",
+    [
+        "kind = 'ice'",
+        "alert_id = 17",
+        "alert_id = 17.5",  # no row can match; not ours to say so silently
+        "code = '17.0'",
+        "date_trunc('day', raised_at) > '2026-05-02'",
+        "date_trunc('day', raised_at) = date_trunc('day', a.raised_at)",
+        "date_trunc('century', raised_at) = '2026-05-02'",
+        "date_trunc('day', code) = '2026-05-02'",
+        "date_trunc('day', raised_at) = (SELECT max(raised_at) FROM alert)",
+        "now() - raised_at < age(raised_at)",
+        "raised_at - now() < interval '1 day'",
+        "unknown_column = 5.0",
+        "this is no SQL (",
+    ],
+)
+def test_what_would_mean_something_else_is_left_alone(condition: str) -> None:
+    assert where(condition) == ""
+
+
+def symptom(cause: str) -> Symptom:
+    return Symptom("selective-full-scan", 1, "", "", {}, Cause(cause, ""))
+
+
+@pytest.mark.parametrize(
+    ("sql", "cause", "offered"),
+    [
+        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "type-mismatch", True),
+        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "no-index", False),
+        ("DELETE FROM alert WHERE alert_id = 17.0", "type-mismatch", False),
+        ("SELECT 1 FROM alert WHERE alert_id = 17.0 FOR UPDATE", "type-mismatch", False),
+    ],
+)
+def test_only_reads_whose_symptom_calls_for_it_are_rewritten(
+    sql: str, cause: str, offered: bool
+) -> None:
+    found = list(rewrite_remedies(sql, TABLES, [symptom(cause)], "q1"))
+    assert bool(found) == offered
+    if found:
+        assert found[0].revert == (f"{sql};",)
+        assert "means the same when" in found[0].reason
