@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import signal
 import subprocess
 import sys
 from dataclasses import dataclass
@@ -10,6 +11,11 @@ from pathlib import Path
 from typing import Any
 
 HUMBLE = str(Path(sys.executable).parent / "humble")
+
+
+def _heed_ctrl_c() -> None:
+    """Tests that were started in the background hand an ignored Ctrl-C down to all they start."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
 
 
 @dataclass(frozen=True)
@@ -78,6 +84,7 @@ class Program:
             stdout=subprocess.PIPE,
             stderr=subprocess.PIPE,
             text=True,
+            preexec_fn=_heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
         )
 
     def query_with(self, part: str) -> str:
