@@ -74,6 +74,7 @@ RULES: tuple[Rule, ...] = (
 )
 
 
+_HOW_IT_RAN = ("helpers-", "compiling-")
 WORTH_KEEPING = 0.05  # of the plan's time, when earlier symptoms took most of it
 
 
@@ -83,8 +84,9 @@ def find_symptoms(case: Case) -> list[Symptom]:
     Time counts once: together they never cost more than the plan took.
     """
     found = list(_counted_once(case, (symptom for rule in RULES for symptom in rule(case))))
-    blamed = {step for s in found if not s.harmless for step in (s.covers or (s.node,))}
-    # A scan that another symptom would spare is not right.
+    # A scan that another symptom would spare is not right; how it was run is another matter.
+    sparing = [s for s in found if not s.harmless and not s.name.startswith(_HOW_IT_RAN)]
+    blamed = {step for s in sparing for step in (s.covers or (s.node,))}
     found = [s for s in found if not (s.harmless and s.node in blamed)]
     return sorted(found, key=lambda s: (s.harmless, -_weight(case, s), s.node))
 
