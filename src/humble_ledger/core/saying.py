@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+MIB = 1024 * 1024  # bytes
+
 
 def percent(share: float) -> str:
     """A share in percent, with as many digits as tell it from nothing: «12.5 %», «0.00038 %»."""

@@ -6,10 +6,10 @@ import math
 from collections.abc import Iterable, Iterator
 
 from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
 
-MIB = 1024 * 1024
 # The estimate of what a sort or hash needs is rough, and too little memory helps nothing.
 RESERVE = 1.3
 MOST_BYTES = 1024 * MIB  # more is not for one step of one session to take
@@ -46,7 +46,8 @@ def _needed(case: Case, symptom: Symptom) -> float:
     for name in _NEEDS:
         need = symptom.evidence.get(name)
         if isinstance(need, int | float):
-            times = case.hash_memory_bytes / case.memory_bytes if symptom.name[0] == "h" else 1.0
+            hashes = symptom.name == "hash-spills"
+            times = case.hash_memory_bytes / case.memory_bytes if hashes else 1.0
             return float(need) / times
     return 0.0
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
-from humble_ledger.core.plans.paths import path_to, rows_divided_by
+from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of, join_graph, reads_table
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import Case
@@ -32,7 +32,7 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
             continue
         sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
         fewest = min(_rows_of_side(case, side) for side in sides)
-        made = _rows(case, join)
+        made = case.rows(join)
         if fewest < 2 or made < FEWEST_UNTIED_ROWS:
             continue
         # With a tie, about one in so many of the rows would be left, here and above.
@@ -67,7 +67,7 @@ def distinct_fan_outs(case: Case) -> Iterable[Symptom]:
         steps, join = _chain_to_join(top)
         if join is None:
             continue
-        made, kept = _rows(case, join), _rows(case, top)
+        made, kept = case.rows(join), case.rows(top)
         if made < FEWEST_ROWS or made < FAN_OUT * max(kept, 1.0):
             continue
         shown = {ref.alias for key in top.output for ref in columns_of(key)}
@@ -104,7 +104,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         join = _chain_to_join(top)[1]
         if join is None or join.join_type not in ("", "Inner", "Left"):
             continue
-        made, groups = _rows(case, join), max(_rows(case, top), 1.0)
+        made, groups = case.rows(join), max(case.rows(top), 1.0)
         sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
         if len(sides) != 2 or made < FEWEST_ROWS or made < ROWS_PER_GROUP * groups:
             continue
@@ -197,18 +197,11 @@ def _chain_to_join(top: Node) -> tuple[list[Node], Node | None]:
         steps.append(node)
 
 
-def _rows(case: Case, node: Node) -> float:
-    """The rows of a step in all: seen, else expected."""
-    if node.loops is not None:
-        return (node.rows_seen or 0.0) * node.loops
-    return (node.rows_expected or 0.0) * rows_divided_by(case.plan, node)
-
-
 def _rows_of_side(case: Case, side: Node) -> float:
     """The rows that one side brings to a join, not counted again for each time it is read."""
     if side.role is Role.INNER and side.operation is Operation.MATERIALIZE:
         return side.rows_seen if side.rows_seen is not None else (side.rows_expected or 0.0)
-    return _rows(case, side)
+    return case.rows(side)
 
 
 def _names(side: Node) -> set[str]:

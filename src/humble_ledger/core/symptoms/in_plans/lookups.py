@@ -13,7 +13,7 @@ from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.remarks import number_of
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
 from humble_ledger.core.remedies.btree import index_shape
-from humble_ledger.core.saying import percent
+from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -29,7 +29,6 @@ VISITED_PART = 0.1
 # One page of a bitmap: PagetableEntry (48 bytes) and two pointers, tbm_calculate_entries in
 # PostgreSQL's tidbitmap.c.
 BITMAP_ENTRY_BYTES = 64
-MIB = 1024 * 1024
 
 
 def spared_lookups(case: Case) -> Iterable[Symptom]:

@@ -46,6 +46,11 @@ class _Ordered:
     descending: tuple[bool, ...]
     wanted: float  # share of the sorted rows that are given on
 
+    @property
+    def columns(self) -> list[str]:
+        """The columns of an index that would have this order: the fixed ones, then the keys."""
+        return [*dict.fromkeys(p.column.column for p in self.fixed if p.column), *self.keys]
+
 
 def spared_sorts(case: Case) -> Iterable[Symptom]:
     """`sort-an-index-would-spare` and `first-rows-of-everything`."""
@@ -72,7 +77,7 @@ def spared_by_index(case: Case, sort: Node) -> str:
     price, now = _price(case, found), sort.cost.total
     if price >= CLEARLY_CHEAPER * now:
         return ""
-    columns = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
+    columns = found.columns
     return (
         f"an index on {found.table.name} ({', '.join(columns)}) would spare the sort: "
         f"{price:,.0f} against {now:,.0f} (predicted cost)"
@@ -99,7 +104,7 @@ def _symptom(
         else f"{case.verb('sorts', 'would sort')} {rows:,.0f} rows of {found.table.name} by "
         f"{', '.join(found.keys)}"
     )
-    columns = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
+    columns = found.columns
     return Symptom(
         name="first-rows-of-everything" if first else "sort-an-index-would-spare",
         node=found.sort.no,
@@ -232,8 +237,7 @@ def _nearly_unique(column: ColumnFacts, table: TableFacts) -> bool:
 def _price(case: Case, found: _Ordered) -> float:
     """The cost of reading in the order of an index on the fixed columns and the keys."""
     table = found.table
-    names = [*dict.fromkeys(p.column.column for p in found.fixed if p.column), *found.keys]
-    columns = [table.columns[name] for name in names if name in table.columns]
+    columns = [table.columns[name] for name in found.columns if name in table.columns]
     share = 1.0
     if found.fixed:
         rows = case.planner.rows_matching(

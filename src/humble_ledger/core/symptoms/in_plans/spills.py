@@ -9,13 +9,13 @@ from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.ordering import spared_by_index
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 # A row in a sort's memory: its bytes, a header (24) and the sort's own entry (24).
 ROW_OVERHEAD_BYTES = 48
-MIB = 1024 * 1024
 
 
 def sort_spills(case: Case) -> Iterable[Symptom]:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.saying import MIB
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -65,7 +66,7 @@ def _constant(child: Node) -> bool:
 
 
 def _read_again(case: Case, child: Node) -> Cause:
-    limit = case.hash_memory_bytes / 1024 / 1024
+    limit = case.hash_memory_bytes / MIB
     rows = max((n.rows_expected or 0.0) for n in child.walk())
     return Cause(
         "result-looked-through-again",

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
+from humble_ledger.core.saying import MIB
 from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts
 from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
 
 FEWEST_PAGES = 8
 LONG_ENOUGH = timedelta(days=7)
-MIB = 1024 * 1024
 
 
 def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:

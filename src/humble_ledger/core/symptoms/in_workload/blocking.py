@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
 
@@ -13,7 +14,6 @@ SPILLS = "writes-temporary-files"
 LEAST_WAIT_MS = 100.0
 _WAITS = (IncidentKind.LOCK_WAIT, IncidentKind.LOCK_WAITED)
 _GIVEN_UP = (IncidentKind.LOCK_TIMEOUT, IncidentKind.DEADLOCK)
-MIB = 1024 * 1024
 
 
 @dataclass(frozen=True, slots=True)
