@@ -170,7 +170,11 @@ def test_rewrites_are_proposed_tried_against_the_old_text_and_settled(
 ) -> None:
     day = "SELECT alert_id, message FROM alert WHERE date_trunc('day', raised_at) = '2026-05-02'"
     begun.ok("diagnose", day, "--measure")
-    (rewrite,) = begun.json("propose", day, "--type", "rewrite")["remedies"]
+    (rewrite,) = begun.json("propose", day.replace(" WHERE", "\nWHERE"), "--type", "rewrite")[
+        "remedies"
+    ]
+    script = begun.ok("propose", day.replace(" WHERE", "\nWHERE"), "--sql").out
+    assert all(s.startswith(("SELECT", "CREATE", "--")) for s in script.splitlines() if s)
     assert "INTERVAL '1 day'" in rewrite["apply"][0]
     assert rewrite["queries"][0]["way"] == "planner"
     old, new = (server.fetch(sql) for sql in (day, rewrite["apply"][0].rstrip(";")))

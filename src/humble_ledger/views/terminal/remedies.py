@@ -67,7 +67,8 @@ def _size(remedy: Remedy, numbers: Numbers) -> str:
 def _note(shown: Sequence[RemedyEntry]) -> str:
     note = (
         "Costs are the server's estimates; predicted ones by formula for indexes, by the planner "
-        "itself for settings. What statistics bring only a trial tells. Nothing was built."
+        "itself for settings and rewrites. What statistics bring only a trial tells. Nothing was "
+        "built."
     )
     first = next((e for e in shown if e.remedy.index is not None), None)
     if first is None:
@@ -91,7 +92,8 @@ def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
         parts += ["", f"-- {entry.id} {remedy.summary}: {' '.join(remedy.reason.split())}"]
         parts += [f"-- {gains}"] if gains else []
         parts += list(remedy.apply)
-        parts += [f"-- back: {statement}" for statement in remedy.revert]
+        back = (line for statement in remedy.revert for line in statement.splitlines())
+        parts += [f"-- back: {line}" for line in back]
     return "\n".join(parts)
 
 

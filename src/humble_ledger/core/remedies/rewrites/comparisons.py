@@ -114,7 +114,7 @@ def _whole_number(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
         return _Turn(
             instead,
             f"{column.name} compared with a number of its own type",
-            "always: the value is a whole number",
+            "the value is a whole number, as here",
         )
     return None
 

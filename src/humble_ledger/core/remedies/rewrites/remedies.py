@@ -26,7 +26,7 @@ def rewrite_remedies(
             summary=f"the statement with {each.done}",
             apply=(f"{each.sql};",),
             revert=(f"{sql.strip().rstrip(';')};",),
-            reason=f"an index can serve; it means the same when: {each.same_when}",
+            reason=f"an index can serve; it means the same when {each.same_when}",
             queries=(query,),
             cures=cures,
         )

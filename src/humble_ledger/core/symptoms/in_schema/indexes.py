@@ -167,6 +167,6 @@ def _window(table: TableFacts, now: datetime) -> str:
 def _lasting(span: timedelta) -> str:
     minutes = span.total_seconds() / 60
     if minutes < 120:
-        return f"{max(minutes, 1):,.0f} minutes"
+        return "minute" if minutes < 1.5 else f"{minutes:,.0f} minutes"
     hours = minutes / 60
     return f"{hours:,.0f} hours" if hours < 48 else f"{hours / 24:,.0f} days"
