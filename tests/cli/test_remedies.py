@@ -139,13 +139,13 @@ def test_a_covering_index_costs_what_was_predicted_when_it_is_really_built(
     begun.ok("plan", sql, "--measure")
     first = begun.json("propose", sql)["remedies"][0]
     assert first["apply"] == [
-        "CREATE INDEX reading_buoy_id_idx ON reading (buoy_id) INCLUDE (value);"
+        "CREATE INDEX reading_buoy_id_value_idx ON reading (buoy_id) INCLUDE (value);"
     ]
     (predicted,) = first["queries"]
     with psycopg.connect(server.url) as connection:  # rolled back when left
         connection.execute(first["apply"][0].encode())
         ((document,),) = connection.execute(f"EXPLAIN (FORMAT JSON) {sql}".encode()).fetchall()
-        ((size,),) = connection.execute("SELECT pg_relation_size('reading_buoy_id_idx')").fetchall()
+        ((size,),) = connection.execute("SELECT pg_relation_size('reading_buoy_id_value_idx')").fetchall()
         connection.rollback()
     assert document[0]["Plan"]["Total Cost"] == pytest.approx(predicted["cost_predicted"], rel=0.1)
     assert size == pytest.approx(first["size_bytes_predicted"], rel=0.1)

@@ -9,8 +9,9 @@ import time
 import psycopg
 import pytest
 
-from humble_ledger.core.remedies.candidates import candidates
-from humble_ledger.core.remedies.prediction import FormulaPredictor
+from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.demo.workload import load_workload
@@ -154,15 +155,17 @@ def test_predictions_agree_with_really_building(session: PostgresSession, server
         statement = Statement(each.sql, tuple(str(v) for v in each.value_sets[0]))
         plan = session.explain(statement).plan
         tables = session.tables(table_names(plan))
+        reads = list(accesses(plan, tables))
         for candidate in candidates(plan, tables):
-            predicted = predictor.predict("q", plan, candidate)
+            predicted = predictor.outlook(plan, reads, [candidate.design])
             real, size = _really(server, candidate.design.create_sql("probe_ix"), statement)
-            ratios.append(predicted.cost_predicted / real)
-            sizes.append(predictor.shape(candidate).size_bytes(8192) / size)
+            ratios.append(predicted.cost / real)
+            shape = predictor.shape(candidate.design, candidate.access.table)
+            sizes.append(shape.size_bytes(8192) / size)
     assert len(ratios) >= 10
     assert 0.95 <= statistics.median(ratios) <= 1.05, sorted(ratios)
     assert min(ratios) >= 0.5 and max(ratios) <= 2.0, sorted(ratios)
-    assert 0.9 <= statistics.median(sizes) <= 1.1, sorted(sizes)
+    assert 0.95 <= statistics.median(sizes) <= 1.05, sorted(sizes)
 
 
 def _really(server: Server, create: str, statement: Statement) -> tuple[float, int]:

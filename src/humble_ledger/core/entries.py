@@ -10,6 +10,8 @@ from humble_ledger.core.estimates.distribution import AskedValue
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.comparison import Comparison, Figures
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.routes.deciding import Decision
 from humble_ledger.core.routes.exploring import Method
@@ -251,6 +253,36 @@ class RemedyEntry:
     at: str
     status: str
     remedy: Remedy
+
+
+@dataclass(frozen=True, slots=True)
+class Proposals:
+    """What is worth trying, the best first; and indexes that could stand in place of those.
+
+    ``more_alternatives`` were found and not kept.
+    """
+
+    remedies: tuple[RemedyEntry, ...]
+    alternatives: tuple[RemedyEntry, ...] = ()
+    more_alternatives: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ChosenIndexes:
+    """A choice under a budget with the entries of its indexes, and of removals it allows.
+
+    ``writers`` are captured queries that change rows of a table that gets an index, with that
+    table; ``rewrites`` need no index at all. ``timed`` tells whether captured times stand behind
+    the weights, or costs alone.
+    """
+
+    choice: Choice
+    budget: Budget
+    remedies: Mapping[IndexDesign, RemedyEntry]
+    removals: tuple[RemedyEntry, ...] = ()
+    writers: tuple[tuple[str, str], ...] = ()
+    timed: bool = True
+    rewrites: tuple[RemedyEntry, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from humble_ledger.core.entries import RemedyEntry, SymptomEntry
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.workflow.diagnosing.everything import diagnose
-from humble_ledger.workflow.proposing import propose
+from humble_ledger.workflow.proposing.everything import propose
 from humble_ledger.workflow.ranking import ranking
 from humble_ledger.workflow.workspace import Workspace
 
@@ -22,7 +22,7 @@ def summary_view(workspace: Workspace) -> RenderableType:
     ranked = ranking(workspace).rows
     judged = diagnose(workspace, [row.query.id for row in ranked], measure=True)
     symptoms = {each.plan.query: each.symptoms for each in judged.plans}
-    remedies = propose(workspace)
+    remedies = propose(workspace).remedies
     table = plain_table(
         ("id", "fixed"), ("total ms", "right"), ("calls", "right"),
         ("first symptom: cause", "left"), ("best index: cost, predicted", "left"),

@@ -18,11 +18,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Protocol
 
+from humble_ledger.core.costs.sizes import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.workload.sampling import ActivityLook
@@ -210,6 +211,20 @@ class Session(Protocol):
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         """The planner's estimate of the rows that equal one unknown value per column."""
+        ...
+
+    def sample_keys(
+        self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
+    ) -> KeySample | None:
+        """Entries that an index would have, from a block sample; None when none can be taken."""
+        ...
+
+    def lasting(self, table: TableName, expression: str) -> bool:
+        """Whether an index may rest on this expression: it never changes for the same row."""
+        ...
+
+    def operator_classes(self) -> frozenset[str]:
+        """What indexes can be sorted or taken apart by here, as «method:class»."""
         ...
 
     def preflight(self) -> Sequence[Readiness]:

@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 
 from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
+from humble_ledger.views.documents.choices import ChoiceDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
 from humble_ledger.views.documents.errors import ErrorDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
@@ -36,6 +37,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     TableDocument,
     ColumnDocument,
     RemediesDocument,
+    ChoiceDocument,
     TrialDocument,
     SettlementDocument,
     HistoryDocument,

@@ -11,6 +11,7 @@ from typing import Any
 
 import tomli_w
 
+from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, pattern_fault
 from humble_ledger.errors import WrongUsage
 
 FILE_NAME = "humble.toml"
@@ -38,7 +39,8 @@ class TargetConfig:
 class Configuration:
     """What `humble.toml` says; the first target is the default one.
 
-    With ``mask`` no literal goes into the ledger; ``plan_columns`` are those of a plan's table.
+    With ``mask`` no literal goes into the ledger; ``plan_columns`` are those of a plan's table;
+    ``index_names`` is the pattern for the names of proposed indexes.
     """
 
     folder: Path
@@ -48,6 +50,7 @@ class Configuration:
     migrations: Path = Path("migrations")
     mask: bool = False
     plan_columns: tuple[str, ...] = ()
+    index_names: str = DEFAULT_PATTERN
 
 
 def find_configuration(start: Path) -> Configuration:
@@ -71,6 +74,7 @@ def write_configuration(configuration: Configuration) -> Path:
         "number_style": configuration.number_style,
         "mask": configuration.mask,
         "plan_columns": list(configuration.plan_columns),
+        "index_names": configuration.index_names,
         "targets": {
             name: {"url": target.url, "role": target.role.value}
             for name, target in configuration.targets.items()
@@ -94,6 +98,9 @@ def _read(folder: Path) -> Configuration:
             name: TargetConfig(name, str(each["url"]), TargetRole(each.get("role", "staging")))
             for name, each in document.get("targets", {}).items()
         }
+        names = str(document.get("index_names", DEFAULT_PATTERN))
+        if fault := pattern_fault(names):
+            raise ValueError(f"index_names = «{names}»: {fault}")
     except (OSError, ValueError, KeyError, AttributeError, TypeError) as error:
         raise WrongUsage(
             f"{path} cannot be read: {error}.", "Mend it, or write a new one with  humble init"
@@ -106,4 +113,5 @@ def _read(folder: Path) -> Configuration:
         migrations=Path(str(document.get("migrations", "migrations"))),
         mask=bool(document.get("mask", False)),
         plan_columns=tuple(str(name) for name in document.get("plan_columns", ())),
+        index_names=names,
     )

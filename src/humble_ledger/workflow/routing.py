@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from humble_ledger.core.costs.scans import CostModel
 from humble_ledger.core.entries import Route, Routes
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.btree import CostModel
 from humble_ledger.core.routes.deciding import deciding
 from humble_ledger.core.routes.exploring import Avoided, Found, explore
 from humble_ledger.core.statements.kinds import Statement

@@ -2,9 +2,11 @@ from __future__ import annotations
 
 import pytest
 
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.migration import Migration, index_migration
-from humble_ledger.core.remedies.model import IndexDesign, index_remedy
+from humble_ledger.core.remedies.model import index_remedy
+from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.schema.quoting import fitting_name, identifier
 from humble_ledger.errors import UnreadableInput
@@ -60,7 +62,7 @@ def test_names(name: str, quoted: str) -> None:
 def test_long_names_are_cut_at_a_character() -> None:
     assert len(fitting_name("ö" * 50).encode()) <= 63
     design = IndexDesign(TableName("public", "t" * 40), (IndexKey("c" * 40),))
-    assert len(design.name().encode()) <= 63 and design.name().endswith("_idx")
+    assert len(index_name(design).encode()) <= 63 and index_name(design).endswith("_idx")
 
 
 def test_a_remedy_undoes_itself_in_the_tables_schema() -> None:

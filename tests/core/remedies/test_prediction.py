@@ -6,13 +6,17 @@ from collections.abc import Sequence
 
 import pytest
 
+from humble_ledger.core.costs.scans import CostModel, Search, pages_fetched
+from humble_ledger.core.costs.sizes import KeySample, index_shape
 from humble_ledger.core.plans.model import Node
-from humble_ledger.core.remedies.btree import CostModel, Search, index_shape, pages_fetched
-from humble_ledger.core.remedies.candidates import candidates
-from humble_ledger.core.remedies.choice import Priced, worth_trying
+from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import Prediction
-from humble_ledger.core.remedies.prediction import FormulaPredictor
-from humble_ledger.core.remedies.recosting import Replacement, recost
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.prediction.recosting import Replacement, recost
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
     IndexFacts,
@@ -67,6 +71,11 @@ class Oracle:
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         return 600.0
 
+    def sample_keys(
+        self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
+    ) -> KeySample | None:
+        return None
+
 
 @pytest.mark.parametrize("major", [15, 18])
 @pytest.mark.parametrize(
@@ -95,12 +104,13 @@ def test_what_an_index_serves_already_is_not_proposed(name: str) -> None:
 def test_a_selective_index_is_predicted_far_cheaper_and_a_prediction_never_dearer() -> None:
     plan = recorded(18, "01-readings-of-a-sensor")
     predictor = FormulaPredictor(SERVER, Oracle())
+    reads = list(accesses(plan, TABLES))
     for candidate in candidates(plan, TABLES):
-        found = predictor.predict("q1", plan, candidate)
-        assert found.cost_predicted <= found.cost_before == plan.cost_total
+        found = predictor.outlook(plan, reads, [candidate.design])
+        assert found.cost <= found.cost_before == plan.cost_total
         if candidate.design.key_columns[0] == "sensor_id":
-            assert found.gain > 5
-            assert found.route
+            told = found.prediction("q1", predictor.way)
+            assert told.gain > 5 and told.route
 
 
 def _seq(**more: object) -> dict[str, object]:
@@ -170,24 +180,22 @@ def test_wider_keys_make_larger_indexes() -> None:
     assert empty.levels == 0 and empty.pages == 2
 
 
-def _priced(candidate: object, size: int, **costs: float) -> Priced:
+def _priced(design: IndexDesign, size: int, **costs: float) -> Priced:
     predictions = tuple(Prediction(q, 1000.0, cost, "formula") for q, cost in costs.items())
-    return Priced(candidate, predictions, size)  # type: ignore[arg-type]
+    return Priced(design, predictions, size)
 
 
 def test_the_choice_prefers_the_smaller_of_two_alike_and_drops_the_useless() -> None:
-    found = candidates(recorded(18, "01-readings-of-a-sensor"), TABLES)
-    narrow = next(c for c in found if c.design.key_columns == ("sensor_id",))
-    wide = next(c for c in found if c.design.key_columns == ("sensor_id", "taken_at"))
+    narrow = parse_index("reading (sensor_id)")
+    wide = parse_index("reading (sensor_id, taken_at)")
     alike = worth_trying([_priced(wide, 400, q1=100), _priced(narrow, 100, q1=101)], {})
-    assert [p.candidate for p in alike] == [narrow]
+    assert [p.design for p in alike] == [narrow]
     better = worth_trying([_priced(wide, 400, q1=50), _priced(narrow, 100, q1=101)], {})
-    assert [p.candidate for p in better] == [wide, narrow]
+    assert [p.design for p in better] == [wide, narrow]
     assert worth_trying([_priced(narrow, 100, q1=900)], {}) == []
 
 
 def test_a_query_that_runs_often_weighs_more() -> None:
-    found = candidates(recorded(18, "01-readings-of-a-sensor"), TABLES)
-    once = _priced(found[0], 100, q1=10)
-    often = _priced(found[1], 1000, q2=500)
+    once = _priced(parse_index("reading (sensor_id)"), 100, q1=10)
+    often = _priced(parse_index("reading (quality)"), 1000, q2=500)
     assert [p.size_bytes for p in worth_trying([once, often], {"q2": 100})] == [1000, 100]

@@ -27,6 +27,15 @@ def propose(
     sql: Annotated[
         bool, typer.Option("--sql", help="Give a script for review in place of the table.")
     ] = False,
+    budget: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--budget",
+            help="The best set of indexes within a size (100MB), a number (5), or more "
+            "writing (20%); repeatable.",
+            metavar="LIMIT",
+        ),
+    ] = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -35,26 +44,67 @@ def propose(
 
     Without a WHAT it proposes for all captured queries and for the schema.
 
-    Example: [bold]humble propose q3[/bold]
+    Example: [bold]humble propose q3[/bold], or [bold]humble propose --budget 100MB[/bold]
     """
     from humble_ledger.views.documents.remedies import remedies_document  # noqa: PLC0415
     from humble_ledger.views.terminal.remedies import (  # noqa: PLC0415
         remedies_sql,
         remedies_view,
     )
-    from humble_ledger.workflow.proposing import propose as find  # noqa: PLC0415
+    from humble_ledger.workflow.proposing.everything import propose as find  # noqa: PLC0415
 
     wanted = _types(types or [])
+    if budget:
+        _within(budget, whats or [], top, types or [], sql, timeout, target, json)
+        return
     with workspace_for(target, timeout) as workspace, output.progress() as progress:
-        entries = find(workspace, whats or (), progress, wanted)
-    shown = entries[:top] if top is not None else entries
+        found = find(workspace, whats or (), progress, wanted)
+    shown = found.remedies[:top] if top is not None else found.remedies
     if sql and not json:
         output.show(remedies_sql(shown), whole_lines=True)
         return
+    others = found.alternatives if top is None else ()
     output.give(
         json,
-        lambda: remedies_document(shown),
-        lambda: remedies_view(entries, numbers_of(workspace), top),
+        lambda: remedies_document(shown, others),
+        lambda: remedies_view(found, numbers_of(workspace), top),
+    )
+
+
+def _within(
+    budget: list[str],
+    whats: list[str],
+    top: int | None,
+    types: list[str],
+    sql: bool,
+    timeout: float,
+    target: str | None,
+    json: bool,
+) -> None:
+    """The best set of indexes within a budget."""
+    from humble_ledger.core.remedies.choice.budget_text import parse_budget  # noqa: PLC0415
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+    from humble_ledger.views.documents.choices import choice_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.choices import choice_view  # noqa: PLC0415
+    from humble_ledger.views.terminal.remedies import remedies_sql  # noqa: PLC0415
+    from humble_ledger.workflow.proposing.choosing import choose_indexes  # noqa: PLC0415
+
+    if top is not None or set(types) - {"index"}:
+        raise WrongUsage(
+            "--budget chooses a set of indexes: --top and other types do not go with it.",
+            "A number of indexes is a budget too:  --budget 5",
+        )
+    limits = parse_budget(budget)
+    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+        chosen = choose_indexes(workspace, whats, limits, progress)
+    if sql and not json:
+        entries = (*chosen.remedies.values(), *chosen.removals)
+        output.show(remedies_sql(entries), whole_lines=True)
+        return
+    output.give(
+        json,
+        lambda: choice_document(chosen),
+        lambda: choice_view(chosen, numbers_of(workspace)),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.remedies.model import IndexDesign
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
 from humble_ledger.errors import UnreadableInput

@@ -6,7 +6,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.remedies.model import IndexDesign, Remedy, RemedyType
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import Remedy, RemedyType
 
 _WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.

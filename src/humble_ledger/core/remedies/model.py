@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from humble_ledger.core.schema.facts import IndexKey, TableName
-from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, index_name
 
 
 class RemedyType(StrEnum):
@@ -17,64 +17,6 @@ class RemedyType(StrEnum):
     REWRITE = "rewrite"
     SETTING = "setting"
     REMOVAL = "removal"  # of an index
-
-
-@dataclass(frozen=True, slots=True)
-class IndexDesign:
-    """An index that might be built."""
-
-    table: TableName
-    keys: tuple[IndexKey, ...]
-    included: tuple[str, ...] = ()
-    predicate: str = ""
-    method: str = "btree"
-
-    @property
-    def key_columns(self) -> tuple[str, ...]:
-        """The columns of the keys, "" for an expression."""
-        return tuple(key.column for key in self.keys)
-
-    @property
-    def words(self) -> str:
-        """The index as people write it: «reading (sensor_id, taken_at)»."""
-        return f"{table_identifier(self.table)} {self.body}"
-
-    @property
-    def body(self) -> str:
-        """The part of the statement behind the table: method, keys, included, predicate."""
-        method = "" if self.method == "btree" else f"USING {self.method} "
-        keys = ", ".join(_key(key) for key in self.keys)
-        included = ", ".join(identifier(name) for name in self.included)
-        return (
-            f"{method}({keys})"
-            + (f" INCLUDE ({included})" if included else "")
-            + (f" WHERE {self.predicate}" if self.predicate else "")
-        )
-
-    def name(self) -> str:
-        """A name by the server's own habit: table, columns, «idx»."""
-        parts = [key.column or "expr" for key in self.keys]
-        return fitting_name("_".join([self.table.name, *parts])[:59] + "_idx")
-
-    def create_sql(self, name: str, *, concurrently: bool = False) -> str:
-        """The statement that builds it under this name."""
-        online = " CONCURRENTLY" if concurrently else ""
-        table = table_identifier(self.table)
-        return f"CREATE INDEX{online} {identifier(name)} ON {table} {self.body}"
-
-    def drop_sql(self, name: str, *, concurrently: bool = False) -> str:
-        """The statement that removes it again."""
-        online = " CONCURRENTLY" if concurrently else ""
-        return f"DROP INDEX{online} {table_identifier(TableName(self.table.schema, name))}"
-
-
-def _key(key: IndexKey) -> str:
-    text = identifier(key.column) if key.column else key.expression
-    if key.descending:
-        text += " DESC"
-    if key.nulls_first != key.descending:  # the server's default differs by direction
-        text += " NULLS FIRST" if key.nulls_first else " NULLS LAST"
-    return text
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,11 +43,25 @@ class Prediction:
 
 @dataclass(frozen=True, slots=True)
 class Upkeep:
-    """What a remedy costs writers, from the table's own counters since their reset."""
+    """What a remedy costs writers, from the table's own counters since their reset.
+
+    ``entries_now`` rows and index entries were written for these changes, ``entries_added``
+    more would have been. ``ends_in_page`` are captured queries whose updates would no longer
+    stay in their page; ``updates_seen`` tells whether any update of the table was captured.
+    """
 
     inserted_rows: int = 0
     updated_rows: int = 0
     in_page_share: float | None = None
+    entries_now: float = 0.0
+    entries_added: float = 0.0
+    ends_in_page: tuple[str, ...] = ()
+    updates_seen: bool = False
+
+    @property
+    def grows_by(self) -> float:
+        """The part by which the entries written grow."""
+        return self.entries_added / max(1.0, self.entries_now)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +71,8 @@ class Remedy:
     ``apply`` and ``revert`` are SQL, each runnable as it stands; ``index`` is set for the
     type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
     gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
-    ``settings`` are names with values.
+    ``settings`` are names with values; ``build_ms`` is the range building should take,
+    ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
 
     type: RemedyType
@@ -131,6 +88,8 @@ class Remedy:
     cures: tuple[str, ...] = ()
     queries: tuple[str, ...] = ()
     settings: tuple[tuple[str, str], ...] = ()
+    build_ms: tuple[float, float] | None = None
+    build_measured: bool = False
 
 
 def index_remedy(
@@ -140,9 +99,12 @@ def index_remedy(
     predictions: tuple[Prediction, ...] = (),
     size_bytes: int | None = None,
     upkeep: Upkeep | None = None,
+    name: str = "",
+    build_ms: tuple[float, float] | None = None,
+    build_measured: bool = False,
 ) -> Remedy:
-    """The remedy «build this index»."""
-    name = design.name()
+    """The remedy «build this index», under a name or one of the default pattern."""
+    name = name or index_name(design, DEFAULT_PATTERN)
     return Remedy(
         type=RemedyType.INDEX,
         summary=f"index on {design.words}",
@@ -154,4 +116,6 @@ def index_remedy(
         predictions=predictions,
         size_bytes_predicted=size_bytes,
         upkeep=upkeep or Upkeep(),
+        build_ms=build_ms,
+        build_measured=build_measured,
     )

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.remedies.model import Remedy, RemedyType, Upkeep
-from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.upkeep import upkeep_of_removal
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.quoting import table_identifier
 from humble_ledger.core.symptoms.model import Symptom
 
@@ -17,19 +18,27 @@ def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
     index = next((i for i in table.indexes if symptom.subject == f"{table.name}.{i.name}"), None)
     if index is None:
         return None
+    return removal_of(table, index, symptom.cause.detail, cures=(symptom.name,))
+
+
+def removal_of(
+    table: TableFacts,
+    index: IndexFacts,
+    reason: str,
+    *,
+    cures: tuple[str, ...] = (),
+    queries: tuple[str, ...] = (),
+) -> Remedy:
+    """The remedy «remove this index»; ``queries`` are those that use it now."""
     name = table_identifier(TableName(table.name.schema, index.name))
-    writes = table.writes
     return Remedy(
         type=RemedyType.REMOVAL,
         summary=f"remove the index {index.name} of {table.name}",
         apply=(f"DROP INDEX {name};",),
         revert=(f"{index.definition};",),
-        reason=symptom.cause.detail,
-        cures=(symptom.name,),
+        reason=reason,
+        cures=cures,
+        queries=queries,
         size_bytes_predicted=-index.size_bytes,
-        upkeep=Upkeep(
-            writes.inserted,
-            writes.updated,
-            writes.updated_in_page / writes.updated if writes.updated else None,
-        ),
+        upkeep=upkeep_of_removal(table, index),
     )

@@ -11,10 +11,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from humble_ledger.core.costs.scans import CostModel, Search
+from humble_ledger.core.costs.sizes import IndexShape
 from humble_ledger.core.plans.comparison import Change, StepPair, compare
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import rows_divided_by
-from humble_ledger.core.remedies.btree import CostModel, IndexShape, Search
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 
 _BY_INDEX = (Operation.INDEX_SCAN, Operation.INDEX_ONLY_SCAN, Operation.BITMAP_SCAN)

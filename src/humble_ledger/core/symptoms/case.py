@@ -12,12 +12,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from humble_ledger.core.costs.scans import CostModel
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.plans.settings import memory_setting, number_setting
-from humble_ledger.core.remedies.btree import CostModel
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Symptom

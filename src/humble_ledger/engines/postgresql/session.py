@@ -6,10 +6,11 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
+from humble_ledger.core.costs.sizes import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
 from humble_ledger.core.workload.sampling import ActivityLook
@@ -20,8 +21,10 @@ from humble_ledger.engines.postgresql import (
     catalogue,
     counting,
     explain,
+    indexability,
     naming,
     preflight,
+    sampling,
     statement_statistics,
 )
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
@@ -45,6 +48,9 @@ class PostgresSession:
         self._connection: Connection = connect(url, limits)
         self.server: ServerFacts = catalogue.server_facts(self._connection)
         self._rows_known: dict[object, float] = {}
+        self._samples: dict[object, KeySample | None] = {}
+        self._lasting: dict[object, bool] = {}
+        self._operator_classes: frozenset[str] | None = None
 
     def can(self, capability: Capability) -> bool:
         """Whether this server is able to do that."""
@@ -176,6 +182,30 @@ class PostgresSession:
             )
             self._rows_known[key] = self._estimate(query.as_string(None))
         return self._rows_known[key]
+
+    def sample_keys(
+        self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
+    ) -> KeySample | None:
+        """Entries an index would have, from a block sample of the table; taken once of each."""
+        key = (table, tuple(keys), tuple(included), predicate)
+        if key not in self._samples:
+            self._samples[key] = sampling.sample_keys(
+                self._connection, table, keys, included, predicate
+            )
+        return self._samples[key]
+
+    def lasting(self, table: TableName, expression: str) -> bool:
+        """Whether an index may rest on this expression; asked once of each."""
+        key = (table, expression)
+        if key not in self._lasting:
+            self._lasting[key] = indexability.lasting(self._connection, table, expression)
+        return self._lasting[key]
+
+    def operator_classes(self) -> frozenset[str]:
+        """The operator classes of this database, as «method:class»."""
+        if self._operator_classes is None:
+            self._operator_classes = indexability.operator_classes(self._connection)
+        return self._operator_classes
 
     def preflight(self) -> Sequence[Readiness]:
         """What this server lets us see, and how to see more."""

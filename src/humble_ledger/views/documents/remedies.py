@@ -35,8 +35,10 @@ class RemedyRow(Struct, frozen=True):
     revert: list[str]
     queries: list[PredictionRow]
     size_bytes_predicted: int | None
-    upkeep: dict[str, float | int | None]
+    build_ms_predicted: list[float] | None
+    upkeep: dict[str, float | int | list[str] | None]
     status: str
+    alternative: bool = False
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -47,12 +49,16 @@ class RemediesDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
-def remedies_document(entries: Iterable[RemedyEntry]) -> RemediesDocument:
-    """Remedies."""
-    return RemediesDocument([_remedy(entry) for entry in entries])
+def remedies_document(
+    entries: Iterable[RemedyEntry], alternatives: Iterable[RemedyEntry] = ()
+) -> RemediesDocument:
+    """Remedies, then those that could stand in place of one of them."""
+    rows = [remedy_row(entry) for entry in entries]
+    return RemediesDocument(rows + [remedy_row(entry, True) for entry in alternatives])
 
 
-def _remedy(entry: RemedyEntry) -> RemedyRow:
+def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
+    """One remedy."""
     remedy = entry.remedy
     return RemedyRow(
         id=entry.id,
@@ -74,10 +80,16 @@ def _remedy(entry: RemedyEntry) -> RemedyRow:
             for p in remedy.predictions
         ],
         size_bytes_predicted=remedy.size_bytes_predicted,
+        build_ms_predicted=[round(ms, 1) for ms in remedy.build_ms] if remedy.build_ms else None,
         upkeep={
             "inserted_rows": remedy.upkeep.inserted_rows,
             "updated_rows": remedy.upkeep.updated_rows,
             "in_page_share": remedy.upkeep.in_page_share,
+            "entries_written_now": round(remedy.upkeep.entries_now),
+            "entries_added": round(remedy.upkeep.entries_added),
+            "grows_by_share": round(remedy.upkeep.grows_by, 4),
+            "updates_leaving_page": list(remedy.upkeep.ends_in_page),
         },
         status=entry.status,
+        alternative=alternative,
     )

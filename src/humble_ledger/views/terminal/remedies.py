@@ -7,19 +7,36 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.entries import Proposals, RemedyEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 
 
-def remedies_view(
-    entries: Sequence[RemedyEntry], numbers: Numbers, top: int | None = None
-) -> RenderableType:
+def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None) -> RenderableType:
     """One line for each remedy and query: gain, size, reason; the best first."""
+    entries = proposals.remedies
     if not entries:
         return Text("Nothing is predicted to make any of these clearly cheaper.")
     shown = entries[:top] if top is not None else entries
+    parts: list[RenderableType] = [_table(shown, numbers), Text("")]
+    if len(shown) < len(entries):
+        parts.append(Text(f"{len(entries) - len(shown)} more; leave --top out to see them."))
+    elif proposals.alternatives:
+        parts += [Text("Each of these could stand in place of one above:"), Text("")]
+        parts += [_table(proposals.alternatives, numbers), Text("")]
+    elif proposals.more_alternatives:
+        parts.append(
+            Text(
+                f"{proposals.more_alternatives} other indexes could stand in place of some of "
+                "these; naming a query shows those for it."
+            )
+        )
+    parts.append(Text(_note(shown), style="bright_black"))
+    return Group(*parts)
+
+
+def _table(shown: Sequence[RemedyEntry], numbers: Numbers) -> RenderableType:
     table = plain_table(
         ("id", "fixed"), ("remedy", "left"), ("query", "fixed"), ("cost now", "right"),
         ("predicted", "right"), ("cheaper", "right"), ("size", "right"), ("because of", "left"),
@@ -34,11 +51,7 @@ def remedies_view(
                 _size(entry.remedy, numbers) if first else "",
                 Text(entry.remedy.reason if first else ""),
             )
-    parts: list[RenderableType] = [table, Text("")]
-    if len(shown) < len(entries):
-        parts.append(Text(f"{len(entries) - len(shown)} more; leave --top out to see them."))
-    parts.append(Text(_note(shown), style="bright_black"))
-    return Group(*parts)
+    return table
 
 
 def _rows(remedy: Remedy, numbers: Numbers) -> list[tuple[str, str, str, str]]:
@@ -115,16 +128,6 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         + (f"; but {p.caution}" if p.caution else "")
         for p in _best_first(remedy)
     )
-    upkeep = remedy.upkeep
-    writes = (
-        f"{numbers.whole(upkeep.inserted_rows)} rows inserted and "
-        f"{numbers.whole(upkeep.updated_rows)} updated since the counters began; "
-        + (
-            "none of them would write to it any more"
-            if remedy.type is RemedyType.REMOVAL
-            else "each would write to it too"
-        )
-    )
     return labelled(
         ("remedy", f"{entry.id} {remedy.summary}, {entry.status}"),
         ("because of", remedy.reason),
@@ -132,9 +135,53 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("backwards", "\n".join(remedy.revert) or "nothing to undo"),
         ("prediction", predictions or "unknown: only a trial tells"),
         ("size", _size_words(remedy, numbers)),
-        ("upkeep", writes if remedy.type in (RemedyType.INDEX, RemedyType.REMOVAL) else ""),
+        ("building", _building(remedy, numbers)),
+        ("upkeep", _upkeep(remedy, numbers)),
         ("against", ", ".join(remedy.cures)),
     )
+
+
+def _building(remedy: Remedy, numbers: Numbers) -> str:
+    """How long, and who waits meanwhile."""
+    if remedy.index is None:
+        return ""
+    time = "an unknown time"
+    if remedy.build_ms is not None:
+        low, high = remedy.build_ms
+        by = "from builds measured here" if remedy.build_measured else "none was measured here yet"
+        time = f"{numbers.ms(low)} to {numbers.ms(high)} (predicted, {by})"
+    table = remedy.index.table
+    return (
+        f"{time}. As printed, readers of {table} pass and writers wait until it is built; with "
+        "CREATE INDEX CONCURRENTLY, which «settle» writes, nobody waits, it reads the table "
+        "twice and waits for older transactions"
+    )
+
+
+def _upkeep(remedy: Remedy, numbers: Numbers) -> str:
+    """What writers pay, by the table's counters."""
+    if remedy.type not in (RemedyType.INDEX, RemedyType.REMOVAL):
+        return ""
+    upkeep = remedy.upkeep
+    seen = (
+        f"{numbers.whole(upkeep.inserted_rows)} rows inserted and "
+        f"{numbers.whole(upkeep.updated_rows)} updated since the counters began"
+    )
+    if not upkeep.entries_now:
+        return f"{seen}: what writers pay is not known yet"
+    entries = numbers.whole(abs(round(upkeep.entries_added)))
+    less = remedy.type is RemedyType.REMOVAL
+    told = f"{seen}; that wrote {numbers.whole(round(upkeep.entries_now))} rows and index entries, "
+    told += f"{entries} {'fewer' if less else 'more'} with it ({numbers.percent(upkeep.grows_by)})"
+    if upkeep.ends_in_page:
+        told += (
+            f"; the updates of {', '.join(upkeep.ends_in_page)} would no longer stay in their "
+            "page, so that every index of the table is written"
+        )
+    elif upkeep.in_page_share and not less and not upkeep.updates_seen:
+        share = numbers.percent(upkeep.in_page_share)
+        told += f"; {share} of the updates stay in their page, unless they set one of its columns"
+    return f"{told} (computed)"
 
 
 def _size_words(remedy: Remedy, numbers: Numbers) -> str:

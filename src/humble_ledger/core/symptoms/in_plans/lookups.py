@@ -9,10 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.costs.sizes import index_shape
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.remarks import number_of
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
-from humble_ledger.core.remedies.btree import index_shape
 from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case

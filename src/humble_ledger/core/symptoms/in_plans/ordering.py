@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.costs.scans import Search
+from humble_ledger.core.costs.sizes import index_shape
 from humble_ledger.core.plans.model import SCANS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
-from humble_ledger.core.remedies.btree import Search, index_shape
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.costs.scans import Search
+from humble_ledger.core.costs.sizes import index_shape
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import rows_divided_by
-from humble_ledger.core.remedies.btree import Search, index_shape
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.saying import percent

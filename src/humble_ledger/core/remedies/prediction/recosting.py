@@ -9,9 +9,9 @@ order; a limit takes its part of what is below.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from humble_ledger.core.plans.model import Node, Operation, Plan, Role
+from humble_ledger.core.plans.model import Cost, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, processes_expected
 
 
@@ -33,12 +33,50 @@ class _Costs:
 
 def recost(plan: Plan, replaced: Node, by: Replacement) -> float:
     """The predicted cost of the plan with this step replaced."""
+    return recosted(plan, replaced, by).cost_total or 0.0
+
+
+def recosted(plan: Plan, replaced: Node, by: Replacement) -> Plan:
+    """The plan with this step replaced, and what that does to the costs above it.
+
+    Its steps keep their numbers, so that another one may be replaced in turn.
+    """
     path = path_to(plan.root, replaced)
     divisors = _divisors(path)
     now = _Costs(by.startup, by.total, True)
+    changed = _with_cost(path[-1], now, divisors[-1])
     for place in range(len(path) - 2, -1, -1):
-        now = _step(path[place], path[place + 1], now, by, divisors[place])
-    return now.total
+        node = path[place]
+        now = _step(node, path[place + 1], now, by, divisors[place])
+        # What lay beside it below a gathering step that is gone does all its work itself.
+        children = tuple(
+            changed if child.no == changed.no else _undivided(child, divisors[place + 1])
+            for child in node.children
+        )
+        changed = replace(_with_cost(node, now, divisors[place]), children=children)
+    return replace(plan, root=changed)
+
+
+def _with_cost(node: Node, now: _Costs, divisor: float) -> Node:
+    rows = node.rows_expected
+    return replace(
+        node,
+        cost=Cost(now.startup, now.total),
+        rows_expected=rows * divisor if rows is not None else None,
+        processes=None if node.operation is Operation.GATHER else node.processes,
+    )
+
+
+def _undivided(node: Node, divisor: float) -> Node:
+    if divisor == 1.0 or node.cost is None:
+        return node
+    run = (node.cost.total - node.cost.startup) * divisor
+    return replace(
+        node,
+        cost=Cost(node.cost.startup, node.cost.startup + run),
+        rows_expected=(node.rows_expected or 0.0) * divisor,
+        children=tuple(_undivided(child, divisor) for child in node.children),
+    )
 
 
 def _divisors(path: list[Node]) -> list[float]:

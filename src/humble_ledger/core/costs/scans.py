@@ -1,41 +1,22 @@
-"""PostgreSQL's published cost and size formulas for b-tree indexes.
+"""PostgreSQL's published cost formulas for reading a table through a b-tree index.
 
 Sources: `src/backend/optimizer/path/costsize.c` (cost_index, cost_bitmap_heap_scan,
 index_pages_fetched) and `src/backend/utils/adt/selfuncs.c` (btcostestimate,
-genericcostestimate) of PostgreSQL 18; page layout from `nbtsort.c`. Page fetches follow
+genericcostestimate) of PostgreSQL 18. Page fetches follow
 Mackert and Lohman, "Index Scans Using a Finite LRU Buffer", ACM TODS 14(3), 1989.
 
-Costs are in the server's units, sizes in pages.
+Costs are in the server's units.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts
+from humble_ledger.core.costs.sizes import IndexShape
+from humble_ledger.core.schema.facts import ServerFacts, TableFacts
 
-PAGE_HEADERS_BYTES = 40  # page header and b-tree's own trailer
-FILL = 0.9
-ITEM_POINTER_BYTES = 4
-TUPLE_HEADER_BYTES = 8
-ROW_POINTER_BYTES = 6
-# Types whose equal values may look different, so that equal keys are not merged.
-_NOT_MERGED = ("numeric", "real", "double precision", "jsonb")
-
-
-@dataclass(frozen=True, slots=True)
-class IndexShape:
-    """Predicted size of an index: pages, levels above the leaves, entries."""
-
-    pages: int
-    levels: int
-    entries: float
-
-    def size_bytes(self, page_bytes: int) -> int:
-        """The file's size."""
-        return self.pages * page_bytes
+RANGE_PAGES = 128  # of a block-range index, when nothing else is said
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,68 +46,10 @@ class Search:
     loops: float = 1.0
 
 
-def _aligned(length: float, to: int = 8) -> int:
-    return -(-math.ceil(length) // to) * to
-
-
-def index_shape(
-    table: TableFacts, columns: Sequence[ColumnFacts], included: Sequence[ColumnFacts] = ()
-) -> IndexShape:
-    """The size an index on these columns would have when freshly built."""
-    entries = max(table.rows, 1.0)
-    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL
-    tuple_bytes = _tuple_bytes([*columns, *included])
-    groups = _distinct_keys(columns, entries)
-    if included or any(c.type_name.startswith(_NOT_MERGED) for c in columns):
-        groups = entries
-    repeats = entries / groups
-    if repeats <= 1.01:
-        leaf_bytes = entries * (tuple_bytes + ITEM_POINTER_BYTES)
-    else:
-        leaf_bytes = groups * _merged_bytes(tuple_bytes, repeats, table.page_bytes)
-    leaves = max(1, math.ceil(leaf_bytes / usable))
-    fanout = max(2.0, usable / (_pivot_bytes(columns) + ITEM_POINTER_BYTES))
-    pages, level_pages, levels = leaves, leaves, 0
-    while level_pages > 1:
-        level_pages = math.ceil(level_pages / fanout)
-        pages, levels = pages + level_pages, levels + 1
-    return IndexShape(pages + 1, levels, entries)  # and the meta page
-
-
-def _merged_bytes(tuple_bytes: int, repeats: float, page_bytes: int) -> float:
-    """Bytes of one key's entries when equal keys share a tuple of row pointers."""
-    most = max(1, ((page_bytes - PAGE_HEADERS_BYTES) // 10 - tuple_bytes) // ROW_POINTER_BYTES)
-    tuples = math.ceil(repeats / most)
-    each = repeats / tuples
-    if each <= 1.5:
-        return repeats * (tuple_bytes + ITEM_POINTER_BYTES)
-    return tuples * (_aligned(tuple_bytes + each * ROW_POINTER_BYTES) + ITEM_POINTER_BYTES)
-
-
-def _tuple_bytes(columns: Sequence[ColumnFacts]) -> int:
-    offset = float(TUPLE_HEADER_BYTES)
-    for column in columns:
-        if column.length_bytes > 0:
-            offset = _aligned(offset, column.alignment_bytes) + column.length_bytes
-        else:
-            offset += column.mean_width_bytes or 16
-    return _aligned(offset)
-
-
-def _pivot_bytes(columns: Sequence[ColumnFacts]) -> int:
-    # Keys above the leaves are cut behind the first column that tells neighbours apart.
-    return _tuple_bytes(columns[:1]) + (8 if len(columns) > 1 else 0)
-
-
-def _distinct_keys(columns: Sequence[ColumnFacts], entries: float) -> float:
-    product = 1.0
-    for column in columns:
-        distinct = column.distinct_values(entries)
-        product *= max(1.0, distinct if distinct is not None else min(200.0, entries))
-    if len(columns) == 1 or product <= 0:
-        return max(1.0, min(product, entries))
-    # Of so many possible pairs, this many occur when the columns are independent.
-    return max(1.0, min(product * -math.expm1(-entries / product), entries))
+def bitmap_pages(pages: float, rows: float) -> float:
+    """Mackert and Lohman without a cache: pages that hold ``rows`` rows at random places."""
+    fetched = 2 * pages * rows / (2 * pages + rows)
+    return pages if fetched >= pages else math.ceil(fetched)
 
 
 def pages_fetched(rows: float, pages: float, total_pages: float, cache_pages: float) -> float:
@@ -227,7 +150,6 @@ class CostModel:
     def bitmap_scan(self, table: TableFacts, shape: IndexShape, search: Search) -> ScanCost:
         """cost_bitmap_heap_scan: pages sorted first, then read in their order."""
         _, index_cost = self.index_part(table, shape, search)
-        random_page, seq_page = self._of("random_page_cost"), self._of("seq_page_cost")
         rows = max(1.0, round(search.matched_share * table.rows))
         pages = max(1.0, float(table.pages))
         if search.loops > 1:
@@ -237,16 +159,63 @@ class CostModel:
                 )
                 / search.loops
             )
+            fetched = pages if fetched >= pages else math.ceil(fetched)
         else:
-            fetched = 2 * pages * rows / (2 * pages + rows)
-        fetched = pages if fetched >= pages else math.ceil(fetched)
-        page_cost = random_page
-        if fetched >= 2:
-            page_cost -= (random_page - seq_page) * math.sqrt(fetched / pages)
+            fetched = bitmap_pages(pages, rows)
         startup = index_cost + 0.1 * self._of("cpu_operator_cost") * rows
-        total = startup + fetched * page_cost
+        total = startup + fetched * self._sorted_page(fetched, pages)
         total += self.per_row(rows, search.quals + search.filters)
         return ScanCost(startup, total, "bitmap scan")
+
+    def block_range_scan(
+        self, table: TableFacts, shape: IndexShape, search: Search, correlation: float
+    ) -> ScanCost:
+        """brincostestimate, and the bitmap scan over the ranges of pages it leaves.
+
+        Every range that may hold a match is read, so the rows follow from the ranges.
+        """
+        pages = max(1.0, float(table.pages))
+        ranges = math.ceil(pages / RANGE_PAGES)
+        least = math.ceil(ranges * search.matched_share)
+        read = min(ranges, least / max(abs(correlation), 1e-10))
+        startup = self._of("random_page_cost")  # the map of the ranges
+        index_cost = startup + self._of("seq_page_cost") * max(0, shape.pages - 1)
+        index_cost += 0.1 * self._of("cpu_operator_cost") * read * RANGE_PAGES
+        rows = max(1.0, round(read / ranges * table.rows))
+        fetched = bitmap_pages(pages, rows)
+        total = index_cost + fetched * self._sorted_page(fetched, pages)
+        total += self.per_row(rows, search.quals + search.filters)
+        return ScanCost(index_cost, total, "bitmap scan of ranges of pages")
+
+    def inverted_scan(
+        self, table: TableFacts, shape: IndexShape, search: Search, terms: int
+    ) -> ScanCost:
+        """gincostestimate for one search of so many terms, and the bitmap scan behind it.
+
+        How the index's pages divide into terms and places is known only once it is there;
+        until then half of them are taken for each.
+        """
+        half = max(1.0, shape.pages / 2)
+        operator, random_page = self._of("cpu_operator_cost"), self._of("random_page_cost")
+        rows = max(1.0, round(search.matched_share * table.rows))
+        entry_pages = math.ceil(terms * max(1.0, round(half**0.15)))
+        by_share = math.ceil(search.matched_share * table.rows / (table.page_bytes / 3))
+        io = (entry_pages + max(float(terms), by_share)) * random_page
+        descent = terms * (math.ceil(math.log2(max(2.0, shape.entries))) + 50) * operator
+        index_cost = io + descent + rows * operator * search.quals
+        pages = max(1.0, float(table.pages))
+        fetched = bitmap_pages(pages, rows)
+        startup = index_cost + 0.1 * operator * rows
+        total = startup + fetched * self._sorted_page(fetched, pages)
+        total += self.per_row(rows, search.quals + search.filters)
+        return ScanCost(startup, total, "bitmap scan")
+
+    def _sorted_page(self, fetched: float, pages: float) -> float:
+        """What a page costs when pages are read in their order, the more the cheaper each."""
+        random_page, seq_page = self._of("random_page_cost"), self._of("seq_page_cost")
+        if fetched < 2:
+            return random_page
+        return random_page - (random_page - seq_page) * math.sqrt(fetched / pages)
 
     def _cache_pages(self, table: TableFacts) -> float:
         return self._of("effective_cache_size") / table.page_bytes

@@ -1,12 +1,12 @@
-"""From many priced candidates to the few worth trying."""
+"""From many priced candidates to the few worth trying, each on its own merits."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.remedies.candidates import Candidate
-from humble_ledger.core.remedies.model import IndexDesign, Prediction
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import Prediction
 
 CLEAR_GAIN = 1.25  # predicted to be at least so many times cheaper for some query
 AS_GOOD_AS = 1.03  # within this, the smaller index is the better one
@@ -16,16 +16,12 @@ LITTLE = 0.02  # of a query's cost
 
 @dataclass(frozen=True, slots=True)
 class Priced:
-    """A candidate with its predictions for every query it touches, and its predicted size."""
+    """A design with its predictions for every query it touches, its size, and why it came up."""
 
-    candidate: Candidate
+    design: IndexDesign
     predictions: tuple[Prediction, ...]
     size_bytes: int
-
-    @property
-    def design(self) -> IndexDesign:
-        """The index."""
-        return self.candidate.design
+    reason: str = ""
 
     @property
     def saved(self) -> float:
@@ -33,22 +29,18 @@ class Priced:
         return sum(p.cost_before - p.cost_predicted for p in self.predictions)
 
 
-def worth_trying(priced: Sequence[Priced], weights: dict[str, float]) -> list[Priced]:
+def worth_trying(priced: Sequence[Priced], weights: Mapping[str, float]) -> list[Priced]:
     """Those that clearly help some query and are not beaten by a smaller one; best first.
 
-    ``weights`` tells how often each query runs; a query without one counts once.
+    ``weights`` tells how much each query counts, such as how often it runs; a query without
+    one counts once.
     """
     useful = [p for p in priced if any(x.gain >= CLEAR_GAIN for x in p.predictions)]
     ranked = sorted(useful, key=lambda p: (-_weighted(p, weights), p.size_bytes))
-    kept: list[Priced] = []
-    for one in ranked:
-        rivals = [other for other in ranked if other is not one]
-        if not any(_beats(other, one) for other in rivals):
-            kept.append(one)
-    return kept
+    return [one for one in ranked if not any(_beats(o, one) for o in ranked if o is not one)]
 
 
-def _weighted(priced: Priced, weights: dict[str, float]) -> float:
+def _weighted(priced: Priced, weights: Mapping[str, float]) -> float:
     return sum(
         (p.cost_before - p.cost_predicted) * weights.get(p.query, 1.0) for p in priced.predictions
     )
@@ -59,8 +51,8 @@ def _beats(other: Priced, one: Priced) -> bool:
     if other.design.table != one.design.table:
         return False
     theirs = {p.query: p.cost_predicted for p in other.predictions}
-    # Columns that are only read from it must save a good part of the cost to be worth their room.
-    allowed = LITTLE if one.design.included and not other.design.included else 0.0
+    # What only some rows or other forms can have must save a good part to be worth its limits.
+    allowed = LITTLE if _special(one.design) > _special(other.design) else 0.0
     as_good = all(
         theirs.get(p.query, float("inf")) <= p.cost_predicted * AS_GOOD_AS + allowed * p.cost_before
         for p in _helped(one.predictions)
@@ -78,6 +70,13 @@ def _beats(other: Priced, one: Priced) -> bool:
         return False
     # Alike in every way: fewer keys, then the alphabet, so that the answer is always the same.
     return (len(other.design.keys), other.design.words) < (len(one.design.keys), one.design.words)
+
+
+def _special(design: IndexDesign) -> int:
+    """How much an index is made for one query alone: added columns, a condition, expressions."""
+    return (
+        bool(design.included) + bool(design.predicate) + any(key.expression for key in design.keys)
+    )
 
 
 def _helped(predictions: Iterable[Prediction]) -> list[Prediction]:

@@ -1,0 +1,1 @@
+"""Servers' published formulas: what reading by an index costs, and how large it would be."""

@@ -1,0 +1,190 @@
+"""The size a b-tree index would have when freshly built.
+
+Source: the page layout of PostgreSQL 18 (`src/backend/access/nbtree/nbtsort.c`,
+`nbtdedup.c`). How many different keys there are is computed from a block sample of the table
+where one was taken (Haas and Stokes, "Estimating the Number of Classes in a Finite
+Population", JASA 93, 1998: the estimator that ANALYZE uses, too), else from the statistics of
+the single columns. Sizes are in pages and bytes.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
+
+PAGE_HEADERS_BYTES = 40  # page header and b-tree's own trailer
+FILL = 0.9
+ITEM_POINTER_BYTES = 4
+TUPLE_HEADER_BYTES = 8
+ROW_POINTER_BYTES = 6
+# Types whose equal values may look different, so that equal keys are not merged.
+_NOT_MERGED = ("numeric", "real", "double precision", "jsonb")
+
+
+@dataclass(frozen=True, slots=True)
+class IndexShape:
+    """Predicted size of an index: pages, levels above the leaves, entries."""
+
+    pages: int
+    levels: int
+    entries: float
+
+    def size_bytes(self, page_bytes: int) -> int:
+        """The file's size."""
+        return self.pages * page_bytes
+
+
+@dataclass(frozen=True, slots=True)
+class KeySample:
+    """What a block sample of a table showed of the entries an index would have.
+
+    ``rows_seen`` were read, ``rows_kept`` of them met the index's condition; among these
+    ``distinct_seen`` keys differed, ``seen_once`` of them came once; ``entry_bytes`` is the
+    mean length of an index entry with its header, aligned.
+    """
+
+    rows_seen: int
+    rows_kept: int
+    distinct_seen: int
+    seen_once: int
+    entry_bytes: float
+
+    @property
+    def share(self) -> float:
+        """The part of the rows that meet the condition."""
+        return self.rows_kept / max(1, self.rows_seen)
+
+    def distinct(self, entries: float, in_order: bool) -> float:
+        """How many different keys so many entries have.
+
+        A block sample of a table whose rows lie in the order of the key sees whole runs of
+        equal keys, so their number grows with the rows.
+        """
+        if self.rows_kept == 0:
+            return 1.0
+        kept, seen, once = float(self.rows_kept), float(self.distinct_seen), float(self.seen_once)
+        if kept >= entries or once == 0:
+            found = seen
+        elif in_order:
+            found = seen * entries / kept
+        elif once >= kept:
+            found = entries
+        else:
+            found = kept * seen / ((kept - once) + once * kept / entries)
+        return max(1.0, min(found, entries))
+
+
+IN_ORDER = 0.9  # correlation of the leading column with the place of its rows
+FEWEST_KEPT = 30  # rows of a sample, below which its share says less than the planner's
+
+
+def _aligned(length: float, to: int = 8) -> int:
+    return -(-math.ceil(length) // to) * to
+
+
+def index_shape(
+    table: TableFacts,
+    columns: Sequence[ColumnFacts],
+    included: Sequence[ColumnFacts] = (),
+    entries: float | None = None,
+    sample: KeySample | None = None,
+) -> IndexShape:
+    """The size an index on these columns would have when freshly built.
+
+    ``entries`` are its rows when they are not all of the table's. An expression among its
+    keys is no column: what a sample shows stands for it.
+    """
+    whole = entries is None
+    entries = max(table.rows if entries is None else entries, 1.0)
+    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL
+    tuple_bytes = _tuple_bytes([*columns, *included])
+    groups = _distinct_keys(columns, entries)
+    if sample is not None and sample.rows_kept:
+        tuple_bytes = max(16, round(sample.entry_bytes))
+        if not (whole and len(columns) == 1 and columns[0].distinct is not None):
+            in_order = abs((columns[0].correlation or 0.0) if columns else 0.0) > IN_ORDER
+            groups = _sampled_keys(sample, entries, in_order, groups if whole else None)
+    if included or any(c.type_name.startswith(_NOT_MERGED) for c in columns):
+        groups = entries
+    repeats = entries / groups
+    if repeats <= 1.01:
+        leaf_bytes = entries * (tuple_bytes + ITEM_POINTER_BYTES)
+    else:
+        leaf_bytes = groups * _merged_bytes(tuple_bytes, repeats, table.page_bytes)
+    leaves = max(1, math.ceil(leaf_bytes / usable))
+    fanout = max(2.0, usable / (_pivot_bytes(columns) + ITEM_POINTER_BYTES))
+    pages, level_pages, levels = leaves, leaves, 0
+    while level_pages > 1:
+        level_pages = math.ceil(level_pages / fanout)
+        pages, levels = pages + level_pages, levels + 1
+    return IndexShape(pages + 1, levels, entries)  # and the meta page
+
+
+def _merged_bytes(tuple_bytes: int, repeats: float, page_bytes: int) -> float:
+    """Bytes of one key's entries when equal keys share a tuple of row pointers."""
+    most = max(1, ((page_bytes - PAGE_HEADERS_BYTES) // 10 - tuple_bytes) // ROW_POINTER_BYTES)
+    tuples = math.ceil(repeats / most)
+    each = repeats / tuples
+    if each <= 1.5:
+        return repeats * (tuple_bytes + ITEM_POINTER_BYTES)
+    return tuples * (_aligned(tuple_bytes + each * ROW_POINTER_BYTES) + ITEM_POINTER_BYTES)
+
+
+def _tuple_bytes(columns: Sequence[ColumnFacts]) -> int:
+    offset = float(TUPLE_HEADER_BYTES)
+    for column in columns:
+        if column.length_bytes > 0:
+            offset = _aligned(offset, column.alignment_bytes) + column.length_bytes
+        else:
+            offset += column.mean_width_bytes or 16
+    return _aligned(offset)
+
+
+def _pivot_bytes(columns: Sequence[ColumnFacts]) -> int:
+    # Keys above the leaves are cut behind the first column that tells neighbours apart.
+    return _tuple_bytes(columns[:1]) + (8 if len(columns) > 1 else 0)
+
+
+def _sampled_keys(
+    sample: KeySample, entries: float, in_order: bool, computed: float | None
+) -> float:
+    """Different keys by the sample; by the statistics where the sample says too little.
+
+    A sample of a small part of many rows cannot tell keys that come a few times each from
+    keys that come once; that few of them came once is what makes it trustworthy.
+    """
+    sampled = sample.distinct(entries, in_order)
+    few_once = sample.seen_once < 0.02 * max(1, sample.rows_kept)
+    if computed is not None and not in_order and not few_once and computed < 0.5 * entries:
+        return max(sampled, computed)
+    return sampled
+
+
+def _distinct_keys(columns: Sequence[ColumnFacts], entries: float) -> float:
+    product = 1.0
+    for column in columns:
+        distinct = column.distinct_values(entries)
+        product *= max(1.0, distinct if distinct is not None else min(200.0, entries))
+    if len(columns) == 1 or product <= 0:
+        return max(1.0, min(product, entries))
+    # Of so many possible pairs, this many occur when the columns are independent.
+    return max(1.0, min(product * -math.expm1(-entries / product), entries))
+
+
+def block_range_shape(table: TableFacts, keys: int, range_pages: int) -> IndexShape:
+    """A block-range index: a map, and the least and greatest value of each range of pages."""
+    ranges = max(1, math.ceil(table.pages / range_pages))
+    of_map = math.ceil(ranges / 1360)
+    data = math.ceil(ranges * (16 + 24 * keys) / (table.page_bytes - PAGE_HEADERS_BYTES))
+    return IndexShape(1 + of_map + data, 0, float(ranges))
+
+
+def inverted_shape(table: TableFacts, width_bytes: float, terms_per_row: float) -> IndexShape:
+    """An inverted index: places take about three bytes each when packed; a rough guess."""
+    places = max(1.0, table.rows * terms_per_row)
+    packed = places * 3.0 / FILL
+    terms = min(places, 50_000.0) * (width_bytes / max(1.0, terms_per_row) + 24)
+    return IndexShape(2 + math.ceil((packed + terms) / table.page_bytes), 1, places)

@@ -1,0 +1,1 @@
+"""Indexes worth a look for a plan, one module for each way an index can serve."""

@@ -1,0 +1,142 @@
+"""How a plan reads its tables: the conditions, joins and orders that an index could serve."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import replace
+from itertools import pairwise
+
+from humble_ledger.core.plans.model import SCANS, Node, Operation, Plan
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    columns_of,
+    predicates,
+)
+from humble_ledger.core.statements.parting import halves
+from humble_ledger.core.statements.tokens import meaningful
+
+_SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
+_GROUPS = (Operation.AGGREGATE, Operation.GROUP, Operation.DISTINCT)
+_EQUAL = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
+_SAME_ORDER = ("character varying", "text")
+
+
+def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Access]:
+    """Every reading of a base table in a plan."""
+    orders = [n.sort_keys for n in plan.nodes() if n.operation in _SORTS]
+    joins = [p for n in plan.nodes() for text in n.conditions.join for p in predicates(text)]
+    for node in plan.nodes():
+        table = tables.get(TableName(node.schema, node.relation))
+        if node.operation not in SCANS or table is None or table.kind != "table":
+            continue
+        alias = node.alias or node.relation
+        below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
+        texts = [*node.conditions.filter, *node.conditions.search]
+        texts += [text for n in below for text in n.conditions.search]
+        own = list(dict.fromkeys(_bared(p, table) for text in texts for p in predicates(text)))
+        on_it = [p for p in own if p.column and p.column.alias in (alias, "")]
+        constant = [p for p in on_it if p.partner is None]
+        yield Access(
+            node=node,
+            table=table,
+            alias=alias,
+            equalities=tuple(p for p in constant if p.searchable and p.kind in _EQUAL),
+            ranges=tuple(p for p in constant if p.searchable and p.kind is PredicateKind.RANGE),
+            others=tuple(
+                p for p in own if not (p in constant and p.searchable) and p.partner is None
+            ),
+            joins=tuple(_join_side(p, alias) for p in [*joins, *on_it] if _joins(p, alias)),
+            order=_order(orders, alias, table),
+            groups=_groups(plan, node, alias, table),
+        )
+
+
+def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> set[str]:
+    """The columns of a table that a plan needs of it.
+
+    A scan may hand on every column because that costs nothing; what is needed shows in what
+    the step above it puts out and tests. The conditions in ``known`` need no test.
+    """
+    conditions = [t for n in access.node.walk() for t in n.conditions.all()]
+    texts = [p.sql for text in conditions for p in predicates(text) if p.sql not in known]
+    above = path_to(plan.root, access.node)[-2:-1]
+    for node in above or [access.node]:
+        texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
+    mine = (access.alias, "")
+    return {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
+
+
+def _bared(predicate: Predicate, table: TableFacts) -> Predicate:
+    """A varying text compared as text is compared as it is: an index on the column serves it."""
+    column = predicate.column and table.columns.get(predicate.column.column)
+    if predicate.wrapping is not Wrapping.CAST or not column:
+        return predicate
+    parted = halves(predicate.sql)
+    as_text = parted is not None and parted[0].endswith("::text")
+    if not as_text or not column.type_name.startswith(_SAME_ORDER):
+        return predicate
+    return replace(predicate, wrapping=Wrapping.NONE)
+
+
+def _groups(plan: Plan, node: Node, alias: str, table: TableFacts) -> tuple[str, ...]:
+    """The columns of this table by which the first grouping step above it groups."""
+    for step in reversed(path_to(plan.root, node)[:-1]):
+        if step.operation in _GROUPS and step.group_keys:
+            refs = [ref for key in step.group_keys for ref in columns_of(key)]
+            mine = [r.column for r in refs if r.alias in (alias, "") and r.column in table.columns]
+            return tuple(dict.fromkeys(mine)) if len(mine) == len(step.group_keys) else ()
+        if len(step.children) > 1:
+            return ()
+    return ()
+
+
+def _joins(predicate: Predicate, alias: str) -> bool:
+    if predicate.kind is not PredicateKind.EQUALITY or not predicate.searchable:
+        return False
+    sides = (predicate.column, predicate.partner)
+    aliases = [side.alias for side in sides if side is not None]
+    return len(aliases) == 2 and alias in aliases and aliases[0] != aliases[1]
+
+
+def _join_side(predicate: Predicate, alias: str) -> Predicate:
+    """The same join seen from this table: its own column first."""
+    if predicate.column is not None and predicate.column.alias == alias:
+        return predicate
+    return Predicate(
+        predicate.kind, predicate.sql, predicate.partner, operator="=", partner=predicate.column
+    )
+
+
+def _order(
+    orders: Iterable[tuple[str, ...]], alias: str, table: TableFacts
+) -> tuple[IndexKey, ...]:
+    """The sort keys of the first sort whose keys are all columns of this table."""
+    for keys in orders:
+        read = [_sort_key(key, alias, table) for key in keys]
+        if read and all(read):
+            return tuple(key for key in read if key is not None)
+    return ()
+
+
+def _sort_key(text: str, alias: str, table: TableFacts) -> IndexKey | None:
+    """«r.taken_at DESC NULLS LAST» as a key; None for expressions and other tables."""
+    words = meaningful(text)
+    descending = any(t.is_word("desc") for t in words)
+    nulls_first = descending
+    for before, token in pairwise(words):
+        if before.is_word("nulls"):
+            nulls_first = token.is_word("first")
+    name = [t for t in words if not t.is_word("desc", "asc", "nulls", "first", "last")]
+    texts = [t.text.strip('"') for t in name]
+    if len(texts) == 3 and texts[1] == "." and texts[0] == alias:
+        column = texts[2]
+    elif len(texts) == 1:
+        column = texts[0]
+    else:
+        return None
+    return IndexKey(column, "", descending, nulls_first) if column in table.columns else None

@@ -1,0 +1,67 @@
+"""What candidates are made of: how a plan reads a table, and an index that might serve it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from humble_ledger.core.plans.model import Node
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
+from humble_ledger.core.statements.conditions import Predicate
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """How a plan reads one table under one alias: conditions on it alone, joins, order.
+
+    ``equalities`` and ``ranges`` compare bare columns; ``others`` are the conditions that no
+    plain b-tree serves. ``groups`` are the columns that the step above groups by.
+    """
+
+    node: Node
+    table: TableFacts
+    alias: str
+    equalities: tuple[Predicate, ...]
+    ranges: tuple[Predicate, ...]
+    others: tuple[Predicate, ...]
+    joins: tuple[Predicate, ...]
+    order: tuple[IndexKey, ...]
+    groups: tuple[str, ...] = ()
+
+    @property
+    def conditions(self) -> tuple[Predicate, ...]:
+        """Every condition on this table alone."""
+        return (*self.equalities, *self.ranges, *self.others)
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """An index that might serve one access, and why it came up."""
+
+    design: IndexDesign
+    access: Access
+    reason: str
+
+
+def _never(_: Predicate) -> bool:
+    return False
+
+
+def _nothing(_: TableName, __: str) -> bool:
+    return False
+
+
+@dataclass(frozen=True, slots=True)
+class Means:
+    """What a server and its application allow.
+
+    ``always`` tells whether a condition has the same constants whenever the query is sent;
+    ``lasting`` whether the server may keep an index on an expression or a condition, because
+    it never gives another result for the same row; ``operator_classes`` are the server's, as
+    «gin:gin_trgm_ops».
+    """
+
+    always: Callable[[Predicate], bool] = _never
+    lasting: Callable[[TableName, str], bool] = _nothing
+    operator_classes: frozenset[str] = field(default=frozenset())

@@ -1,0 +1,120 @@
+"""Indexes sorted or taken apart another way: beginnings of texts, parts of them, containment."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
+from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.parting import halves, literals_of
+
+BYTE_ORDER = ("C", "POSIX", "C.UTF-8", "ucs_basic", "")
+PATTERN_CLASSES = {
+    "text": "text_pattern_ops",
+    "character varying": "varchar_pattern_ops",
+    "character": "bpchar_pattern_ops",
+}
+_PARTS = "gin_trgm_ops"
+_FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
+
+
+def operator_classes(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+    """For patterns and containment, where the server has the operator class."""
+    for predicate in access.others:
+        column = predicate.column and access.table.columns.get(predicate.column.column)
+        if not column or predicate.negated:
+            continue
+        if predicate.kind is PredicateKind.PATTERN and predicate.wrapping is Wrapping.NONE:
+            yield from _for_pattern(access, predicate, column, means)
+        elif predicate.kind is PredicateKind.OTHER:
+            yield from _for_containment(access, predicate, column)
+
+
+def prefix_of(predicate: Predicate) -> str:
+    """The fixed beginning that a pattern asks for; "" when there is none or case is ignored."""
+    parted = halves(predicate.sql)
+    if parted is None or parted[1] not in ("~~", "~"):
+        return ""
+    (text, *_) = literals_of(parted[2]) or [""]
+    if parted[1] == "~":
+        return _until(text[1:], ".*+?[(|{\\$^") if text.startswith("^") else ""
+    return _until(text, "%_\\")
+
+
+def _until(text: str, ends: str) -> str:
+    for place, letter in enumerate(text):
+        if letter in ends:
+            return text[:place]
+    return text
+
+
+def _for_pattern(
+    access: Access, predicate: Predicate, column: ColumnFacts, means: Means
+) -> Iterator[Candidate]:
+    type_ = column.type_name.partition("(")[0]
+    if prefix_of(predicate) and type_ in PATTERN_CLASSES:
+        by_bytes = column.collation in BYTE_ORDER
+        class_ = "" if by_bytes else PATTERN_CLASSES[type_]
+        key = IndexKey(column.name, operator_class=class_)
+        equal = by_telling(access)[:2]
+        for columns in ([], equal) if equal else ([],):
+            keys = (*as_keys(columns), key)
+            if not _begins(keys, access.table):
+                words = f"equality on {' and '.join(columns)}, " if columns else ""
+                words += f"«{predicate.plain}» asks for a beginning"
+                yield Candidate(IndexDesign(access.table.name, keys), access, words)
+    elif (
+        f"gin:{_PARTS}" in means.operator_classes
+        and type_ in PATTERN_CLASSES
+        and max(map(len, _pieces(predicate)), default=0) >= _FEWEST_LETTERS
+    ):
+        key = IndexKey(column.name, operator_class=_PARTS)
+        yield from _inverted(access, key, f"«{predicate.plain}» asks for a part of the text")
+
+
+def _for_containment(
+    access: Access, predicate: Predicate, column: ColumnFacts
+) -> Iterator[Candidate]:
+    parted = halves(predicate.sql)
+    if parted is None or parted[0].rsplit(".", 1)[-1].strip('"') != column.name:
+        return
+    operator, type_ = parted[1], column.type_name
+    class_ = None
+    if type_ == "jsonb" and operator in ("@>", "?", "?|", "?&"):
+        class_ = "jsonb_path_ops" if operator == "@>" else ""
+    elif (type_.endswith("[]") and operator in ("@>", "&&", "<@")) or (
+        type_ == "tsvector" and operator == "@@"
+    ):
+        class_ = ""
+    if class_ is not None:
+        key = IndexKey(column.name, operator_class=class_)
+        yield from _inverted(access, key, f"«{predicate.plain}» looks into the value")
+
+
+def _inverted(access: Access, key: IndexKey, words: str) -> Iterator[Candidate]:
+    held = any(
+        index.valid and index.method == "gin" and not index.predicate and key in index.keys
+        for index in access.table.indexes
+    )
+    if not held:
+        yield Candidate(IndexDesign(access.table.name, (key,), method="gin"), access, words)
+
+
+def _pieces(predicate: Predicate) -> list[str]:
+    parted = halves(predicate.sql)
+    (text, *_) = (literals_of(parted[2]) if parted else []) or [""]
+    for letter in "%_.*+?[](){}|\\^$":
+        text = text.replace(letter, " ")
+    return text.split()
+
+
+def _begins(keys: tuple[IndexKey, ...], table: TableFacts) -> bool:
+    return any(
+        index.valid and index.method == "btree" and not index.predicate
+        and index.keys[: len(keys)] == keys
+        for index in table.indexes
+    )  # fmt: skip

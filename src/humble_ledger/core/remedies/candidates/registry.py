@@ -1,0 +1,46 @@
+"""All candidates for a plan, whichever way they would serve."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.block_ranges import block_ranges
+from humble_ledger.core.remedies.candidates.covering import covering
+from humble_ledger.core.remedies.candidates.expressions import expressions
+from humble_ledger.core.remedies.candidates.extremes import extremes
+from humble_ledger.core.remedies.candidates.keys import plain
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.operator_classes import operator_classes
+from humble_ledger.core.remedies.candidates.partial import partial
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.facts import TableFacts, TableName
+
+FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
+_NOTHING_KNOWN = Means()
+
+
+def candidates(
+    plan: Plan, tables: Mapping[TableName, TableFacts], means: Means = _NOTHING_KNOWN
+) -> list[Candidate]:
+    """Every candidate for a plan, without those that an existing index already serves.
+
+    Whether a candidate is any good is for the prediction to say.
+    """
+    found: dict[IndexDesign, Candidate] = {}
+    for access in accesses(plan, tables):
+        if access.table.pages >= FEWEST_PAGES:
+            for each in _all(plan, access, means):
+                found.setdefault(each.design, each)
+    return list(found.values())
+
+
+def _all(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+    yield from plain(plan, access)
+    yield from extremes(plan, access)
+    yield from covering(plan, access)
+    yield from partial(plan, access, means)
+    yield from expressions(plan, access, means)
+    yield from operator_classes(plan, access, means)
+    yield from block_ranges(plan, access)

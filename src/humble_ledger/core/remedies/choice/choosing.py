@@ -1,0 +1,164 @@
+"""A choice under a budget, with the reasons for what was chosen and what was not."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from humble_ledger.core.remedies.choice.model import (
+    Choice,
+    CurvePoint,
+    Effect,
+    LeftOut,
+    Option,
+    Picked,
+    Problem,
+    size_of,
+)
+from humble_ledger.core.remedies.choice.searching import (
+    best_set,
+    path_of_growth,
+    upper_bound_ms,
+)
+from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, SAME_SIZE
+from humble_ledger.core.saying import MIB, percent
+
+NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
+
+
+def choose(problem: Problem) -> Choice:
+    """The best set found; an index that adds next to nothing beside the others is left out."""
+    found, complete = best_set(problem)
+    chosen = _lighter(problem, _without_idle(problem, list(found)))
+    saved = problem.gain_ms([o.design for o in chosen])
+    bound = upper_bound_ms(problem)
+    picked = [_picked(problem, chosen, option) for option in chosen]
+    picked.sort(key=lambda p: -p.adds_ms)
+    left = [o for o in problem.options if o not in chosen]
+    return Choice(
+        picked=tuple(picked),
+        left_out=tuple(sorted(_left_out(problem, chosen, left), key=lambda each: -each.alone_ms)),
+        effects=tuple(_effects(problem, chosen)),
+        curve=tuple(CurvePoint(size, gain, d) for d, size, gain in path_of_growth(problem)),
+        captured_ms=sum(q.captured_ms for q in problem.queries),
+        saved_ms=saved,
+        extra_writes=problem.extra_writes(chosen),
+        complete=complete,
+        at_least=1.0 if complete or bound <= 0 else min(1.0, saved / bound),
+    )
+
+
+def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
+    """Drop, the largest first, what no query would miss."""
+    for option in sorted(chosen, key=lambda o: -o.size_bytes):
+        rest = frozenset(o.design for o in chosen if o is not option)
+        everything = rest | {option.design}
+        missed = [
+            q for q in problem.queries
+            if problem.cost(q.query, rest) - problem.cost(q.query, everything)
+            > NOT_WORTH_IT * q.cost
+        ]  # fmt: skip
+        if not missed:
+            chosen = [o for o in chosen if o is not option]
+    return chosen
+
+
+def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
+    """Put a clearly smaller index in place of one that is hardly better for any query."""
+    for option in sorted(chosen, key=lambda o: -o.size_bytes):
+        rest = frozenset(o.design for o in chosen if o is not option)
+        now = rest | {option.design}
+        queries = problem.served([option.design])
+        smaller = [
+            o for o in problem.options
+            if o not in chosen and o.size_bytes * SAME_SIZE < option.size_bytes
+            and all(
+                problem.cost(q.query, rest | {o.design}) <= AS_GOOD_AS * problem.cost(q.query, now)
+                for q in queries
+            )
+        ]  # fmt: skip
+        if smaller:
+            best = min(smaller, key=lambda o: o.size_bytes)
+            chosen = [best if o is option else o for o in chosen]
+    return chosen
+
+
+def _picked(problem: Problem, chosen: Sequence[Option], option: Option) -> Picked:
+    rest = frozenset(o.design for o in chosen if o is not option)
+    everything = rest | {option.design}
+    served = [
+        q.query for q in problem.queries
+        if problem.cost(q.query, everything) < 0.999 * problem.cost(q.query, rest)
+    ]  # fmt: skip
+    adds = problem.gain_ms(everything) - problem.gain_ms(rest)
+    return Picked(option, adds, tuple(served))
+
+
+def _effects(problem: Problem, chosen: Sequence[Option]) -> list[Effect]:
+    designs = frozenset(o.design for o in chosen)
+    effects = []
+    for q in problem.queries:
+        after = problem.cost(q.query, designs)
+        using = tuple(o.design for o in chosen if _used_for(problem, chosen, o, q.query))
+        effects.append(Effect(q.query, q.captured_ms, q.cost, after, using))
+    return effects
+
+
+def _left_out(problem: Problem, chosen: Sequence[Option], left: Sequence[Option]) -> list[LeftOut]:
+    designs = [o.design for o in chosen]
+    now = problem.gain_ms(designs)
+    found = []
+    for option in left:
+        alone = problem.gain_ms([option.design])
+        adds = problem.gain_ms([*designs, option.design]) - now
+        if alone > 0:
+            found.append(LeftOut(option, alone, adds, _why(problem, chosen, option, adds)))
+    return found
+
+
+def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
+    served = [
+        q for q in problem.queries
+        if problem.cost(q.query, frozenset([option.design])) < (1 - NOT_WORTH_IT) * q.cost
+    ]  # fmt: skip
+    worth = sum(q.captured_ms for q in served) * NOT_WORTH_IT
+    if adds <= worth or not served:
+        names = [q.query for q in served]
+        others = [
+            o.design.words for o in chosen
+            if any(_used_for(problem, chosen, o, q) for q in names)
+        ]  # fmt: skip
+        if others:
+            return f"{', '.join(names[:4])}: served by {' and '.join(others[:2])}"
+        return "it makes no query clearly cheaper"
+    return _no_room(problem, chosen, option, adds)
+
+
+def _used_for(problem: Problem, chosen: Sequence[Option], option: Option, query: str) -> bool:
+    """Whether the query would be clearly dearer without this one of the chosen."""
+    designs = frozenset(o.design for o in chosen)
+    return problem.cost(query, designs - {option.design}) > 1.001 * problem.cost(query, designs)
+
+
+def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
+    budget = problem.budget
+    size = budget.size_bytes
+    if size is not None and option.size_bytes > size:
+        return f"alone it takes more than the budget: {option.size_bytes / MIB:,.3g} MiB"
+    if size is not None and size_of([*chosen, option]) > size:
+        room = (size - size_of(chosen)) / MIB
+        return (
+            f"it would save {adds:,.3g} ms more, but takes {option.size_bytes / MIB:,.3g} MiB "
+            f"where {room:,.3g} are left; in place of others it would save less"
+        )
+    if budget.indexes is not None and len(chosen) >= budget.indexes:
+        return (
+            f"it would save {adds:,.3g} ms more as one index too many; each chosen one saves more"
+        )
+    if budget.extra_writes is not None and problem.extra_writes([*chosen, option]) > (
+        budget.extra_writes
+    ):
+        return (
+            f"it would save {adds:,.3g} ms more, but make writes grow by "
+            f"{percent(problem.extra_writes([*chosen, option]))}"
+        )
+    return f"it would save {adds:,.3g} ms more; the search did not find room for it"

@@ -1,0 +1,177 @@
+"""What a choice under a budget is made of, and what it says of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass, field
+
+from humble_ledger.core.remedies.design import IndexDesign
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """What the chosen indexes may take; None where there is no limit.
+
+    ``extra_writes`` is the part by which the entries written for the same changes of rows may
+    grow, over all tables together.
+    """
+
+    size_bytes: int | None = None
+    indexes: int | None = None
+    extra_writes: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """One index to choose from: its size, and the entries its table's changes would have cost.
+
+    ``extra_entries`` counts since the server's counters began.
+    """
+
+    design: IndexDesign
+    size_bytes: int
+    reason: str = ""
+    extra_entries: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Weighed:
+    """One query to be served: its captured time in ms, and its cost as it is."""
+
+    query: str
+    captured_ms: float
+    cost: float
+
+
+_HELPS = 0.999  # of a query's cost is left, at most
+CostOf = Callable[[str, frozenset[IndexDesign]], float]
+"""The predicted cost of a query with a set of indexes."""
+
+
+@dataclass(slots=True)
+class Problem:
+    """Queries, options, a budget; ``entries_now`` are written for the same changes already.
+
+    Only an option that helps a query by itself is taken to matter to it.
+    """
+
+    queries: tuple[Weighed, ...]
+    options: tuple[Option, ...]
+    cost_of: CostOf
+    budget: Budget = field(default=Budget())
+    entries_now: float = 0.0
+    _served: dict[IndexDesign, list[Weighed]] = field(default_factory=dict)
+    _matter: dict[str, frozenset[IndexDesign]] = field(default_factory=dict)
+    _costs: dict[tuple[str, frozenset[IndexDesign]], float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """Find out which options matter to which query."""
+        for query in self.queries:
+            helping = [
+                o.design
+                for o in self.options
+                if query.cost > 0
+                and self.cost_of(query.query, frozenset([o.design])) < _HELPS * query.cost
+            ]
+            self._matter[query.query] = frozenset(helping)
+            for design in helping:
+                self._served.setdefault(design, []).append(query)
+
+    def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
+        """The predicted cost of a query with these indexes."""
+        key = (query, designs & self._matter.get(query, frozenset()))
+        if key not in self._costs:
+            self._costs[key] = self.cost_of(*key)
+        return self._costs[key]
+
+    def served(self, designs: Iterable[IndexDesign]) -> list[Weighed]:
+        """The queries to which any of these matters, each once."""
+        found = {q.query: q for design in designs for q in self._served.get(design, ())}
+        return list(found.values())
+
+    def gain_ms(self, designs: Collection[IndexDesign]) -> float:
+        """Captured time that these indexes should save, if time follows the cost."""
+        return self.change_ms(frozenset(), frozenset(designs))
+
+    def change_ms(self, before: frozenset[IndexDesign], after: frozenset[IndexDesign]) -> float:
+        """Captured time that is saved by having the one set in place of the other."""
+        return sum(
+            q.captured_ms * (self.cost(q.query, before) - self.cost(q.query, after)) / q.cost
+            for q in self.served(before ^ after)
+        )
+
+    def fits(self, options: Collection[Option]) -> bool:
+        """Whether these together keep within the budget."""
+        budget = self.budget
+        if budget.size_bytes is not None and size_of(options) > budget.size_bytes:
+            return False
+        if budget.indexes is not None and len(options) > budget.indexes:
+            return False
+        return budget.extra_writes is None or self.extra_writes(options) <= budget.extra_writes
+
+    def extra_writes(self, options: Collection[Option]) -> float:
+        """By which part the entries that are written grow."""
+        return sum(o.extra_entries for o in options) / max(1.0, self.entries_now)
+
+
+def size_of(options: Collection[Option]) -> int:
+    """Bytes that these indexes take together."""
+    return sum(option.size_bytes for option in options)
+
+
+@dataclass(frozen=True, slots=True)
+class Picked:
+    """A chosen index, with what it saves beside all others that were chosen."""
+
+    option: Option
+    adds_ms: float
+    queries: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """An index that was not chosen, what it would save alone and in addition, and why not."""
+
+    option: Option
+    alone_ms: float
+    adds_ms: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What the chosen indexes do to one query."""
+
+    query: str
+    captured_ms: float
+    cost_before: float
+    cost_after: float
+    designs: tuple[IndexDesign, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class CurvePoint:
+    """The captured time that indexes of so many bytes save, and which one was added last."""
+
+    size_bytes: int
+    saved_ms: float
+    added: IndexDesign
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """The set of indexes that saves most within a budget, as far as was looked.
+
+    ``complete`` tells that every set was compared; else ``at_least`` is the part of the best
+    possible saving that it surely reaches, as long as no two indexes help each other.
+    """
+
+    picked: tuple[Picked, ...]
+    left_out: tuple[LeftOut, ...]
+    effects: tuple[Effect, ...]
+    curve: tuple[CurvePoint, ...]
+    captured_ms: float
+    saved_ms: float
+    extra_writes: float
+    complete: bool
+    at_least: float

@@ -1,0 +1,146 @@
+"""The set of indexes that saves most within a budget.
+
+With few options every set is compared. With more, two greedy walks (by saving, and by saving
+per byte) begin, the better one is improved by adding, dropping and swapping single indexes
+until nothing helps; its distance from the best is bounded by the smaller of two figures that
+no set can exceed: what all options together save, and what single savings fill the budget
+when indexes could be cut in pieces (the relaxed knapsack; it holds as long as no two indexes
+help each other more than each alone).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator, Sequence
+from itertools import combinations
+
+from humble_ledger.core.remedies.choice.model import Option, Problem, size_of
+from humble_ledger.core.remedies.design import IndexDesign
+
+MOST_TO_COMPARE = 12  # options, up to which every set is compared
+MOST_ROUNDS = 50
+_SAME = 1e-9
+
+
+def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
+    """The chosen options, and whether every set was compared."""
+    useful = [o for o in problem.options if problem.gain_ms([o.design]) > 0 and problem.fits([o])]
+    if len(useful) <= MOST_TO_COMPARE:
+        return _compared(problem, useful), True
+    starts = (_greedy(problem, useful, _by_gain), _greedy(problem, useful, _by_density))
+    best = max(starts, key=lambda chosen: problem.gain_ms(_designs(chosen)))
+    return _improved(problem, useful, best), False
+
+
+def upper_bound_ms(problem: Problem) -> float:
+    """A saving that no set within the budget can exceed; see the module."""
+    everything = problem.gain_ms([o.design for o in problem.options])
+    singles = sorted(
+        ((problem.gain_ms([o.design]), o) for o in problem.options if problem.fits([o])),
+        key=lambda pair: pair[0] / max(1, pair[1].size_bytes),
+        reverse=True,
+    )
+    filled = 0.0
+    if problem.budget.size_bytes is not None:
+        room = float(problem.budget.size_bytes)
+        for gain, option in singles:
+            part = min(1.0, room / max(1, option.size_bytes))
+            filled += gain * part
+            room -= option.size_bytes * part
+            if room <= 0:
+                break
+        everything = min(everything, filled)
+    if problem.budget.indexes is not None:
+        best = sorted((gain for gain, _ in singles), reverse=True)[: problem.budget.indexes]
+        everything = min(everything, sum(best))
+    return everything
+
+
+def _designs(options: Collection[Option]) -> frozenset[IndexDesign]:
+    return frozenset(option.design for option in options)
+
+
+def _compared(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
+    best: tuple[Option, ...] = ()
+    most = (0.0, 0)
+    for count in range(1, len(useful) + 1):
+        for chosen in combinations(useful, count):
+            if problem.fits(chosen):
+                # More saving is better; then less room.
+                worth = (round(problem.gain_ms(_designs(chosen)), 6), -size_of(chosen))
+                if worth > most:
+                    best, most = chosen, worth
+    return best
+
+
+_Rank = Callable[[float, Option], float]
+
+
+def _by_gain(gain: float, _: Option) -> float:
+    return gain
+
+
+def _by_density(gain: float, option: Option) -> float:
+    return gain / max(1, option.size_bytes)
+
+
+def _greedy(problem: Problem, useful: Sequence[Option], rank: _Rank) -> tuple[Option, ...]:
+    """The best next one, again and again; what an index adds can only shrink meanwhile."""
+    chosen: list[Option] = []
+    now: frozenset[IndexDesign] = frozenset()
+    adds = {o: problem.gain_ms([o.design]) for o in useful}
+    while adds:
+        fitting = [o for o in adds if problem.fits([*chosen, o])]
+        best = max(fitting, key=lambda o: rank(adds[o], o), default=None)
+        if best is None or adds[best] <= _SAME:
+            break
+        chosen.append(best)
+        del adds[best]
+        now |= {best.design}
+        touched = {q.query for q in problem.served([best.design])}
+        for option in adds:
+            if touched & {q.query for q in problem.served([option.design])}:
+                adds[option] = problem.change_ms(now, now | {option.design})
+    return tuple(chosen)
+
+
+def _improved(
+    problem: Problem, useful: Sequence[Option], chosen: tuple[Option, ...]
+) -> tuple[Option, ...]:
+    """The first change of one or two indexes that saves more, until there is none."""
+    for _ in range(MOST_ROUNDS):
+        now = _designs(chosen)
+        for other in _neighbours(useful, chosen):
+            gained = problem.change_ms(now, _designs(other)) if problem.fits(other) else 0.0
+            if gained > _SAME:
+                chosen = other
+                break
+        else:
+            return chosen
+    return chosen
+
+
+def _neighbours(
+    useful: Sequence[Option], chosen: tuple[Option, ...]
+) -> Iterator[tuple[Option, ...]]:
+    """Sets that differ by one index added, or put in place of one, or of two of its table."""
+    inside = set(chosen)
+    for new in useful:
+        if new in inside:
+            continue
+        yield (*chosen, new)
+        for gone in chosen:
+            yield (*(c for c in chosen if c is not gone), new)
+        siblings = [c for c in chosen if c.design.table == new.design.table]
+        for two in combinations(siblings, 2):
+            yield (*(c for c in chosen if c not in two), new)
+
+
+def path_of_growth(problem: Problem) -> list[tuple[IndexDesign, int, float]]:
+    """Index after index by saving per byte, without a budget: (design, bytes so far, saved ms)."""
+    free = Problem(problem.queries, problem.options, problem.cost_of)
+    points, size, chosen = [], 0, list[IndexDesign]()
+    for option in _greedy(free, free.options, _by_density):
+        chosen.append(option.design)
+        size += option.size_bytes
+        points.append((option.design, size, free.gain_ms(chosen)))
+    return points

@@ -1,0 +1,63 @@
+"""The design of an index that might be built, and the statements that build and remove it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.core.schema.quoting import identifier, table_identifier
+
+
+@dataclass(frozen=True, slots=True)
+class IndexDesign:
+    """An index that might be built."""
+
+    table: TableName
+    keys: tuple[IndexKey, ...]
+    included: tuple[str, ...] = ()
+    predicate: str = ""
+    method: str = "btree"
+
+    @property
+    def key_columns(self) -> tuple[str, ...]:
+        """The columns of the keys, "" for an expression."""
+        return tuple(key.column for key in self.keys)
+
+    @property
+    def words(self) -> str:
+        """The index as people write it: «reading (sensor_id, taken_at)»."""
+        return f"{table_identifier(self.table)} {self.body}"
+
+    @property
+    def body(self) -> str:
+        """The part of the statement behind the table: method, keys, included, predicate."""
+        method = "" if self.method == "btree" else f"USING {self.method} "
+        keys = ", ".join(_key(key) for key in self.keys)
+        included = ", ".join(identifier(name) for name in self.included)
+        return (
+            f"{method}({keys})"
+            + (f" INCLUDE ({included})" if included else "")
+            + (f" WHERE {self.predicate}" if self.predicate else "")
+        )
+
+    def create_sql(self, name: str, *, concurrently: bool = False) -> str:
+        """The statement that builds it under this name."""
+        online = " CONCURRENTLY" if concurrently else ""
+        table = table_identifier(self.table)
+        return f"CREATE INDEX{online} {identifier(name)} ON {table} {self.body}"
+
+    def drop_sql(self, name: str, *, concurrently: bool = False) -> str:
+        """The statement that removes it again."""
+        online = " CONCURRENTLY" if concurrently else ""
+        return f"DROP INDEX{online} {table_identifier(TableName(self.table.schema, name))}"
+
+
+def _key(key: IndexKey) -> str:
+    text = identifier(key.column) if key.column else key.expression
+    if key.operator_class:
+        text += f" {identifier(key.operator_class)}"
+    if key.descending:
+        text += " DESC"
+    if key.nulls_first != key.descending:  # the server's default differs by direction
+        text += " NULLS FIRST" if key.nulls_first else " NULLS LAST"
+    return text

@@ -1,0 +1,1 @@
+"""What an index would do to a plan's cost before it is built."""

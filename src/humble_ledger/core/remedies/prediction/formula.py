@@ -1,0 +1,367 @@
+"""The formula way of predicting: what would this plan cost if those indexes existed?
+
+Selectivities come from the target's own planner (`RowOracle`, answered with EXPLAIN), the
+rest from its published formulas. Three routes are priced: reading the table alone through the
+index (with or without its order), looking rows up through it once per row of the other side
+of a join, and the end of the index where min or max stands. The cheapest wins; with several
+indexes the best goes first and the next is priced in the plan that this leaves, so that a
+second index on a query brings less. Whole-plan effects beyond that (another join order) are
+out of the formula's reach; such a prediction is rather too high than too low.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+from humble_ledger.core.costs.scans import RANGE_PAGES, CostModel, ScanCost, Search
+from humble_ledger.core.costs.sizes import (
+    FEWEST_KEPT,
+    IndexShape,
+    KeySample,
+    block_range_shape,
+    index_shape,
+    inverted_shape,
+)
+from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
+from humble_ledger.core.plans.paths import path_to, rows_divided_by
+from humble_ledger.core.remedies.candidates.accesses import needed_columns
+from humble_ledger.core.remedies.candidates.expressions import expression_of
+from humble_ledger.core.remedies.candidates.extremes import extreme_of
+from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.contract import Outlook, RowOracle, Used
+from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
+from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
+from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts
+from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.parting import literals_of, unqualified
+
+WAY = "formula"
+_TRANSPARENT = (Operation.HASH, Operation.MATERIALIZE, Operation.MEMOIZE, Operation.SORT)
+SKIPS_FROM = 180000  # the version that searches once for each value of a leading column
+_LITTLE = 0.999  # of the cost that is left: a replacement must at least save so much
+
+
+@dataclass(frozen=True, slots=True)
+class _Route:
+    """One way an index could serve: the step it replaces, by what, and its name."""
+
+    step: Node
+    by: Replacement
+    name: str
+
+
+@dataclass(slots=True)
+class FormulaPredictor:
+    """Predictions for one server; see `prediction.contract.Predictor`."""
+
+    server: ServerFacts
+    oracle: RowOracle
+    way: str = WAY
+    _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
+    _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
+
+    def outlook(
+        self, plan: Plan, accesses: Sequence[Access], designs: Sequence[IndexDesign]
+    ) -> Outlook:
+        """What the plan would cost with all these indexes; never more than without them."""
+        before = plan.cost_total or 0.0
+        pairs = [(a, d) for a in accesses for d in designs if d.table == a.table.name]
+        used: list[Used] = []
+        while pairs:
+            now = plan.cost_total or 0.0
+            best = min(
+                (
+                    (recost(plan, route.step, route.by), route, access, design)
+                    for access, design in pairs
+                    for route in self._routes(plan, access, design)
+                ),
+                key=lambda found: found[0],
+                default=None,
+            )
+            if best is None or best[0] >= _LITTLE * now:
+                break
+            _, route, access, design = best
+            plan = recosted(plan, route.step, route.by)
+            used.append(Used(design, access.node.name, route.name, _caution(access, design)))
+            pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
+        return Outlook(before, min(before, plan.cost_total or 0.0), tuple(used))
+
+    def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
+        """The size the index would have when freshly built."""
+        if design not in self._shapes:
+            self._shapes[design] = self._shape(design, table)
+        return self._shapes[design]
+
+    def _shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
+        if design.method == "brin":
+            return block_range_shape(table, len(design.keys), RANGE_PAGES)
+        columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
+        if design.method == "gin":
+            width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
+            parts = design.keys[0].operator_class == "gin_trgm_ops"
+            return inverted_shape(table, width, width if parts else max(2.0, width / 16))
+        included = [table.columns[name] for name in design.included]
+        plain = len(columns) == len(design.keys) == 1 and not design.predicate
+        sample = None if plain and not included else self._sampled(design, design.predicate)
+        entries = self._entries(design, table, sample) if design.predicate else None
+        return index_shape(table, columns, included, entries, sample)
+
+    def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
+        return self.oracle.sample_keys(design.table, design.keys, design.included, predicate)
+
+    def _entries(self, design: IndexDesign, table: TableFacts, sample: KeySample | None) -> float:
+        """Rows that meet an index's condition: counted in the sample when it saw enough."""
+        if sample is not None and sample.rows_kept >= FEWEST_KEPT:
+            return sample.share * table.rows
+        return self.oracle.rows_matching(table.name, table.name.name, [design.predicate])
+
+    def _routes(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
+        if design.method == "btree":
+            yield from self._alone(plan, access, design)
+            yield from self._inner_of_join(plan, access, design)
+            yield from self._extreme(plan, access, design)
+        else:
+            yield from self._bitmap_only(plan, access, design)
+
+    def _alone(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
+        # In a sub-plan, columns from outside are as constants.
+        called = _within_subplan(plan, access.node)
+        found = self._match(access, design, access.joins if called else ())
+        covering = _covers(plan, access, design, found)
+        part = found.bounded or bool(found.beyond) or bool(design.predicate)
+        if found.missing or not (part or access.order or covering):
+            return
+        # The planner prices one call of a sub-plan without what earlier ones left in the cache.
+        search = self._search(access, found)
+        fixed = found.fixed
+
+        def sorts(sort: Node) -> bool:
+            return gives_order(design.keys, fixed, sort, access)
+
+        shape = self.shape(design, access.table)
+        for cost in self._scans(access.table, shape, search, design, covering):
+            ordered = cost.route != "bitmap scan"
+            if part or ordered:
+                by = Replacement(cost.startup, cost.total, sorts if ordered else _never)
+                yield _Route(access.node, by, cost.route)
+
+    def _inner_of_join(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
+        found = self._match(access, design, access.joins)
+        if not found.joined or found.missing:
+            return
+        for join, other, divisor in _joins_above(plan, access):
+            if join.cost is None or other.cost is None:
+                continue
+            loops = max((other.rows_expected or 1.0) * divisor, 1.0)
+            search = self._search(access, found, loops)
+            shape = self.shape(design, access.table)
+            covering = _covers(plan, access, design, found)
+            inner = min(
+                self._scans(access.table, shape, search, design, covering),
+                key=lambda cost: cost.total,
+            )
+            handled = CostModel(self.server).per_row((join.rows_expected or 0.0) * divisor)
+            outer = other.cost.total * divisor
+            total = outer + loops * inner.total + handled
+            by = Replacement(other.cost.startup + inner.startup, total)
+            yield _Route(join, by, f"nested loop with {inner.route}")
+
+    def _extreme(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
+        """The first entry from an end of the index, for each min or max that is asked for."""
+        asked = extreme_of(plan, access)
+        found = self._match(access, design, ())
+        if asked is None or found.missing or found.ranges or found.skipped or found.beyond:
+            return
+        top, columns = asked
+        place = len(found.equal)
+        served = len(found.equal) + len(found.implied) == len(access.conditions)
+        if not served or design.key_columns[place : place + 1] != columns[:1] or len(columns) > 1:
+            return
+        search = self._search(access, found)
+        shape = self.shape(design, access.table)
+        covering = _covers(plan, access, design, found)
+        cost = next(self._scans(access.table, shape, search, design, covering))
+        rows = max(1.0, search.matched_share * access.table.rows)
+        each = cost.startup + (cost.total - cost.startup) / rows
+        total = len(top.output) * (each + CostModel(self.server).per_row(1, 1))
+        if top.cost is not None:
+            yield _Route(top, Replacement(total, total), f"the end of an {cost.route}")
+
+    def _bitmap_only(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
+        """Indexes that lead to sets of pages, not to rows in an order."""
+        column = design.keys[0].column
+        here = [p for p in access.conditions if p.column and p.column.column == column]
+        served = [p for p in here if p.searchable or design.method == "gin"]
+        if not served:
+            return
+        rows = self.oracle.rows_matching(access.table.name, access.alias, [p.sql for p in served])
+        share = min(1.0, rows / max(access.table.rows, 1.0))
+        others = len(access.conditions) - len(served)
+        search = Search(share, share, quals=len(served), filters=others)
+        costs, shape = CostModel(self.server), self.shape(design, access.table)
+        if design.method == "brin":
+            facts = access.table.columns.get(column)
+            correlation = (facts.correlation or 0.0) if facts else 0.0
+            cost = costs.block_range_scan(access.table, shape, search, correlation)
+        else:
+            cost = costs.inverted_scan(access.table, shape, search, _terms(served, design))
+        yield _Route(access.node, Replacement(cost.startup, cost.total, _never), cost.route)
+
+    def _match(self, access: Access, design: IndexDesign, joins: Sequence[Predicate]) -> Match:
+        """What the index serves; with gaps in front only where the server can skip them."""
+        found = match(access, design, joins)
+        if not found.skipped:
+            return found
+        searches = self._searches(access, found)
+        pages = self.shape(design, access.table).pages
+        able = self.server.version_number >= SKIPS_FROM
+        return found if able and searches is not None and searches <= pages else found.unskipped
+
+    def _searches(self, access: Access, found: Match) -> float | None:
+        """How often the index is searched from its root; None when that is unknown."""
+        searches = float(max([_list_length(p) for p in found.equal] or [1]))
+        for name in found.skipped:
+            column = access.table.columns.get(name)
+            distinct = column.distinct_values(access.table.rows) if column else None
+            if distinct is None:
+                return None
+            searches *= distinct
+        return searches
+
+    def _search(self, access: Access, found: Match, loops: float = 1.0) -> Search:
+        share = self._share(access, found)
+        walked = self._share(access, replace(found, beyond=())) if found.beyond else share
+        quals = len(found.equal) + len(found.ranges) + len(found.joined) + len(found.beyond)
+        others = len(access.conditions) - len(found.constants)
+        patterns = sum(p.kind is PredicateKind.PATTERN for p in found.ranges)
+        return Search(
+            walked,
+            share,
+            quals=quals + patterns,  # a beginning is a lower and an upper bound
+            filters=max(0, others + patterns),
+            searches=round(self._searches(access, found) or 1.0),
+            loops=loops,
+        )
+
+    def _share(self, access: Access, found: Match) -> float:
+        table, rows = access.table, max(access.table.rows, 1.0)
+        key = (table.name, access.alias, found.constants, found.joined)
+        if key not in self._shares:
+            share = 1.0
+            bare = [p for p in found.constants if _known_to_planner(p)]
+            if bare:
+                sqls = [p.sql for p in bare]
+                share = self.oracle.rows_matching(table.name, access.alias, sqls) / rows
+            for predicate in found.constants:
+                if predicate not in bare:
+                    share *= self._sampled_share(access, predicate)
+            if found.joined:
+                share *= self.oracle.rows_per_value(table.name, found.joined) / rows
+            self._shares[key] = min(1.0, share)
+        return self._shares[key]
+
+    def _sampled_share(self, access: Access, predicate: Predicate) -> float:
+        """The rows for which an expression compares true: the planner has no statistics yet."""
+        table = access.table
+        asked = self.oracle.rows_matching(table.name, access.alias, [predicate.sql])
+        text = unqualified(predicate.sql, access.alias)
+        key = IndexKey("", f"({expression_of(predicate, access.alias) or text})")
+        sample = self.oracle.sample_keys(table.name, (key,), (), "")
+        met = self.oracle.sample_keys(table.name, (), (), text)
+        if sample is None or met is None or sample.rows_seen == 0:
+            return asked / max(table.rows, 1.0)
+        if met.rows_kept < FEWEST_KEPT and predicate.kind is PredicateKind.EQUALITY:
+            return 1.0 / sample.distinct(max(table.rows, 1.0), in_order=False)
+        if met.rows_kept == 0:  # rarer than what was seen
+            return min(asked / max(table.rows, 1.0), 0.5 / met.rows_seen)
+        return met.share
+
+    def _scans(
+        self,
+        table: TableFacts,
+        shape: IndexShape,
+        search: Search,
+        design: IndexDesign,
+        covering: bool,
+    ) -> Iterator[ScanCost]:
+        costs = CostModel(self.server)
+        leading = table.columns.get(design.keys[0].column)
+        correlation = (leading.correlation or 0.0) if leading else 0.0
+        if len(design.keys) > 1:
+            correlation *= 0.75  # btcostestimate's discount for several keys
+        yield costs.index_scan(table, shape, search, correlation, covering)
+        yield costs.bitmap_scan(table, shape, search)
+
+
+def _never(sort: Node) -> bool:
+    return False
+
+
+def _known_to_planner(predicate: Predicate) -> bool:
+    """Whether statistics of a column stand behind the planner's estimate."""
+    return predicate.wrapping is Wrapping.NONE or predicate.kind is PredicateKind.NULL_TEST
+
+
+def _within_subplan(plan: Plan, node: Node) -> bool:
+    return any(step.role is Role.SUBPLAN for step in path_to(plan.root, node))
+
+
+def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
+    """The join right above an access, its other side, and by what the rows are divided."""
+    path = path_to(plan.root, access.node)
+    divisor = rows_divided_by(plan, access.node)
+    for place in range(len(path) - 2, -1, -1):
+        node, child = path[place], path[place + 1]
+        if node.operation in JOINS:
+            others = [c for c in node.children if c.no != child.no]
+            if others:
+                other = others[0]
+                if other.operation in _TRANSPARENT and other.role is Role.INNER:
+                    other = other.children[0]
+                yield node, other, divisor
+            return
+        if node.operation not in (*_TRANSPARENT, Operation.GATHER):
+            return
+
+
+def _covers(plan: Plan, access: Access, design: IndexDesign, found: Match) -> bool:
+    """Whether the index holds all columns of the table that the plan needs."""
+    wanted = needed_columns(plan, access, {p.sql for p in found.implied})
+    above = len(path_to(plan.root, access.node)) > 1
+    held = {*design.key_columns, *design.included}
+    return wanted <= held and (bool(wanted) or above)
+
+
+def _caution(access: Access, design: IndexDesign) -> str:
+    """What may make the prediction wrong, in words; mostly nothing."""
+    cautions = []
+    newest = any(p.operator in (">", ">=") for p in access.ranges)
+    if newest and access.table.changes_since_analyze:
+        cautions.append(
+            "the range may reach past the statistics; with the index the server would see the "
+            "true end, and its cost may be higher"
+        )
+    if design.method == "gin":
+        cautions.append("size and cost of an inverted index are rough guesses before it is built")
+    if any(key.expression for key in design.keys):
+        cautions.append(
+            "rows are counted in a sample; the server knows the expression's values only after "
+            "ANALYZE"
+        )
+    return "; ".join(cautions)
+
+
+def _terms(served: Sequence[Predicate], design: IndexDesign) -> int:
+    """How many terms of an inverted index a search looks up."""
+    texts = [text for p in served for text in literals_of(p.sql)]
+    if design.keys[0].operator_class == "gin_trgm_ops":
+        return max(1, sum(max(1, len(text.strip("%")) - 2) for text in texts))
+    return max(1, sum(text.count(",") + 1 for text in texts))
+
+
+def _list_length(predicate: Predicate) -> int:
+    if predicate.kind is not PredicateKind.MEMBERSHIP:
+        return 1
+    return predicate.value.count(",") + 1

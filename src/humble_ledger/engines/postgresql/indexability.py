@@ -1,0 +1,112 @@
+"""What this server can build an index on: asked of its planner, nothing is run or created.
+
+An index may rest only on what never changes for the same row. The planner computes such
+expressions of constants beforehand and leaves all others as they are; so each column is
+replaced by a constant of its type, and what EXPLAIN then shows tells the one from the other.
+"""
+
+from __future__ import annotations
+
+from psycopg import RawCursor, sql
+
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens
+from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.errors import HumbleError
+
+_TYPES_SQL = """
+SELECT a.attname, format_type(t.oid, NULL) AS type, t.typcategory
+FROM pg_attribute a
+JOIN pg_type t ON t.oid = a.atttypid
+WHERE a.attrelid = to_regclass(%s) AND a.attnum > 0 AND NOT a.attisdropped
+"""
+_CLASSES_SQL = """
+SELECT m.amname || ':' || o.opcname FROM pg_opclass o JOIN pg_am m ON m.oid = o.opcmethod
+WHERE pg_opclass_is_visible(o.oid)
+"""
+# By the category of a type: any value of it will do.
+_VALUES = {"N": "1", "S": "a", "B": "true", "D": "2020-02-03", "T": "1 day", "A": "{}"}
+_OF_TYPE = {
+    "json": "{}",
+    "jsonb": "{}",
+    "uuid": "00000000-0000-0000-0000-000000000000",
+    "bytea": "",
+    "tsvector": "",
+    "inet": "10.0.0.1",
+    "time without time zone": "01:02:03",
+    "time with time zone": "01:02:03+00",
+}
+_NAMES = (TokenKind.WORD, TokenKind.QUOTED)
+_CONSTANT = ("true", "false", "null")
+
+
+def operator_classes(connection: Connection) -> frozenset[str]:
+    """The operator classes of this database, as «method:class»."""
+    with translated():
+        return frozenset(str(row[0]) for row in connection.execute(_CLASSES_SQL).fetchall())
+
+
+def lasting(connection: Connection, table: TableName, expression: str) -> bool:
+    """Whether the server may keep an index on this expression of a table's columns."""
+    name = sql.Identifier(table.schema, table.name).as_string(connection)
+    with translated():
+        rows = connection.execute(_TYPES_SQL, (name,)).fetchall()
+    values = {str(row[0]): _constant(str(row[1]), str(row[2])) for row in rows}
+    asked = _with_constants(expression, values)
+    if asked is None:
+        return False
+    try:
+        with translated(), RawCursor(connection) as cursor:
+            found = cursor.execute(
+                f"EXPLAIN (VERBOSE, COSTS OFF, FORMAT JSON) SELECT ({asked})".encode()
+            ).fetchone()
+    except HumbleError:
+        return False
+    assert found is not None
+    return _is_constant(str(found[0][0]["Plan"]["Output"][0]))
+
+
+def _constant(type_: str, category: str) -> str | None:
+    value = _OF_TYPE.get(type_, _VALUES.get(category))
+    return None if value is None else f"'{value}'::{type_}"
+
+
+def _with_constants(expression: str, values: dict[str, str | None]) -> str | None:
+    """The expression with a constant for each column; None when one is of an unknown type."""
+    kept, said = list(tokens(expression)), ""
+    for at, token in enumerate(kept):
+        name = token.text.strip('"') if token.kind is TokenKind.QUOTED else token.text.lower()
+        if token.kind in _NAMES and name in values and not _is_else(kept, at):
+            constant = values[name]
+            if constant is None:
+                return None
+            said += constant
+        else:
+            said += token.text
+    return said
+
+
+def _is_else(kept: list[Token], at: int) -> bool:
+    """Whether a name is one of a function or a type rather than of a column."""
+    solid = [t for t in kept[:at] if t.kind is not TokenKind.SPACE]
+    before = solid[-1].text if solid else ""
+    after = next((t.text for t in kept[at + 1 :] if t.kind is not TokenKind.SPACE), "")
+    return before == "::" or after == "("
+
+
+def _is_constant(text: str) -> bool:
+    words = meaningful(text)
+    if sum(token.text == "::" for token in words) > 1:
+        return False
+    value = []
+    for token in words:
+        if token.text == "::":
+            break
+        value.append(token)
+    return all(
+        t.kind in (TokenKind.STRING, TokenKind.NUMBER)
+        or t.text in ("(", ")", "-")
+        or t.is_word(*_CONSTANT)
+        for t in value
+    )

@@ -1,0 +1,112 @@
+"""A block sample of a table: what the entries of an index on it would look like.
+
+Reads some hundred pages, chosen at random and the same ones each time, and writes nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from psycopg import RawCursor, sql
+
+from humble_ledger.core.costs.sizes import KeySample
+from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.errors import HumbleError
+
+ROWS_WANTED = 30_000
+LEAST_PERCENT = 0.05
+_ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
+_HEADER, _NULLS = 8, 8  # of an index entry; the map of its NULLs with padding
+
+
+def sample_keys(
+    connection: Connection,
+    table: TableName,
+    keys: Sequence[IndexKey],
+    included: Sequence[str],
+    predicate: str,
+) -> KeySample | None:
+    """Count entries and different keys in a sample; None where none can be taken.
+
+    Expressions and the predicate are the server's own text; names go through the driver.
+    """
+    with translated():
+        known = connection.execute(
+            "SELECT c.reltuples, c.relkind FROM pg_class c WHERE c.oid = to_regclass(%s)",
+            (sql.Identifier(table.schema, table.name).as_string(connection),),
+        ).fetchone()
+    if known is None or known[1] not in ("r", "m") or known[0] <= 0:
+        return None
+    percent = min(100.0, max(LEAST_PERCENT, 100.0 * ROWS_WANTED / float(known[0])))
+    texts = [_text(connection, key) for key in keys]
+    texts += [sql.Identifier(name).as_string(connection) for name in included]
+    source = sql.Identifier(table.schema, table.name).as_string(connection)
+    try:
+        with translated():
+            types = _types(connection, source, texts)
+            query = _query(source, texts, len(keys), types, predicate, percent)
+            with RawCursor(connection) as cursor:
+                row = cursor.execute(query.encode()).fetchone()
+    except HumbleError:  # an expression may fail on some row; the prediction does without
+        return None
+    if row is None:
+        return None
+    return KeySample(int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4] or 16))
+
+
+def _text(connection: Connection, key: IndexKey) -> str:
+    return sql.Identifier(key.column).as_string(connection) if key.column else key.expression
+
+
+def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[tuple[int, int]]:
+    """(length, alignment) of each value in bytes; a length below 0 varies."""
+    if not texts:
+        return []
+    with RawCursor(connection) as cursor:
+        listed = ", ".join(texts)  # the driver's and the server's own text
+        cursor.execute(f"SELECT {listed} FROM {source} LIMIT 0".encode())  # noqa: S608
+        oids = [column.type_code for column in cursor.description or ()]
+    rows = connection.execute(
+        "SELECT oid, typlen, typalign FROM pg_type WHERE oid = ANY(%s)", (oids,)
+    ).fetchall()
+    found = {row[0]: (int(str(row[1])), _ALIGNMENTS[str(row[2])]) for row in rows}
+    return [found.get(oid, (-1, 4)) for oid in oids]
+
+
+def _query(
+    source: str,
+    texts: Sequence[str],
+    keys: int,
+    types: Sequence[tuple[int, int]],
+    predicate: str,
+    percent: float,
+) -> str:
+    values = "".join(f", {text} AS k{n}" for n, text in enumerate(texts))
+    nulls = " OR ".join(f"k{n} IS NULL" for n in range(len(texts))) or "false"
+    # The length of an entry is walked column by column, each aligned to its type.
+    walk, before = "", f"(CASE WHEN {nulls} THEN {_HEADER + _NULLS} ELSE {_HEADER} END)"
+    for n, (length, alignment) in enumerate(types):
+        aligned = f"(({before} + {alignment - 1}) / {alignment} * {alignment})"
+        # Short values lose three bytes of their header when they are stored.
+        long = f"pg_column_size(k{n})"
+        varying = f"{before} + (CASE WHEN {long} BETWEEN 5 AND 130 THEN {long} - 3 ELSE {long} END)"
+        grown = f"{aligned} + {length}" if length > 0 else varying
+        walk += (
+            f" CROSS JOIN LATERAL (SELECT CASE WHEN k{n} IS NULL THEN {before} "
+            f"ELSE {grown} END AS w{n}) AS s{n}"
+        )
+        before = f"w{n}"
+    grouped = ", ".join(f"k{n}" for n in range(keys))
+    group_by = f" GROUP BY {grouped}" if grouped else " GROUP BY ()"
+    # Everything in it is a number, the server's own text, or quoted by the driver.
+    return (
+        f"WITH seen AS MATERIALIZED (SELECT coalesce(({predicate or 'true'}), false) AS kept"  # noqa: S608
+        f"{values} FROM {source} TABLESAMPLE SYSTEM ({percent:.4f}) REPEATABLE (1)), "
+        f"sized AS (SELECT *, (({before}) + 7) / 8 * 8 AS bytes FROM seen{walk}), "
+        f"groups AS (SELECT count(*) AS rows FROM seen WHERE kept{group_by}) "
+        "SELECT (SELECT count(*) FROM seen), (SELECT count(*) FROM seen WHERE kept), "
+        "(SELECT count(*) FROM groups), (SELECT count(*) FROM groups WHERE rows = 1), "
+        "(SELECT avg(bytes) FROM sized WHERE kept)"
+    )

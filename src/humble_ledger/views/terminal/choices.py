@@ -1,0 +1,166 @@
+"""A choice of indexes under a budget, with the reason for each line."""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from humble_ledger.core.entries import ChosenIndexes
+from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.parts import bar, plain_table
+
+MOST_LEFT_OUT = 12
+BAR_WIDTH = 24
+
+
+def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    """The chosen indexes, what they do to each query, what was left out, and the curve."""
+    choice = chosen.choice
+    if not choice.picked:
+        words = "No index within the budget is predicted to make any of these clearly cheaper."
+        return Text(words)
+    parts: list[RenderableType] = [_heading(chosen, numbers), Text("")]
+    parts += [_picked(chosen, numbers), Text(""), _effects(chosen, numbers), Text("")]
+    if choice.left_out:
+        parts += [_left_out(choice, numbers), Text("")]
+    parts += [_curve(choice, chosen.budget, numbers), Text("")]
+    for entry in chosen.rewrites:
+        for p in entry.remedy.predictions:
+            parts.append(
+                Text(
+                    f"{entry.id} helps {p.query} without any index: {entry.remedy.summary}, cost "
+                    f"{numbers.figure(p.cost_before)} → {numbers.figure(p.cost_predicted)}."
+                )
+            )
+    for entry in chosen.removals:
+        size = numbers.size(-(entry.remedy.size_bytes_predicted or 0))
+        parts.append(Text(f"{entry.id} {entry.remedy.summary}, {size}: {entry.remedy.reason}."))
+    parts.append(_note(chosen, numbers))
+    return Group(*parts)
+
+
+def _heading(chosen: ChosenIndexes, numbers: Numbers) -> Text:
+    choice = chosen.choice
+    size = sum(p.option.size_bytes for p in choice.picked)
+    share = choice.saved_ms / choice.captured_ms if choice.captured_ms else 0.0
+    what = "the captured time" if chosen.timed else "all cost (no times were captured)"
+    return Text(
+        f"{numbers.count(len(choice.picked), 'index')}, {numbers.size(size)} (predicted) of "
+        f"{_budget(chosen.budget, numbers)}, should save {numbers.percent(share)} of {what}."
+        if len(choice.picked) == 1
+        else f"{len(choice.picked)} indexes, {numbers.size(size)} (predicted) of "
+        f"{_budget(chosen.budget, numbers)}, should save {numbers.percent(share)} of {what}."
+    )
+
+
+def _budget(budget: Budget, numbers: Numbers) -> str:
+    limits = []
+    if budget.size_bytes is not None:
+        limits.append(numbers.size(budget.size_bytes))
+    if budget.indexes is not None:
+        limits.append(f"at most {budget.indexes} indexes")
+    if budget.extra_writes is not None:
+        limits.append(f"at most {numbers.percent(budget.extra_writes)} more writing")
+    return " and ".join(limits) or "any size"
+
+
+def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    table = plain_table(
+        ("id", "fixed"), ("chosen", "left"), ("size", "right"), ("adds ms", "right"),
+        ("writing", "right"), ("for", "left"), ("because of", "left"),
+    )  # fmt: skip
+    for each in chosen.choice.picked:
+        entry = chosen.remedies[each.option.design]
+        table.add_row(
+            entry.id,
+            Text(each.option.design.words),
+            numbers.size(each.option.size_bytes),
+            numbers.figure(each.adds_ms),
+            f"+{numbers.percent(entry.remedy.upkeep.grows_by)}",
+            ", ".join(each.queries),
+            Text(each.option.reason),
+        )
+    return table
+
+
+def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    table = plain_table(
+        ("query", "fixed"), ("captured ms", "right"), ("cost now", "right"),
+        ("predicted", "right"), ("cheaper", "right"), ("by", "left"),
+    )  # fmt: skip
+    same = []
+    for each in chosen.choice.effects:
+        if not each.designs and each.cost_after > 0.98 * each.cost_before:
+            same.append(each.query)
+            continue
+        table.add_row(
+            each.query,
+            numbers.figure(each.captured_ms) if chosen.timed else "unknown",
+            numbers.figure(each.cost_before),
+            numbers.figure(each.cost_after),
+            numbers.times(each.cost_before / max(each.cost_after, 0.01)),
+            ", ".join(chosen.remedies[d].id for d in each.designs) or "any one of several",
+        )
+    if not same:
+        return table
+    return Group(table, Text(f"No index helps {', '.join(same)}.", style="bright_black"))
+
+
+def _left_out(choice: Choice, numbers: Numbers) -> RenderableType:
+    table = plain_table(
+        ("not chosen", "left"), ("size", "right"), ("alone ms", "right"), ("why not", "left")
+    )
+    for each in choice.left_out[:MOST_LEFT_OUT]:
+        table.add_row(
+            Text(each.option.design.words),
+            numbers.size(each.option.size_bytes),
+            numbers.figure(each.alone_ms),
+            Text(each.why),
+        )
+    more = len(choice.left_out) - MOST_LEFT_OUT
+    if more <= 0:
+        return table
+    return Group(table, Text(f"{more} more that save less; --json has them all."))
+
+
+def _curve(choice: Choice, budget: Budget, numbers: Numbers) -> RenderableType:
+    table = plain_table(
+        ("size together", "right"), ("saves", "right"), ("", "fixed"), ("by adding", "left")
+    )
+    over = False
+    for point in choice.curve:
+        if budget.size_bytes is not None and point.size_bytes > budget.size_bytes and not over:
+            over = True
+            table.add_row("", "", "", Text("— the budget ends here —", style="bright_black"))
+        share = point.saved_ms / choice.captured_ms if choice.captured_ms else 0.0
+        table.add_row(
+            numbers.size(point.size_bytes),
+            numbers.percent(share),
+            bar(share, BAR_WIDTH),
+            Text(point.added.words),
+        )
+    return table
+
+
+def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    choice = chosen.choice
+    found = (
+        "Every set of these indexes was compared."
+        if choice.complete
+        else (
+            "Found by search; it reaches at least "
+            f"{numbers.percent(choice.at_least)} of what any set within the budget could, as long "
+            "as no two indexes help each other."
+        )
+    )
+    pays = f"Writing grows by {numbers.percent(choice.extra_writes)} (computed from the counters)"
+    if chosen.writers:
+        pays += ": paid by " + ", ".join(dict.fromkeys(query for query, _ in chosen.writers))
+    else:
+        pays += "; no captured query changes these tables"
+    return Text(
+        f"{found} {pays}. «adds» is what would be lost without that one index, if time follows "
+        "the cost; all of it predicted by formula. Nothing was built.",
+        style="bright_black",
+    )

@@ -1,0 +1,1 @@
+"""Proposing: from plans and symptoms to changes worth trying."""

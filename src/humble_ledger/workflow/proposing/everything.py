@@ -1,0 +1,109 @@
+"""All remedies for some queries, or for all that were captured and for the schema."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+
+from humble_ledger.core.entries import Proposals, RemedyEntry
+from humble_ledger.core.remedies.choice.choosing import choose
+from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
+from humble_ledger.core.remedies.choice.superfluous import made_superfluous
+from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.ordering import in_order, saving
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
+from humble_ledger.workflow.proposing.schema import of_schema
+from humble_ledger.workflow.proposing.studying import Studied, study
+from humble_ledger.workflow.ranking import captured_queries
+from humble_ledger.workflow.workspace import Workspace
+
+MOST_PER_QUERY = 3
+
+
+def propose(
+    workspace: Workspace,
+    whats: Sequence[str] = (),
+    progress: Progress = lambda _: None,
+    types: Collection[RemedyType] = tuple(RemedyType),
+) -> Proposals:
+    """Changes that should help the subjects (all captured queries when none is named).
+
+    Each candidate index is predicted for every one of the queries. Those that together save
+    most are proposed, and with them what the symptoms of the plans call for, in the order of
+    the captured time that each should save. For named subjects, other indexes that are not
+    beaten by a smaller one are given as alternatives; when none is named, the schema is
+    looked at, too.
+    """
+    studied = []
+    for what in whats or captured_queries(workspace):
+        progress(f"studying {what}")
+        studied.append(study(workspace, what))
+    pool = Pool(studied, FormulaPredictor(workspace.session.server, workspace.session), progress)
+    making = IndexRemedies.of(workspace, pool)
+    weights = _weights(studied)
+    saved: list[tuple[float, Remedy]] = []
+    others: list[Remedy] = []
+    hidden = 0
+    if RemedyType.INDEX in types:
+        best, rest = _best_indexes(pool, weights)
+        saved += [(adds, making.remedy(one)) for adds, one in best]
+        most = MOST_PER_QUERY * len(whats)
+        others = [making.remedy(one) for one in rest[:most]]
+        hidden = len(rest) - len(others)
+    saved += [(saving(o, weights), o) for each in studied for o in each.others]
+    found = in_order(saved)
+    designs = {remedy.index for remedy in found if remedy.index is not None}
+    if not whats:
+        progress("looking at the schema")
+        found += of_schema(workspace, making, designs)
+    plans = {each.query: each.plan.plan for each in studied}
+    told = [name for remedy in found for name in _removed(remedy)]
+    first = [remedy.index for remedy in found if remedy.index is not None]
+    found += made_superfluous(first, pool.tables.values(), plans, told)
+    kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
+    return Proposals(kept, _kept(workspace, others), hidden)
+
+
+def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:
+    entries = [workspace.ledger.remedies.keep(remedy) for remedy in remedies]
+    return tuple({entry.id: entry for entry in entries}.values())
+
+
+def _best_indexes(
+    pool: Pool, weights: Mapping[str, float]
+) -> tuple[list[tuple[float, Priced]], list[Priced]]:
+    """The indexes that together save most, with what each adds, and others that are good too."""
+    useful = pool.priced()
+    priced = {p.design: p for p in useful if not pool.needless(p)}
+    problem = Problem(
+        queries=tuple(
+            Weighed(each.query, cost * weights.get(each.query, 1.0), cost)
+            for each in pool.studied
+            if (cost := each.plan.plan.cost_total)
+        ),
+        options=tuple(Option(p.design, p.size_bytes) for p in priced.values()),
+        cost_of=pool.cost,
+    )
+    best = [(each.adds_ms, priced[each.option.design]) for each in choose(problem).picked]
+    chosen = {one.design for _, one in best}
+    return best, [one for one in worth_trying(useful, weights) if one.design not in chosen]
+
+
+def _removed(remedy: Remedy) -> list[str]:
+    """The name of the index that a remedy removes."""
+    if remedy.type is not RemedyType.REMOVAL:
+        return []
+    return [remedy.apply[0].rstrip(";").rsplit(" ", 1)[-1].rsplit(".", 1)[-1].strip('"')]
+
+
+def _weights(studied: Sequence[Studied]) -> Mapping[str, float]:
+    """What a unit of each query's cost stands for, in ms of captured time (else one each)."""
+    if not any(each.weight_ms for each in studied):
+        return {each.query: 1.0 for each in studied}
+    return {
+        each.query: each.weight_ms / each.plan.plan.cost_total
+        for each in studied
+        if each.plan.plan.cost_total
+    }

@@ -1,0 +1,204 @@
+"""Candidate indexes of several queries as one pool: each priced for every query it touches."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from humble_ledger.core.remedies.building import Build, build_range_ms
+from humble_ledger.core.remedies.candidates.model import Candidate
+from humble_ledger.core.remedies.choice.merging import merged
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN, Priced
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, index_remedy
+from humble_ledger.core.remedies.naming import index_name
+from humble_ledger.core.remedies.prediction.contract import Outlook, Predictor
+from humble_ledger.core.remedies.upkeep import SeenUpdate, upkeep_of
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.changes import change_of
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.proposing.studying import Studied
+from humble_ledger.workflow.workspace import Workspace
+
+
+@dataclass(slots=True)
+class Pool:
+    """All candidates of the studied queries, priced by one predictor; each is asked once."""
+
+    studied: Sequence[Studied]
+    predictor: Predictor
+    progress: Progress
+    _outlooks: dict[tuple[str, frozenset[IndexDesign]], Outlook] = field(default_factory=dict)
+    _by_query: dict[str, Studied] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """Put the queries in order."""
+        self._by_query = {each.query: each for each in self.studied}
+
+    @property
+    def tables(self) -> Mapping[TableName, TableFacts]:
+        """Every table that a studied query reads."""
+        return {name: facts for each in self.studied for name, facts in each.tables.items()}
+
+    def priced(self, *, merging: bool = False) -> list[Priced]:
+        """Every candidate that clearly helps a query by itself, with all that it does.
+
+        With ``merging`` also indexes made of two that are useful.
+        """
+        found = self._priced(self._candidates())
+        if merging:
+            designs = {p.design for p in found}
+            useful = {d: c for d, c in self._candidates().items() if d in designs}
+            made: dict[IndexDesign, Candidate] = {}
+            for each in merged(useful.values()):
+                if each.design not in designs:
+                    made.setdefault(each.design, each)
+            found += self._priced(made)
+        return found
+
+    def needless(self, priced: Priced) -> bool:
+        """Whether writing the statements otherwise does what an index on an expression would."""
+        if not any(key.expression for key in priced.design.keys):
+            return False
+        rewritten = {
+            p.query: p.cost_predicted
+            for each in self.studied
+            for other in each.others
+            if other.type is RemedyType.REWRITE
+            for p in other.predictions
+        }
+        helped = [p for p in priced.predictions if p.gain >= CLEAR_GAIN]
+        return all(
+            rewritten.get(p.query, float("inf")) <= CLEAR_GAIN * p.cost_predicted for p in helped
+        )
+
+    def outlook(self, query: str, designs: frozenset[IndexDesign]) -> Outlook:
+        """What a query would cost with these indexes."""
+        key = (query, designs)
+        if key not in self._outlooks:
+            studied = self._by_query[query]
+            ordered = sorted(designs, key=lambda design: design.words)
+            self._outlooks[key] = self.predictor.outlook(
+                studied.plan.plan, studied.accesses, ordered
+            )
+        return self._outlooks[key]
+
+    def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
+        """The predicted cost of a query with these indexes."""
+        return self.outlook(query, designs).cost
+
+    def _candidates(self) -> dict[IndexDesign, Candidate]:
+        found: dict[IndexDesign, Candidate] = {}
+        for each in self.studied:
+            for candidate in each.candidates:
+                found.setdefault(candidate.design, candidate)
+        return found
+
+    def _priced(self, candidates: Mapping[IndexDesign, Candidate]) -> list[Priced]:
+        found = []
+        for design, candidate in candidates.items():
+            self.progress(f"predicting {design.words}")
+            predictions = self._predictions(design)
+            if any(p.gain >= CLEAR_GAIN for p in predictions):
+                shape = self.predictor.shape(design, candidate.access.table)
+                size = shape.size_bytes(candidate.access.table.page_bytes)
+                found.append(Priced(design, predictions, size, candidate.reason))
+        return found
+
+    def _predictions(self, design: IndexDesign) -> tuple[Prediction, ...]:
+        one = frozenset([design])
+        return tuple(
+            self.outlook(each.query, one).prediction(each.query, self.predictor.way)
+            for each in self.studied
+            if design.table in each.tables
+        )
+
+
+@dataclass(slots=True)
+class IndexRemedies:
+    """Makes remedies of priced designs: names, upkeep, build time."""
+
+    workspace: Workspace
+    pool: Pool
+    updates: Sequence[SeenUpdate]
+    builds: Sequence[Build]
+    _names: set[str] = field(default_factory=set)
+
+    @staticmethod
+    def of(workspace: Workspace, pool: Pool) -> IndexRemedies:
+        """With what the ledger knows of updates and of builds."""
+        return IndexRemedies(workspace, pool, seen_updates(workspace), measured_builds(workspace))
+
+    def remedy(self, priced: Priced) -> Remedy:
+        """The remedy «build this index»."""
+        table = self.pool.tables[priced.design.table]
+        low, high, measured = build_range_ms(table.rows, self.builds)
+        return index_remedy(
+            priced.design,
+            reason=priced.reason,
+            predictions=tuple(p for p in priced.predictions if p.cost_predicted < p.cost_before),
+            size_bytes=priced.size_bytes,
+            upkeep=upkeep_of(table, priced.design, self._share(priced.design), self.updates),
+            name=self.name(priced.design, table),
+            build_ms=(low, high),
+            build_measured=measured,
+        )
+
+    def extra_entries(self, priced: Priced) -> float:
+        """Index entries it would have added to what was written since the counters began."""
+        table = self.pool.tables[priced.design.table]
+        share = self._share(priced.design)
+        return upkeep_of(table, priced.design, share, self.updates).entries_added
+
+    def name(self, design: IndexDesign, table: TableFacts) -> str:
+        """A name by the configured pattern that no other index has."""
+        taken = {index.name for index in table.indexes} | self._names
+        name = index_name(design, self.workspace.configuration.index_names, taken)
+        self._names.add(name)
+        return name
+
+    def _share(self, design: IndexDesign) -> float:
+        """The part of the table's rows that the index holds."""
+        table = self.pool.tables[design.table]
+        if not design.predicate or table.rows <= 0:
+            return 1.0
+        return min(1.0, self.pool.predictor.shape(design, table).entries / table.rows)
+
+
+def seen_updates(workspace: Workspace) -> list[SeenUpdate]:
+    """The captured updates: which columns they set, how often."""
+    found = []
+    for query in workspace.ledger.queries.all():
+        change = change_of(query.text) if query.seen else None
+        if change is not None and change.verb == "UPDATE":
+            found.append(SeenUpdate(query.id, change.table, change.columns, query.usage.calls))
+    return found
+
+
+def writers_of(workspace: Workspace, tables: Iterable[TableName]) -> tuple[tuple[str, str], ...]:
+    """The captured queries that change rows of these tables, each with its table."""
+    names = {str(table) for table in tables}
+    found = []
+    for query in workspace.ledger.queries.all():
+        change = change_of(query.text) if query.seen else None
+        if change is not None and change.table.removeprefix("public.") in names:
+            found.append((query.id, change.table.removeprefix("public.")))
+    return tuple(found)
+
+
+def measured_builds(workspace: Workspace) -> list[Build]:
+    """Builds of single indexes that earlier trials measured on this target."""
+    trials = [
+        t.trial
+        for t in workspace.ledger.trials.all()
+        if t.trial is not None and t.target == workspace.public_url and t.trial.build_ms > 0
+    ]
+    found = []
+    for trial in trials:
+        entries = [workspace.ledger.remedies.get(id_) for id_ in trial.remedies]
+        designs = [e.remedy.index for e in entries if e.remedy.index is not None]
+        if len(entries) == 1 and designs:
+            facts = workspace.session.tables([designs[0].table])
+            rows = [table.rows for table in facts.values()]
+            found += [Build(rows[0], trial.build_ms)] if rows else []
+    return found

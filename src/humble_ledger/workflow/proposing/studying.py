@@ -1,0 +1,128 @@
+"""One query looked at closely: its plan, how that reads its tables, what could serve it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
+from humble_ledger.core.remedies.model import Prediction, Remedy
+from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
+from humble_ledger.core.remedies.settings import setting_remedies
+from humble_ledger.core.remedies.statistics import statistics_remedies
+from humble_ledger.core.routes.exploring import said
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.constants import Constants
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.errors import StatementRejected, WrongUsage
+from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
+from humble_ledger.workflow.reading import SAVED
+from humble_ledger.workflow.subjects import Subject, subject_of
+from humble_ledger.workflow.workspace import Workspace
+
+PLANNER = "planner"
+
+
+@dataclass(frozen=True, slots=True)
+class Studied:
+    """One query with its plan and all that could serve it.
+
+    ``weight_ms`` is its captured time; 0 when none was captured.
+    """
+
+    query: str
+    plan: PlanEntry
+    tables: Mapping[TableName, TableFacts]
+    accesses: tuple[Access, ...]
+    candidates: tuple[Candidate, ...]
+    others: tuple[Remedy, ...]
+    weight_ms: float
+
+
+def study(workspace: Workspace, what: str) -> Studied:
+    """Read the plan that stands for a subject, and find what could serve it.
+
+    Raises:
+        WrongUsage: it is a saved plan, whose server is not known.
+    """
+    subject = subject_of(workspace, what)
+    entry = plan_to_judge(workspace, subject, measure=False)
+    if entry.origin == SAVED:
+        raise WrongUsage(
+            f"{what} is a saved plan: what would help is a question to its server.",
+            'Give the statement:  humble propose "SELECT …"',
+        )
+    case, _ = case_of(workspace, entry)
+    query = entry.query or what
+    runs = workspace.ledger.queries.all(query) if entry.query else []
+    symptoms = find_symptoms(case)
+    others = [
+        *statistics_remedies(case, symptoms, query),
+        *(
+            _priced_setting(workspace, entry, each)
+            for each in setting_remedies(case, symptoms, query)
+        ),
+        *(
+            priced
+            for each in rewrite_remedies(entry.statement, case.tables, symptoms, query)
+            if (priced := _priced_rewrite(workspace, entry, each)) is not None
+        ),
+    ]
+    return Studied(
+        query,
+        entry,
+        case.tables,
+        tuple(accesses(entry.plan, case.tables)),
+        tuple(candidates(entry.plan, case.tables, _means(workspace, subject, entry))),
+        tuple(others),
+        runs[0].usage.total_ms if runs else 0.0,
+    )
+
+
+def _means(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Means:
+    """What the server allows, and which constants the application never changes."""
+    session = workspace.session
+    given_as_text = subject.query is None and subject.plan is None
+    if given_as_text or entry.query is None:
+        constants = Constants.of_text(entry.statement)
+    else:
+        runs = workspace.ledger.queries.runs(entry.query)
+        constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
+    return Means(constants.always, session.lasting, session.operator_classes())
+
+
+def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy:
+    """A setting with the cost the planner itself estimates under it."""
+    statement = Statement(entry.statement, entry.parameters)
+    try:
+        under = workspace.session.explain_under(statement, remedy.settings).plan
+    except StatementRejected:
+        return remedy
+    before, after = entry.plan.cost_total, under.cost_total
+    if before is None or after is None or entry.query is None:
+        return remedy
+    now = "the present plan"
+    return replace(
+        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(under)),)
+    )
+
+
+def _priced_rewrite(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | None:
+    """A rewriting with the planner's estimate of it; None when it would not clearly help."""
+    statement = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
+    try:
+        plan = workspace.session.explain(statement).plan
+    except StatementRejected:
+        return None  # it was written for another dialect than the tree's
+    before, after = entry.plan.cost_total, plan.cost_total
+    if before is None or after is None or before < CLEAR_GAIN * after or entry.query is None:
+        return None
+    now = "the present plan"
+    return replace(
+        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(plan)),)
+    )
