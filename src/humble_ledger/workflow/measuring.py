@@ -43,8 +43,11 @@ class Measuring:
         changes_planning: bool = False,
         changes_running: bool = False,
         rewritten: str = "",
+        values_from: str = "",
     ) -> None:
         """``names`` are the indexes tried, ``rewritten`` what is sent after in place of before.
+
+        ``values_from`` is a statement whose one row gives the new one's parameters.
 
         Other changes are used when they change the plan (statistics) or in any case (settings).
         """
@@ -54,6 +57,7 @@ class Measuring:
         self._changes_planning = changes_planning
         self._changes_running = changes_running
         self._rewritten = rewritten
+        self._values_from = values_from
         self._most_pairs = most_pairs
         self._smallest_effect = smallest_effect
         self.interrupted = False
@@ -64,7 +68,7 @@ class Measuring:
             return None
         arms = {"before": self._experiment.before, "after": self._experiment.after}
         if self._rewritten:
-            arms["after"] = RewrittenArm(arms["after"], self._rewritten)
+            arms["after"] = RewrittenArm(arms["after"], self._after(tried.statement))
         pairs = Pairs()
         try:
             progress(f"{tried.query}: first runs")
@@ -94,6 +98,14 @@ class Measuring:
         uses = uses or self._changes_running or (self._changes_planning and not same_plan)
         return self._judged(tried.query, pairs, sides, compared, uses, same_plan and not uses)
 
+    def _after(self, given: Statement) -> Statement:
+        """What is sent after in place of before, with its values."""
+        if not self._values_from:
+            return replace(given, sql=self._rewritten)
+        rows = iter(self._experiment.before.result_rows(Statement(self._values_from)))
+        row = next(rows, ())
+        return Statement(self._rewritten, tuple(v.decode() if v is not None else v for v in row))
+
     def _side(
         self,
         tried: TriedQuery,
@@ -104,7 +116,7 @@ class Measuring:
     ) -> Side:
         entry = keep_plan(
             self._workspace,
-            replace(tried.statement, sql=self._rewritten)
+            self._after(tried.statement)
             if side == "after" and self._rewritten
             else tried.statement,
             document.plan,

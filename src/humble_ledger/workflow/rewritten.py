@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Arm, Outcome, PlanDocument
@@ -11,23 +11,19 @@ from humble_ledger.engines.contract import Arm, Outcome, PlanDocument
 
 @dataclass(frozen=True, slots=True)
 class RewrittenArm:
-    """An arm that sends ``sql`` with the values of whatever statement it is given."""
+    """An arm that sends one statement in place of whatever it is given."""
 
     arm: Arm
-    sql: str
-
-    def statement(self, given: Statement) -> Statement:
-        """What is sent in place of a statement."""
-        return replace(given, sql=self.sql)
+    instead: Statement
 
     def run(self, statement: Statement) -> Outcome:
         """Run the new statement."""
-        return self.arm.run(self.statement(statement))
+        return self.arm.run(self.instead)
 
     def explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
         """Explain the new statement."""
-        return self.arm.explain(self.statement(statement), measure=measure)
+        return self.arm.explain(self.instead, measure=measure)
 
     def result_rows(self, statement: Statement) -> Iterable[tuple[bytes | None, ...]]:
         """The rows of the new statement."""
-        return self.arm.result_rows(self.statement(statement))
+        return self.arm.result_rows(self.instead)

@@ -63,7 +63,7 @@ def try_remedies(
         statements = [d.create_sql(n) for (_, d), n in zip(indexed, names, strict=True)]
         types = {entry.remedy.type for entry in entries}
         others = [s for e in entries if e.remedy.type in _SET_INSIDE for s in e.remedy.apply]
-        new_texts = [e.remedy.apply[0] for e in entries if e.remedy.type is RemedyType.REWRITE]
+        rewrites = [e.remedy for e in entries if e.remedy.type is RemedyType.REWRITE]
         with workspace.engine.experiment(
             workspace.target.url, statements, names, record.mark, workspace.limits, others
         ) as experiment:
@@ -76,7 +76,8 @@ def try_remedies(
                 smallest_effect,
                 changes_planning=RemedyType.STATISTICS in types,
                 changes_running=bool(types & {RemedyType.SETTING, RemedyType.REWRITE}),
-                rewritten=new_texts[0].rstrip(";") if new_texts else "",
+                rewritten=rewrites[0].apply[0].rstrip(";") if rewrites else "",
+                values_from=rewrites[0].values_from if rewrites else "",
             )
             queries = [each for t in tried if (each := measured.query(t, progress)) is not None]
         if not queries:

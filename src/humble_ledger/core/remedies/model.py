@@ -71,6 +71,8 @@ class Remedy:
     ``apply`` and ``revert`` are SQL, each runnable as it stands; ``index`` is set for the
     type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
     gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
+    ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
+    ``values_from`` is a statement whose one row gives the parameters of a rewritten one.
     ``settings`` are names with values; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
@@ -90,6 +92,8 @@ class Remedy:
     settings: tuple[tuple[str, str], ...] = ()
     build_ms: tuple[float, float] | None = None
     build_measured: bool = False
+    values_from: str = ""
+    direct: bool = False
 
 
 def index_remedy(

@@ -113,14 +113,21 @@ def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
 
 
 def _priced_rewrite(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | None:
-    """A rewriting with the planner's estimate of it; None when it would not clearly help."""
-    statement = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
+    """A rewriting with the planner's estimate of it; None when it would not clearly help.
+
+    What takes away the cause of a symptom need only not be dearer: estimates know little of
+    the work that it spares.
+    """
+    parameters = () if remedy.values_from else entry.parameters
+    statement = Statement(remedy.apply[0].rstrip(";"), parameters)
     try:
         plan = workspace.session.explain(statement).plan
     except StatementRejected:
         return None  # it was written for another dialect than the tree's
     before, after = entry.plan.cost_total, plan.cost_total
-    if before is None or after is None or before < CLEAR_GAIN * after or entry.query is None:
+    if before is None or after is None or entry.query is None:
+        return None
+    if before < (1.0 if remedy.direct else CLEAR_GAIN) * after:
         return None
     now = "the present plan"
     return replace(

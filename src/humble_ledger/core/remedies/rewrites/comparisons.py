@@ -9,23 +9,14 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from humble_ledger.core.remedies.rewrites.model import DIALECT, Rewriting
 from humble_ledger.core.schema.facts import TableFacts, TableName
 
-DIALECT = "postgres"
 _WHOLE = ("smallint", "integer", "bigint")
 _UNITS = ("MINUTE", "HOUR", "DAY", "WEEK", "MONTH", "QUARTER", "YEAR")
 _TURNED: Mapping[type[exp.Expr], type[exp.Expr]] = {
     exp.LT: exp.GT, exp.LTE: exp.GTE, exp.GT: exp.LT, exp.GTE: exp.LTE,
 }  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Rewriting:
-    """A statement written another way: what was done, and when it means the same."""
-
-    sql: str
-    done: str
-    same_when: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +47,7 @@ def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rew
         return _type_of(tree, column, tables)
 
     for comparison in list(tree.find_all(exp.EQ, *_TURNED)):
-        for rule in (_whole_unit, _whole_number, _clock):
+        for rule in (_whole_unit, _whole_number, _own_type, _clock):
             turn = rule(comparison, type_of)
             if turn is not None:
                 comparison.replace(turn.instead)
@@ -115,6 +106,33 @@ def _whole_number(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
             instead,
             f"{column.name} compared with a number of its own type",
             "the value is a whole number, as here",
+        )
+    return None
+
+
+def _own_type(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
+    """c::text = v  →  c = v::bigint: the other side is converted, not every value of c."""
+    if not isinstance(comparison, exp.EQ):
+        return None
+    for cast, value in _both_ways(comparison):
+        if not isinstance(cast, exp.Cast) or not isinstance(cast.this.unnest(), exp.Column):
+            continue
+        column = cast.this.unnest()
+        type_ = type_of(column)
+        to_text = cast.to.is_type("text", "varchar")
+        if not type_.startswith(_WHOLE) or not to_text or next(value.find_all(exp.Subquery), None):
+            continue
+        if isinstance(value, exp.Cast) and isinstance(value.this.unnest(), exp.Column):
+            continue  # both sides are converted: which one is small is not known
+        other = value.copy()
+        named = "the value" if _is_fixed(value) else value.sql(dialect=DIALECT)
+        return _Turn(
+            exp.EQ(
+                this=column.copy(),
+                expression=exp.cast(other, exp.DataType.build(type_, dialect=DIALECT)),
+            ),
+            f"{named} converted to the type of {column.name}, not {column.name} to text",
+            f"{named} is always a whole number, written without leading zeros",
         )
     return None
 

@@ -1,32 +1,47 @@
-"""Rewritings as remedies, for symptoms whose cause is how a comparison is written."""
+"""Rewritings as remedies, for statements in whose plan something costs time."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.remedies.rewrites.comparisons import rewritings
+from humble_ledger.core.remedies.rewrites.model import Rewriting
+from humble_ledger.core.remedies.rewrites.registry import rewritings
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
 from humble_ledger.core.symptoms.model import Symptom
 
-_CAUSES = ("function-on-column", "type-mismatch", "clock-inside-the-expression")
+_FINE = "scan-is-right"
 
 
 def rewrite_remedies(
     sql: str, tables: Mapping[TableName, TableFacts], found: Iterable[Symptom], query: str
 ) -> Iterator[Remedy]:
-    """The statement written so that an index can serve; reads only, and only where it helps."""
-    cures = tuple(dict.fromkeys(s.name for s in found if s.cause.name in _CAUSES))
+    """The statement written otherwise; reads only, and only where something costs time.
+
+    Whether one is any good is for the server's planner to say.
+    """
+    cures = tuple(dict.fromkeys(s.name for s in found if s.name != _FINE))
     if not cures or kind_of(sql) is not StatementKind.READS:
         return
     for each in rewritings(sql, tables):
+        against = tuple(name for name in cures if name in each.against)
         yield Remedy(
             type=RemedyType.REWRITE,
-            summary=f"the statement with {each.done}",
+            summary=f"the statement with {each.done}" if not each.question else each.done,
             apply=(f"{each.sql};",),
             revert=(f"{sql.strip().rstrip(';')};",),
-            reason=f"an index can serve; it means the same when {each.same_when}",
+            reason=_reason(each),
             queries=(query,),
-            cures=cures,
+            cures=against or cures,
+            direct=bool(against),
+            values_from=each.values_from,
         )
+
+
+def _reason(each: Rewriting) -> str:
+    if each.question:
+        return f"only who knows the purpose can say; it is right when {each.same_when}"
+    if not each.same_when:
+        return "the server can run it a cheaper way; it always means the same"
+    return f"the server can run it a cheaper way; it means the same when {each.same_when}"
