@@ -85,7 +85,7 @@ def symptom(cause: str) -> Symptom:
     ("sql", "cause", "offered"),
     [
         ("SELECT 1 FROM alert WHERE alert_id = 17.0", "type-mismatch", True),
-        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "no-index", False),
+        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "", False),  # nothing costs time
         ("DELETE FROM alert WHERE alert_id = 17.0", "type-mismatch", False),
         ("SELECT 1 FROM alert WHERE alert_id = 17.0 FOR UPDATE", "type-mismatch", False),
     ],
@@ -93,7 +93,7 @@ def symptom(cause: str) -> Symptom:
 def test_only_reads_whose_symptom_calls_for_it_are_rewritten(
     sql: str, cause: str, offered: bool
 ) -> None:
-    found = list(rewrite_remedies(sql, TABLES, [symptom(cause)], "q1"))
+    found = list(rewrite_remedies(sql, TABLES, [symptom(cause)] if cause else [], "q1"))
     assert bool(found) == offered
     if found:
         assert found[0].revert == (f"{sql};",)

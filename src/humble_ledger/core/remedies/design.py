@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.schema.quoting import identifier, table_identifier
@@ -17,6 +17,16 @@ class IndexDesign:
     included: tuple[str, ...] = ()
     predicate: str = ""
     method: str = "btree"
+    _hash: int = field(default=0, init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        """Reckon the hash once: a choice looks designs up some million times."""
+        parts = (self.table, self.keys, self.included, self.predicate, self.method)
+        object.__setattr__(self, "_hash", hash(parts))
+
+    def __hash__(self) -> int:
+        """The same for equal designs."""
+        return self._hash
 
     @property
     def key_columns(self) -> tuple[str, ...]:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 
 from humble_ledger.core.plans.model import Node
+from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
@@ -36,6 +38,8 @@ def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Ite
             columns = _columns(node, table)
             if 2 <= len(columns) <= MOST_COLUMNS:
                 yield _extended(table, columns, query)
+        elif cause == "expression-without-statistics":
+            yield from _of_expressions(node, table, query)
         elif cause == "value-not-listed":
             for name in _columns(node, table)[:1]:
                 yield _larger_target(case, table, table.columns[name], query)
@@ -80,6 +84,27 @@ def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
         queries=(query,),
         cures=(MISESTIMATE,),
     )
+
+
+def _of_expressions(node: Node, table: TableFacts, query: str) -> Iterator[Remedy]:
+    """The server gathers values of columns alone, unless it is told of an expression."""
+    texts = [t for n in node.walk() for t in (*n.conditions.search, *n.conditions.filter)]
+    alias = node.alias or node.relation
+    found = {expression_of(p, alias) for text in texts for p in predicates(text)} - {""}
+    on = table_identifier(table.name)
+    schema = "" if table.name.schema in ("", "public") else f"{identifier(table.name.schema)}."
+    for expression in sorted(found):
+        words = "_".join(re.findall(r"\w+", expression))[:40].lower()
+        name = f"{schema}{identifier(fitting_name(f'{table.name.name}_{words}_stats'))}"
+        yield Remedy(
+            type=RemedyType.STATISTICS,
+            summary=f"statistics on {table.name} of {expression}",
+            apply=(f"CREATE STATISTICS {name} ON ({expression}) FROM {on};", f"ANALYZE {on};"),
+            revert=(f"DROP STATISTICS {name};",),
+            reason="the planner guesses what an expression gives, without statistics of its own",
+            queries=(query,),
+            cures=(MISESTIMATE,),
+        )
 
 
 def _larger_target(case: Case, table: TableFacts, column: ColumnFacts, query: str) -> Remedy:

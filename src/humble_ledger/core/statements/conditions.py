@@ -99,6 +99,7 @@ def predicates(condition: str) -> tuple[Predicate, ...]:
     return tuple(_predicate(part) for part in _parts(condition))
 
 
+@lru_cache(maxsize=8192)
 def columns_of(text: str) -> tuple[ColumnRef, ...]:
     """Every column named in an expression, each once, in order of appearance."""
     tree = _tree(text)

@@ -39,6 +39,7 @@ class RemedyRow(Struct, frozen=True):
     upkeep: dict[str, float | int | list[str] | None]
     status: str
     alternative: bool = False
+    values_from: str = ""
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -92,4 +93,5 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         },
         status=entry.status,
         alternative=alternative,
+        values_from=remedy.values_from,
     )

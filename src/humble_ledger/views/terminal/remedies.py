@@ -132,6 +132,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("remedy", f"{entry.id} {remedy.summary}, {entry.status}"),
         ("because of", remedy.reason),
         ("forwards", "\n".join(remedy.apply)),
+        ("its values", _values(remedy)),
         ("backwards", "\n".join(remedy.revert) or "nothing to undo"),
         ("prediction", predictions or "unknown: only a trial tells"),
         ("size", _size_words(remedy, numbers)),
@@ -139,6 +140,13 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("upkeep", _upkeep(remedy, numbers)),
         ("against", ", ".join(remedy.cures)),
     )
+
+
+def _values(remedy: Remedy) -> str:
+    if not remedy.values_from:
+        return ""
+    kept = "the application keeps them from the page before; a trial asks for them by"
+    return f"{kept}\n{remedy.values_from}"
 
 
 def _building(remedy: Remedy, numbers: Numbers) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 
 from humble_ledger.core.entries import Proposals, RemedyEntry
-from humble_ledger.core.remedies.choice.choosing import choose
+from humble_ledger.core.remedies.choice.choosing import pick
 from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
@@ -86,7 +86,7 @@ def _best_indexes(
         options=tuple(Option(p.design, p.size_bytes) for p in priced.values()),
         cost_of=pool.cost,
     )
-    best = [(each.adds_ms, priced[each.option.design]) for each in choose(problem).picked]
+    best = [(each.adds_ms, priced[each.option.design]) for each in pick(problem)[0]]
     chosen = {one.design for _, one in best}
     return best, [one for one in worth_trying(useful, weights) if one.design not in chosen]
 

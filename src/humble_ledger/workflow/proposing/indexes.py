@@ -74,10 +74,11 @@ class Pool:
 
     def outlook(self, query: str, designs: frozenset[IndexDesign]) -> Outlook:
         """What a query would cost with these indexes."""
-        key = (query, designs)
+        studied = self._by_query[query]
+        mine = frozenset(design for design in designs if design.table in studied.tables)
+        key = (query, mine)
         if key not in self._outlooks:
-            studied = self._by_query[query]
-            ordered = sorted(designs, key=lambda design: design.words)
+            ordered = sorted(mine, key=lambda design: design.words)
             self._outlooks[key] = self.predictor.outlook(
                 studied.plan.plan, studied.accesses, ordered
             )

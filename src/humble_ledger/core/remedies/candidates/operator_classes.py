@@ -12,7 +12,9 @@ from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import halves, literals_of
 
-BYTE_ORDER = ("C", "POSIX", "C.UTF-8", "ucs_basic", "")
+BYTE_ORDER = (
+    "C", "POSIX", "C.UTF-8", "C.utf8", "ucs_basic", "pg_c_utf8", "pg_unicode_fast", "",
+)  # fmt: skip
 PATTERN_CLASSES = {
     "text": "text_pattern_ops",
     "character varying": "varchar_pattern_ops",

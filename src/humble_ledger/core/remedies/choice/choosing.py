@@ -25,14 +25,23 @@ from humble_ledger.core.saying import MIB, percent
 NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
 
 
-def choose(problem: Problem) -> Choice:
-    """The best set found; an index that adds next to nothing beside the others is left out."""
+def pick(problem: Problem) -> tuple[list[Picked], bool]:
+    """The best set found, and whether every set was compared.
+
+    An index that adds next to nothing beside the others is left out.
+    """
     found, complete = best_set(problem)
     chosen = _lighter(problem, _without_idle(problem, list(found)))
+    picked = [_picked(problem, chosen, option) for option in chosen]
+    return sorted(picked, key=lambda p: -p.adds_ms), complete
+
+
+def choose(problem: Problem) -> Choice:
+    """The best set found, what it does, and why the others were left out."""
+    picked, complete = pick(problem)
+    chosen = [each.option for each in picked]
     saved = problem.gain_ms([o.design for o in chosen])
     bound = upper_bound_ms(problem)
-    picked = [_picked(problem, chosen, option) for option in chosen]
-    picked.sort(key=lambda p: -p.adds_ms)
     left = [o for o in problem.options if o not in chosen]
     return Choice(
         picked=tuple(picked),
@@ -53,7 +62,7 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
         rest = frozenset(o.design for o in chosen if o is not option)
         everything = rest | {option.design}
         missed = [
-            q for q in problem.queries
+            q for q in problem.served([option.design])
             if problem.cost(q.query, rest) - problem.cost(q.query, everything)
             > NOT_WORTH_IT * q.cost
         ]  # fmt: skip
@@ -70,7 +79,8 @@ def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
         queries = problem.served([option.design])
         smaller = [
             o for o in problem.options
-            if o not in chosen and o.size_bytes * SAME_SIZE < option.size_bytes
+            if o.design.table == option.design.table and o.design not in now
+            and o.size_bytes * SAME_SIZE < option.size_bytes
             and all(
                 problem.cost(q.query, rest | {o.design}) <= AS_GOOD_AS * problem.cost(q.query, now)
                 for q in queries
@@ -86,7 +96,7 @@ def _picked(problem: Problem, chosen: Sequence[Option], option: Option) -> Picke
     rest = frozenset(o.design for o in chosen if o is not option)
     everything = rest | {option.design}
     served = [
-        q.query for q in problem.queries
+        q.query for q in problem.served([option.design])
         if problem.cost(q.query, everything) < 0.999 * problem.cost(q.query, rest)
     ]  # fmt: skip
     adds = problem.gain_ms(everything) - problem.gain_ms(rest)
@@ -117,7 +127,7 @@ def _left_out(problem: Problem, chosen: Sequence[Option], left: Sequence[Option]
 
 def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
     served = [
-        q for q in problem.queries
+        q for q in problem.served([option.design])
         if problem.cost(q.query, frozenset([option.design])) < (1 - NOT_WORTH_IT) * q.cost
     ]  # fmt: skip
     worth = sum(q.captured_ms for q in served) * NOT_WORTH_IT
@@ -135,6 +145,8 @@ def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float
 
 def _used_for(problem: Problem, chosen: Sequence[Option], option: Option, query: str) -> bool:
     """Whether the query would be clearly dearer without this one of the chosen."""
+    if not problem.matters(option.design, query):
+        return False
     designs = frozenset(o.design for o in chosen)
     return problem.cost(query, designs - {option.design}) > 1.001 * problem.cost(query, designs)
 

@@ -84,6 +84,10 @@ class Problem:
             self._costs[key] = self.cost_of(*key)
         return self._costs[key]
 
+    def matters(self, design: IndexDesign, query: str) -> bool:
+        """Whether an option helps a query by itself."""
+        return design in self._matter.get(query, frozenset())
+
     def served(self, designs: Iterable[IndexDesign]) -> list[Weighed]:
         """The queries to which any of these matters, each once."""
         found = {q.query: q for design in designs for q in self._served.get(design, ())}

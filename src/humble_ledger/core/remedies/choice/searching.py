@@ -1,9 +1,9 @@
 """The set of indexes that saves most within a budget.
 
 With few options every set is compared. With more, two greedy walks (by saving, and by saving
-per byte) begin, the better one is improved by adding, dropping and swapping single indexes
-until nothing helps; its distance from the best is bounded by the smaller of two figures that
-no set can exceed: what all options together save, and what single savings fill the budget
+per byte) begin, each is improved by adding and swapping a few indexes until nothing helps, and the
+better one is taken. Its distance from the best is bounded by the smaller of two figures
+that no set can exceed: what all options together save, and what single savings fill the budget
 when indexes could be cut in pieces (the relaxed knapsack; it holds as long as no two indexes
 help each other more than each alone).
 """
@@ -13,11 +13,12 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Sequence
 from itertools import combinations
 
-from humble_ledger.core.remedies.choice.model import Option, Problem, size_of
+from humble_ledger.core.remedies.choice.model import Budget, Option, Problem, size_of
 from humble_ledger.core.remedies.design import IndexDesign
 
 MOST_TO_COMPARE = 12  # options, up to which every set is compared
-MOST_ROUNDS = 50
+MOST_PASSES = 12
+MOST_MOVES = 40_000
 _SAME = 1e-9
 
 
@@ -26,9 +27,16 @@ def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
     useful = [o for o in problem.options if problem.gain_ms([o.design]) > 0 and problem.fits([o])]
     if len(useful) <= MOST_TO_COMPARE:
         return _compared(problem, useful), True
+    return searched(problem, useful), False
+
+
+def searched(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
+    """Two greedy walks, both improved; the better end of the two."""
+    if problem.budget == Budget():
+        return _greedy(problem, useful, _by_gain)  # whatever still adds something is in it
     starts = (_greedy(problem, useful, _by_gain), _greedy(problem, useful, _by_density))
-    best = max(starts, key=lambda chosen: problem.gain_ms(_designs(chosen)))
-    return _improved(problem, useful, best), False
+    ends = [_improved(problem, useful, start) for start in starts]
+    return max(ends, key=lambda chosen: problem.gain_ms(_designs(chosen)))
 
 
 def upper_bound_ms(problem: Problem) -> float:
@@ -106,33 +114,44 @@ def _greedy(problem: Problem, useful: Sequence[Option], rank: _Rank) -> tuple[Op
 def _improved(
     problem: Problem, useful: Sequence[Option], chosen: tuple[Option, ...]
 ) -> tuple[Option, ...]:
-    """The first change of one or two indexes that saves more, until there is none."""
-    for _ in range(MOST_ROUNDS):
-        now = _designs(chosen)
-        for other in _neighbours(useful, chosen):
-            gained = problem.change_ms(now, _designs(other)) if problem.fits(other) else 0.0
-            if gained > _SAME:
+    """Changes of a few indexes that save more, pass after pass, until none is left."""
+    for _ in range(MOST_PASSES):
+        before = chosen
+        for gone, new in _moves(useful, chosen):
+            # An earlier move of this pass may have taken one of these in or out already.
+            if not set(gone) <= set(chosen) or set(new) & set(chosen):
+                continue
+            other = (*(c for c in chosen if c not in gone), *new)
+            if not problem.fits(other):
+                continue
+            if problem.change_ms(_designs(chosen), _designs(other)) > _SAME:
                 chosen = other
-                break
-        else:
-            return chosen
+        if chosen == before:
+            break
     return chosen
 
 
-def _neighbours(
-    useful: Sequence[Option], chosen: tuple[Option, ...]
-) -> Iterator[tuple[Option, ...]]:
-    """Sets that differ by one index added, or put in place of one, or of two of its table."""
-    inside = set(chosen)
-    for new in useful:
-        if new in inside:
-            continue
-        yield (*chosen, new)
+_Move = tuple[tuple[Option, ...], tuple[Option, ...]]
+
+
+def _moves(useful: Sequence[Option], chosen: tuple[Option, ...]) -> Iterator[_Move]:
+    """(out, in): one in; one for one; and where they are not too many, two for one, one for two."""
+    outside = [o for o in useful if o not in set(chosen)]
+    for new in outside:
+        yield (), (new,)
         for gone in chosen:
-            yield (*(c for c in chosen if c is not gone), new)
-        siblings = [c for c in chosen if c.design.table == new.design.table]
-        for two in combinations(siblings, 2):
-            yield (*(c for c in chosen if c not in two), new)
+            yield (gone,), (new,)
+    pairs_in, pairs_out = len(outside) ** 2 // 2, len(chosen) ** 2 // 2
+    if pairs_in * len(chosen) + pairs_out * len(outside) <= MOST_MOVES:
+        for gone in chosen:
+            for both in combinations(outside, 2):
+                yield (gone,), both
+        for two in combinations(chosen, 2):
+            for new in outside:
+                yield two, (new,)
+                for other in outside:
+                    if other is not new and len(outside) <= MOST_TO_COMPARE:
+                        yield two, (new, other)
 
 
 def path_of_growth(problem: Problem) -> list[tuple[IndexDesign, int, float]]:

@@ -18,6 +18,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     sources,
     written,
 )
+from humble_ledger.core.schema.facts import TableName
 
 
 def not_in(reading: Reading) -> Iterator[Rewriting]:
@@ -90,10 +91,8 @@ def _never_null(reading: Reading, shown: exp.Expr, query: exp.Select) -> bool:
     source = query.args.get("from_")
     if not isinstance(shown, exp.Column) or source is None or query.args.get("joins"):
         return False
-    for facts in reading.tables.values():  # a table that is read outside, too
-        if facts.name.name == source.this.name and shown.name in facts.columns:
-            return facts.columns[shown.name].not_null
-    return False
+    facts = reading.known.get(TableName(source.this.db or "public", source.this.name))
+    return facts is not None and shown.name in facts.columns and facts.columns[shown.name].not_null
 
 
 def distinct_to_exists(reading: Reading) -> Iterator[Rewriting]:

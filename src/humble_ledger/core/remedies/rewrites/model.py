@@ -35,10 +35,11 @@ class Rewriting:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """A SELECT at the outermost level, and the tables in its FROM by alias."""
+    """A SELECT at the outermost level, the tables in its FROM by alias, and all that are known."""
 
     tree: exp.Select
     tables: Mapping[str, TableFacts]
+    known: Mapping[TableName, TableFacts]
 
     def copy(self) -> exp.Select:
         """A tree to change."""
@@ -73,7 +74,7 @@ def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
         if facts is None:
             return None
         found[source.alias_or_name] = facts
-    return Reading(tree, found)
+    return Reading(tree, found, tables)
 
 
 def sources(tree: exp.Select) -> list[exp.Expr]:

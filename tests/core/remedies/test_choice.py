@@ -1,0 +1,165 @@
+"""Choosing under a budget: against every set, on pools small enough to enumerate."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import combinations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.choice import searching
+from humble_ledger.core.remedies.choice.budget_text import parse_budget
+from humble_ledger.core.remedies.choice.choosing import choose
+from humble_ledger.core.remedies.choice.merging import merged
+from humble_ledger.core.remedies.choice.model import Budget, Option, Problem, Weighed
+from humble_ledger.core.remedies.choice.superfluous import made_superfluous
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.errors import WrongUsage
+from tests.core.remedies.test_prediction import READING, TABLES, table
+from tests.plans import recorded
+
+A, B, C, D = (parse_index(f"t{n} (a{n})") for n in range(4))
+
+
+def problem(
+    served: dict[IndexDesign, dict[str, float]],
+    sizes: dict[IndexDesign, int],
+    weights: dict[str, float],
+    budget: Budget = Budget(),  # noqa: B008
+) -> Problem:
+    """Queries of cost 100; of the indexes that serve one, the best counts."""
+
+    def cost(query: str, designs: frozenset[IndexDesign]) -> float:
+        return min([100.0, *(served[d][query] for d in designs if query in served[d])])
+
+    return Problem(
+        tuple(Weighed(q, w, 100.0) for q, w in weights.items()),
+        tuple(Option(d, sizes[d]) for d in served),
+        cost,
+        budget,
+        entries_now=1000.0,
+    )
+
+
+def best_of_all(given: Problem) -> float:
+    """The most that any set within the budget saves."""
+    options = given.options
+    sets: list[Sequence[Option]] = [
+        s for count in range(len(options) + 1) for s in combinations(options, count)
+    ]
+    return max(given.gain_ms([o.design for o in s]) for s in sets if given.fits(s))
+
+
+@st.composite
+def problems(draw: st.DrawFn) -> Problem:
+    """Up to ten indexes on up to four tables, up to eight queries, a budget."""
+    queries = [f"q{n}" for n in range(draw(st.integers(1, 8)))]
+    designs = [parse_index(f"t{n % 4} (a{n})") for n in range(draw(st.integers(1, 10)))]
+    served = {
+        d: draw(st.dictionaries(st.sampled_from(queries), st.floats(1, 99), max_size=4))
+        for d in designs
+    }
+    sizes = {d: draw(st.integers(1, 100)) for d in designs}
+    weights = {q: draw(st.floats(0.1, 1000)) for q in queries}
+    limit = draw(st.one_of(st.none(), st.integers(1, 300)))
+    most = draw(st.one_of(st.none(), st.integers(1, 5)))
+    return problem(served, sizes, weights, Budget(limit, most))
+
+
+@given(problems())
+def test_the_search_reaches_nearly_the_best_of_all_sets(given: Problem) -> None:
+    exact, complete = searching.best_set(given)
+    assert complete and given.gain_ms([o.design for o in exact]) >= best_of_all(given) - 1e-6
+    # What is done when there are too many options to compare every set.
+    useful = [o for o in given.options if given.gain_ms([o.design]) > 0 and given.fits([o])]
+    found = searching.searched(given, useful)
+    best = best_of_all(given)
+    assert given.fits(found)
+    assert given.gain_ms([o.design for o in found]) >= 0.9 * best - 1e-6
+    assert searching.upper_bound_ms(given) >= best - 1e-6
+
+
+@given(problems())
+def test_a_choice_keeps_within_the_budget_and_explains_each(given: Problem) -> None:
+    choice = choose(given)
+    chosen = [p.option for p in choice.picked]
+    assert given.fits(chosen)
+    # Indexes that no query would miss are left out, so a little may be lost.
+    assert choice.saved_ms >= 0.9 * best_of_all(given) - 0.02 * choice.captured_ms
+    assert all(p.queries and p.adds_ms > 0 for p in choice.picked)
+    assert all(each.why for each in choice.left_out)
+    assert [p.saved_ms for p in choice.curve] == sorted(p.saved_ms for p in choice.curve)
+
+
+def test_a_second_index_on_a_query_counts_for_what_it_adds() -> None:
+    served = {A: {"q1": 10.0}, B: {"q1": 12.0}, C: {"q2": 60.0}}
+    sizes = {A: 50, B: 50, C: 50}
+    choice = choose(problem(served, sizes, {"q1": 100.0, "q2": 100.0}, Budget(100)))
+    assert {p.option.design for p in choice.picked} == {A, C}
+    (left,) = choice.left_out
+    assert left.why == "q1: served by t0 (a0)"
+
+
+def test_what_does_not_fit_says_so() -> None:
+    served = {A: {"q1": 10.0}, B: {"q2": 10.0}, C: {"q3": 10.0}}
+    mib = 1024 * 1024
+    sizes = {A: 50 * mib, B: 60 * mib, C: 500 * mib}
+    weights = {"q1": 100.0, "q2": 90.0, "q3": 50.0}
+    choice = choose(problem(served, sizes, weights, Budget(100 * mib)))
+    assert [p.option.design for p in choice.picked] == [A]
+    whys = {each.option.design: each.why for each in choice.left_out}
+    assert "takes 60 MiB where 50 are left" in whys[B]
+    assert "alone it takes more than the budget: 500 MiB" in whys[C]
+    few = choose(problem(served, sizes, weights, Budget(indexes=1)))
+    assert "one index too many" in few.left_out[0].why
+
+
+def test_writers_are_a_budget_too() -> None:
+    made = problem({A: {"q1": 10.0}}, {A: 1}, {"q1": 5.0}, Budget(extra_writes=0.1))
+    dear = Option(A, 1, extra_entries=200.0)
+    given = Problem(made.queries, (dear,), made.cost_of, made.budget, made.entries_now)
+    assert choose(given).picked == ()
+    assert "make writes grow by 20 %" in choose(given).left_out[0].why
+
+
+@pytest.mark.parametrize(
+    ("text", "budget"),
+    [
+        ("100MB", Budget(size_bytes=100 * 1024**2)),
+        ("1.5 GiB", Budget(size_bytes=1610612736)),
+        ("5", Budget(indexes=5)),
+        ("20%", Budget(extra_writes=0.2)),
+        ("100mb,5,20%", Budget(100 * 1024**2, 5, 0.2)),
+    ],
+)
+def test_budgets_as_people_write_them(text: str, budget: Budget) -> None:
+    assert parse_budget([text]) == budget
+
+
+@pytest.mark.parametrize("text", ["", "much", "-5", "5.5", "10 apples"])
+def test_what_is_no_budget(text: str) -> None:
+    with pytest.raises(WrongUsage, match="is no budget"):
+        parse_budget([text])
+
+
+def test_two_indexes_are_merged_where_one_can_serve_both() -> None:
+    one = candidates(recorded(18, "10-open-alerts-per-buoy"), TABLES)
+    other = candidates(recorded(18, "08-visits-after-alerts"), TABLES)
+    words = {c.design.words for c in merged([*one, *other])}
+    # Both look for a status, so that column goes to the front of the longer one.
+    assert any(w.startswith("alert (status, ") and "INCLUDE" not in w for w in words), words
+
+
+def test_an_index_that_a_new_one_begins_with_is_superfluous() -> None:
+    wide = parse_index("reading (buoy_id, taken_at, value)")
+    plan = recorded(18, "17-a-day-of-a-buoy")
+    found = made_superfluous([wide], [READING], {"q3": plan})
+    assert [r.apply for r in found] == [("DROP INDEX reading_1;",)]
+    assert "begins with all its keys" in found[0].reason
+    keyed = table("reading", 1e6, 900, "reading_id", indexes=("reading_id",))
+    assert made_superfluous([wide], [keyed], {}) == []
+    assert made_superfluous([wide], [READING], {}, taken=["reading_1"]) == []
