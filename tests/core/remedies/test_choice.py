@@ -89,7 +89,7 @@ def test_a_choice_keeps_within_the_budget_and_explains_each(given: Problem) -> N
     chosen = [p.option for p in choice.picked]
     assert given.fits(chosen)
     # Indexes that no query would miss are left out, so a little may be lost.
-    assert choice.saved_ms >= 0.9 * best_of_all(given) - 0.02 * choice.captured_ms
+    assert choice.saved_ms >= best_of_all(given) - 0.05 * choice.captured_ms - 1e-6
     assert all(p.queries and p.adds_ms > 0 for p in choice.picked)
     assert all(each.why for each in choice.left_out)
     assert [p.saved_ms for p in choice.curve] == sorted(p.saved_ms for p in choice.curve)

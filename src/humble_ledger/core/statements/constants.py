@@ -9,6 +9,7 @@ from humble_ledger.core.statements.conditions import Predicate
 from humble_ledger.core.statements.parting import has_parameter, literals_of
 
 FEWEST_RUNS = 3  # that were kept, before a constant is taken to be one
+RUNS_ALL_ALIKE = 20  # that were kept, when nothing in them ever varied
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +35,9 @@ class Constants:
         for place in zip(*(literals for literals, _ in kept), strict=False):
             texts = {_bare(text) for text in place}
             (staying if len(texts) == 1 else changing).update(texts)
+        varies = changing or any(len({v[n] for _, v in kept}) > 1 for n in range(_places(kept)))
+        if not varies and len(kept) < RUNS_ALL_ALIKE:
+            staying = set()  # the same question was asked a few times, that is all
         return Constants(frozenset(staying), frozenset(changing))
 
     def always(self, predicate: Predicate) -> bool:
@@ -42,6 +46,10 @@ class Constants:
             return False
         texts = [piece for text in literals_of(predicate.sql) for piece in _pieces(text)]
         return bool(texts) and all(t in self.staying and t not in self.changing for t in texts)
+
+
+def _places(kept: Sequence[tuple[Sequence[str], Sequence[str | None]]]) -> int:
+    return min(len(values) for _, values in kept)
 
 
 def _bare(text: str) -> str:

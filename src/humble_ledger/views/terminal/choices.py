@@ -10,7 +10,7 @@ from humble_ledger.core.remedies.choice.model import Budget, Choice
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
 
-MOST_LEFT_OUT = 12
+MOST_LEFT_OUT = 8
 BAR_WIDTH = 24
 
 
@@ -23,7 +23,7 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     parts: list[RenderableType] = [_heading(chosen, numbers), Text("")]
     parts += [_picked(chosen, numbers), Text(""), _effects(chosen, numbers), Text("")]
     if choice.left_out:
-        parts += [_left_out(choice, numbers), Text("")]
+        parts += [_left_out(chosen, numbers), Text("")]
     parts += [_curve(choice, chosen.budget, numbers), Text("")]
     for entry in chosen.rewrites:
         for p in entry.remedy.predictions:
@@ -104,10 +104,11 @@ def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         )
     if not same:
         return table
-    return Group(table, Text(f"No index helps {', '.join(same)}.", style="bright_black"))
+    return Group(table, Text(f"None of them helps {', '.join(same)}.", style="bright_black"))
 
 
-def _left_out(choice: Choice, numbers: Numbers) -> RenderableType:
+def _left_out(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    choice = chosen.choice
     table = plain_table(
         ("not chosen", "left"), ("size", "right"), ("alone ms", "right"), ("why not", "left")
     )
@@ -116,12 +117,19 @@ def _left_out(choice: Choice, numbers: Numbers) -> RenderableType:
             Text(each.option.design.words),
             numbers.size(each.option.size_bytes),
             numbers.figure(each.alone_ms),
-            Text(each.why),
+            Text(_by_id(each.why, chosen)),
         )
     more = len(choice.left_out) - MOST_LEFT_OUT
     if more <= 0:
         return table
     return Group(table, Text(f"{more} more that save less; --json has them all."))
+
+
+def _by_id(why: str, chosen: ChosenIndexes) -> str:
+    """The reason with the ids of the chosen indexes, which are shorter than their words."""
+    for design in sorted(chosen.remedies, key=lambda d: -len(d.words)):
+        why = why.replace(design.words, chosen.remedies[design].id)
+    return why
 
 
 def _curve(choice: Choice, budget: Budget, numbers: Numbers) -> RenderableType:

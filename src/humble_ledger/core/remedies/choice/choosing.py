@@ -19,7 +19,7 @@ from humble_ledger.core.remedies.choice.searching import (
     path_of_growth,
     upper_bound_ms,
 )
-from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, SAME_SIZE
+from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
 from humble_ledger.core.saying import MIB, percent
 
 NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
@@ -57,10 +57,10 @@ def choose(problem: Problem) -> Choice:
 
 
 def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
-    """Drop, the largest first, what no query would miss."""
+    """Drop, the largest first, what no query would miss, compared with having all of it."""
+    everything = frozenset(o.design for o in chosen)
     for option in sorted(chosen, key=lambda o: -o.size_bytes):
         rest = frozenset(o.design for o in chosen if o is not option)
-        everything = rest | {option.design}
         missed = [
             q for q in problem.served([option.design])
             if problem.cost(q.query, rest) - problem.cost(q.query, everything)
@@ -82,7 +82,8 @@ def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
             if o.design.table == option.design.table and o.design not in now
             and o.size_bytes * SAME_SIZE < option.size_bytes
             and all(
-                problem.cost(q.query, rest | {o.design}) <= AS_GOOD_AS * problem.cost(q.query, now)
+                problem.cost(q.query, rest | {o.design})
+                <= AS_GOOD_AS * problem.cost(q.query, now) + _allowed(option, o) * q.cost
                 for q in queries
             )
         ]  # fmt: skip
@@ -90,6 +91,11 @@ def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
             best = min(smaller, key=lambda o: o.size_bytes)
             chosen = [best if o is option else o for o in chosen]
     return chosen
+
+
+def _allowed(option: Option, smaller: Option) -> float:
+    """What is made for one query alone must save a good part of its cost."""
+    return LITTLE if special(option.design) > special(smaller.design) else 0.0
 
 
 def _picked(problem: Problem, chosen: Sequence[Option], option: Option) -> Picked:

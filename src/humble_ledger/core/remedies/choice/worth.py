@@ -52,7 +52,7 @@ def _beats(other: Priced, one: Priced) -> bool:
         return False
     theirs = {p.query: p.cost_predicted for p in other.predictions}
     # What only some rows or other forms can have must save a good part to be worth its limits.
-    allowed = LITTLE if _special(one.design) > _special(other.design) else 0.0
+    allowed = LITTLE if special(one.design) > special(other.design) else 0.0
     as_good = all(
         theirs.get(p.query, float("inf")) <= p.cost_predicted * AS_GOOD_AS + allowed * p.cost_before
         for p in _helped(one.predictions)
@@ -72,7 +72,7 @@ def _beats(other: Priced, one: Priced) -> bool:
     return (len(other.design.keys), other.design.words) < (len(one.design.keys), one.design.words)
 
 
-def _special(design: IndexDesign) -> int:
+def special(design: IndexDesign) -> int:
     """How much an index is made for one query alone: added columns, a condition, expressions."""
     return (
         bool(design.included) + bool(design.predicate) + any(key.expression for key in design.keys)

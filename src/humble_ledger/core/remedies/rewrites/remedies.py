@@ -43,5 +43,5 @@ def _reason(each: Rewriting) -> str:
     if each.question:
         return f"only who knows the purpose can say; it is right when {each.same_when}"
     if not each.same_when:
-        return "the server can run it a cheaper way; it always means the same"
-    return f"the server can run it a cheaper way; it means the same when {each.same_when}"
+        return "it always means the same"
+    return f"it means the same when {each.same_when}"

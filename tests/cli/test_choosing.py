@@ -1,0 +1,75 @@
+"""The choice for the whole workload, and the first remedy for each of the planted faults."""
+
+from __future__ import annotations
+
+import psycopg
+
+from tests.conftest import Server, only_newest, only_oldest
+from tests.program import Program
+
+# A part of each statement, and what an expert would try first.
+FIRST = {
+    "SELECT taken_at, value, quality FROM reading": "index on reading (sensor_id, taken_at)",
+    "FROM alert\nWHERE date_trunc": "raised_at compared with the beginning and the end of the day",
+    "SELECT reading_id, sensor_id, taken_at, value FROM": "reading_id compared with a number",
+    "WHERE code =": "index on alert (code)",
+    "a.kind = $1 AND a.cause": "index on alert (cause, crew, kind",
+    "(SELECT count(*) FROM alert": "alert grouped once and joined",
+    "SELECT DISTINCT k.keeper_id": "EXISTS in place of joining visit and alert",
+    "s.buoy_id = b.buoy_id AND s.kind": "a question: was b.region_id = r.region_id meant",
+    "OFFSET": "the page found by raised_at and alert_id",
+    "GROUP BY b.buoy_id": "reading grouped before it is joined",
+    "ORDER BY value DESC": "index on reading (sensor_id, value DESC)",
+    "v.minutes FROM visit": "index on visit (keeper_id)",
+}
+
+
+@only_oldest
+def test_the_first_remedy_is_the_one_an_expert_would_try(begun: Program, server: Server) -> None:
+    begun.ok("diagnose", "--measure")
+    texts = {q["id"]: " ".join(q["text"].split()) for q in begun.json("queries")["queries"]}
+    wrong = []
+    for part, wanted in FIRST.items():
+        words = " ".join(part.split())
+        query = next((q for q, text in texts.items() if words in text), None)
+        assert query is not None, part
+        found = begun.json("propose", query)["remedies"]
+        if not found or wanted not in found[0]["summary"]:
+            wrong.append((part, wanted, [r["summary"] for r in found]))
+    assert not wrong
+
+
+@only_newest
+def test_a_choice_under_a_budget_can_be_defended_line_by_line(
+    begun: Program, server: Server
+) -> None:
+    choice = begun.json("propose", "--budget", "100MB")
+    assert choice["size_bytes"] <= 100 * 1024**2
+    assert choice["at_least_share"] > 0.9 and choice["saved_ms"] > 0.3 * choice["captured_ms"]
+    by_id = {r["id"]: r for r in choice["remedies"]}
+    for each in choice["picked"]:
+        assert each["adds_ms"] > 0 and each["queries"]
+        assert by_id[each["remedy"]]["upkeep"]["grows_by_share"] > 0
+    assert all(each["why"] for each in choice["left_out"])
+    helped = {e["id"] for e in choice["effects"] if e["indexes"]}
+    assert helped == {q for each in choice["picked"] for q in each["queries"]}
+    sizes = [point["size_bytes"] for point in choice["curve"]]
+    assert sizes == sorted(sizes)
+    # What a statement written otherwise does for nothing takes no room.
+    assert not any("numeric" in each["index"] for each in choice["picked"])
+    told = begun.ok("propose", "--budget", "100MB").out
+    assert "why not" in told and "the budget ends here" in told and "helps q" in told
+    with psycopg.connect(server.url) as connection:  # rolled back when left
+        script = begun.ok("propose", "--budget", "100MB", "--sql").out
+        connection.execute(script.encode())
+        connection.rollback()
+
+
+@only_newest
+def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None:
+    few = begun.json("propose", "--budget", "3", "--budget", "20MB")
+    assert len(few["picked"]) == 3 and few["size_bytes"] <= 20 * 1024**2
+    light = begun.json("propose", "--budget", "10%")
+    assert light["picked"] and light["extra_writes_share"] <= 0.1
+    assert "is no budget" in begun.fails(2, "propose", "--budget", "lots")
+    assert "do not go with it" in begun.fails(2, "propose", "--budget", "5", "--top", "3")
