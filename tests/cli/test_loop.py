@@ -87,7 +87,7 @@ def test_an_index_nobody_uses_makes_no_difference(begun: Program) -> None:
     assert tried["verdict"] in ("no-difference", "undecided")
     assert not tried["uses_change"] and tried["same_result"]
     words = begun.ok("show", "t1").out
-    assert "the index is not used" in words
+    assert "the changed plan does not use it" in words
 
 
 def test_the_capture_agrees_with_what_was_sent(begun: Program) -> None:

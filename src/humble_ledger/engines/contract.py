@@ -40,6 +40,7 @@ class Capability(StrEnum):
     GENERIC_EXPLAIN = "explain a statement without its parameter values"
     UNCOMMITTED_INDEX = "build an index that only one session sees"
     PLANNING_MEMORY = "tell the memory that planning took"
+    HIDDEN_INDEX = "hide an index from one session alone"
     NOTICES_LOST_CLIENTS = "notice during a statement that the client is gone"
 
 
@@ -270,6 +271,10 @@ class Engine(Protocol):
 
         ``others`` are further statements for that arm alone: statistics, settings.
         """
+        ...
+
+    def hide_index_sql(self, schema: str, name: str) -> str:
+        """The statement that hides an index from the transaction it is run in."""
         ...
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:

@@ -15,6 +15,7 @@ from humble_ledger.views.documents.errors import ErrorDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
 from humble_ledger.views.documents.history import HistoryDocument
 from humble_ledger.views.documents.plans import PlanDocument
+from humble_ledger.views.documents.predictions import PredictionsDocument
 from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.routes import RoutesDocument
@@ -41,6 +42,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     TrialDocument,
     SettlementDocument,
     HistoryDocument,
+    PredictionsDocument,
     TargetDocument,
     TidyDocument,
     PreflightDocument,

@@ -4,29 +4,25 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.ordering import order_asked
+from humble_ledger.core.trials.differences import MOST_ROWS, explain_difference
 from humble_ledger.core.trials.model import QueryTrial, Side, Verdict
 from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
+from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.verdicts import final_verdict
 from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocument
+from humble_ledger.errors import StatementTimedOut
 from humble_ledger.workflow.pairing import Pairs, measure_pairs
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import keep_plan
 from humble_ledger.workflow.rewritten import RewrittenArm
 from humble_ledger.workflow.workspace import Workspace
-
-
-@dataclass(frozen=True, slots=True)
-class TriedQuery:
-    """A query of the trial and what to send for it."""
-
-    query: str
-    statement: Statement
 
 
 class Measuring:
@@ -44,9 +40,11 @@ class Measuring:
         changes_running: bool = False,
         rewritten: str = "",
         values_from: str = "",
+        changed_indexes: Sequence[tuple[str, str]] = (),
     ) -> None:
         """``names`` are the indexes tried, ``rewritten`` what is sent after in place of before.
 
+        ``changed_indexes`` are (schema, name) of indexes that are hidden after;
         ``values_from`` is a statement whose one row gives the new one's parameters.
 
         Other changes are used when they change the plan (statistics) or in any case (settings).
@@ -58,6 +56,7 @@ class Measuring:
         self._changes_running = changes_running
         self._rewritten = rewritten
         self._values_from = values_from
+        self._removed = [name for _, name in changed_indexes]
         self._most_pairs = most_pairs
         self._smallest_effect = smallest_effect
         self.interrupted = False
@@ -72,7 +71,9 @@ class Measuring:
         pairs = Pairs()
         try:
             progress(f"{tried.query}: first runs")
-            cold = {side: arm.run(tried.statement) for side, arm in arms.items()}
+            cold, endless = self._first_runs(tried, arms)
+            if endless:
+                return self._unended(tried, arms, cold, endless)
             compared = self._compare_results(tried, arms)
             documents = {
                 side: arm.explain(tried.statement, measure=True) for side, arm in arms.items()
@@ -95,8 +96,60 @@ class Measuring:
         }
         same_plan = same_shape(documents["before"].plan, documents["after"].plan)
         uses = any(documents["after"].plan.uses_index(name) for name in self._names)
+        # A removal matters to a query whose plan used the index.
+        uses = uses or any(documents["before"].plan.uses_index(name) for name in self._removed)
         uses = uses or self._changes_running or (self._changes_planning and not same_plan)
         return self._judged(tried.query, pairs, sides, compared, uses, same_plan and not uses)
+
+    def _first_runs(
+        self, tried: TriedQuery, arms: dict[str, Arm]
+    ) -> tuple[dict[str, Outcome], list[str]]:
+        """One run on each side, and the sides that did not end within the time limit."""
+        cold, endless = {}, []
+        for side, arm in arms.items():
+            try:
+                cold[side] = arm.run(tried.statement)
+            except StatementTimedOut:
+                cold[side] = Outcome(float(self._workspace.limits.statement_ms), 0)
+                endless.append(side)
+        return cold, endless
+
+    def _unended(
+        self,
+        tried: TriedQuery,
+        arms: dict[str, Arm],
+        cold: dict[str, Outcome],
+        endless: Sequence[str],
+    ) -> QueryTrial:
+        """A side that never ends is a result, too; the other one is run a few times."""
+        sides = {}
+        limit = float(self._workspace.limits.statement_ms)
+        for side, arm in arms.items():
+            ends = side not in endless
+            runs = [arm.run(tried.statement).elapsed_ms for _ in range(3)] if ends else [limit]
+            document = arm.explain(tried.statement, measure=ends)
+            found = self._side(tried, side, document, cold[side], runs)
+            sides[side] = found if ends else replace(found, timed_out=True, runs_ms=())
+        seconds = f"{limit / 1000:g} s"
+        if len(endless) == 2:
+            verdict, reason = Verdict.UNDECIDED, f"neither side ended within {seconds}"
+        elif endless == ["before"]:
+            verdict = Verdict.FASTER
+            reason = f"before the change it did not end within {seconds}, with it it does"
+        else:
+            verdict = Verdict.SLOWER
+            reason = f"with the change it does not end within {seconds}, before it did"
+        return QueryTrial(
+            query=tried.query,
+            verdict=verdict,
+            reason=reason,
+            before=sides["before"],
+            after=sides["after"],
+            ratio=None,
+            same_result=None,
+            result_note="not compared, as one side never ended",
+            uses_change=True,
+        )
 
     def _after(self, given: Statement) -> Statement:
         """What is sent after in place of before, with its values."""
@@ -139,7 +192,16 @@ class Measuring:
             side: fingerprint_rows(arm.result_rows(tried.statement)) for side, arm in arms.items()
         }
         ordered = orders_rows(tried.statement.sql)
-        return compare_results(prints["before"], prints["after"], ordered)
+        compared = compare_results(prints["before"], prints["after"], ordered)
+        if compared.same or max(p.rows for p in prints.values()) > MOST_ROWS:
+            return compared
+        rows = {side: list(arm.result_rows(tried.statement)) for side, arm in arms.items()}
+        return explain_difference(
+            rows["before"],
+            rows["after"],
+            order_asked(tried.statement.sql),
+            show=not self._workspace.configuration.mask,
+        )
 
     def _judged(
         self,

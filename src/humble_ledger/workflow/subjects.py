@@ -67,17 +67,25 @@ def _by_id(ledger: Ledger, kind: Kind, id_: str) -> Subject:
     )
 
 
+def text_of(path: Path) -> str:
+    """The text of a file.
+
+    Raises:
+        UnreadableInput: it cannot be read.
+    """
+    try:
+        return path.read_text(encoding="utf-8", errors="replace")
+    except OSError as error:
+        raise UnreadableInput(
+            f"The file {path} cannot be read: {error.strerror}.", "Check its path."
+        ) from error
+
+
 def _text_of(what: str) -> str:
     if what == "-":
         return sys.stdin.read()
     if what.startswith("@"):
-        path = Path(what[1:])
-        try:
-            return path.read_text(encoding="utf-8", errors="replace")
-        except OSError as error:
-            raise UnreadableInput(
-                f"The file {path} cannot be read: {error.strerror}.", "Check the path behind @."
-            ) from error
+        return text_of(Path(what[1:]))
     first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""
     if first not in SQL_STARTS and Path(what).is_file():
         return Path(what).read_text(encoding="utf-8", errors="replace")

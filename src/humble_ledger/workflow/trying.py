@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 
 from humble_ledger.core.entries import RemedyEntry, TrialEntry
+from humble_ledger.core.remedies.asked import Written
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import RemedyType, index_remedy
+from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.core.statements.kinds import Statement, require_readable_run
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.trials.ratio import (
     MOST_PAIRS,
 )
+from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.verdicts import (
     SMALLEST_EFFECT,
     overall,
@@ -22,13 +25,15 @@ from humble_ledger.core.trials.verdicts import (
 from humble_ledger.engines.contract import Capability, Experiment
 from humble_ledger.errors import HumbleError, Interrupted, RefusedForSafety, WrongUsage
 from humble_ledger.workflow.configuration import TargetRole
-from humble_ledger.workflow.measuring import Measuring, TriedQuery
+from humble_ledger.workflow.measuring import Measuring
 from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.touching import touched_queries
 from humble_ledger.workflow.workspace import Workspace
 
 WAY_OF_INDEXES = "uncommitted-index"
+WAY_OF_REMOVALS = "hidden-index"
 WAY_OF_OTHERS = "uncommitted-change"
 WAY_OF_REWRITES = "two-statements"
 
@@ -39,11 +44,15 @@ def try_remedies(
     *,
     remedies: Sequence[str] = (),
     indexes: Sequence[str] = (),
+    written: Written = Written(),  # noqa: B008
+    workload: bool = False,
     most_pairs: int = MOST_PAIRS,
     smallest_effect: float = SMALLEST_EFFECT,
     progress: Progress = lambda _: None,
 ) -> TrialEntry:
-    """Try remedies of the ledger, or indexes as text, on queries; the trial is kept.
+    """Try remedies of the ledger, or changes as text, on queries; the trial is kept.
+
+    With ``workload`` also on all captured queries that read what is changed.
 
     Ctrl-C ends the measuring: pairs done so far are judged and kept.
 
@@ -51,8 +60,17 @@ def try_remedies(
         RefusedForSafety: the target is a production server, or a statement changes data.
         LockNotGranted: a writer holds the table; nothing was changed.
     """
-    entries = _remedies(workspace, remedies, indexes)
     tried = [_tried(workspace, what) for what in whats]
+    entries = _remedies(workspace, remedies, indexes, written, tried)
+    if workload:
+        known = {each.query for each in tried}
+        touched = [q for q in touched_queries(workspace, entries) if q not in known]
+        tried += [other for q in touched if (other := _readable(workspace, q)) is not None]
+    if not tried:
+        raise WrongUsage(
+            "No query to try it on was named, and none was captured that reads what it changes.",
+            "Name one:  humble trial q3 --remedy r1",
+        )
     _refuse_what_is_unsafe(workspace, entries, tried)
     with _recorded(workspace) as record:
         indexed = [(e, e.remedy.index) for e in entries if e.remedy.index is not None]
@@ -62,7 +80,7 @@ def try_remedies(
         progress("making " + ", ".join(entry.remedy.summary for entry in entries))
         statements = [d.create_sql(n) for (_, d), n in zip(indexed, names, strict=True)]
         types = {entry.remedy.type for entry in entries}
-        others = [s for e in entries if e.remedy.type in _SET_INSIDE for s in e.remedy.apply]
+        others = [s for e in entries for s in _inside(workspace, e)]
         rewrites = [e.remedy for e in entries if e.remedy.type is RemedyType.REWRITE]
         with workspace.engine.experiment(
             workspace.target.url, statements, names, record.mark, workspace.limits, others
@@ -75,7 +93,8 @@ def try_remedies(
                 most_pairs,
                 smallest_effect,
                 changes_planning=RemedyType.STATISTICS in types,
-                changes_running=bool(types & {RemedyType.SETTING, RemedyType.REWRITE}),
+                changes_running=bool(types & _ALWAYS_USED),
+                changed_indexes=_removed(entries),
                 rewritten=rewrites[0].apply[0].rstrip(";") if rewrites else "",
                 values_from=rewrites[0].values_from if rewrites else "",
             )
@@ -84,7 +103,7 @@ def try_remedies(
             raise Interrupted(f"Trial {record.id} was stopped before any pair was measured.")
         record.result = Trial(
             verdict=overall(queries),
-            way=WAY_OF_INDEXES if names else WAY_OF_OTHERS if others else WAY_OF_REWRITES,
+            way=_way(names, others, types),
             remedies=tuple(entry.id for entry in entries),
             queries=tuple(queries),
             build_ms=sum(build.build_ms for build in experiment.builds),
@@ -95,9 +114,40 @@ def try_remedies(
     return workspace.ledger.trials.get(record.id)
 
 
-_SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING)
+_SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING, RemedyType.CHANGE)
 _WRITES_NOTHING = frozenset((RemedyType.SETTING, RemedyType.REWRITE))
-_TRIED = (RemedyType.INDEX, *_SET_INSIDE, RemedyType.REWRITE)
+_ALWAYS_USED = frozenset((RemedyType.SETTING, RemedyType.REWRITE, RemedyType.CHANGE))
+
+
+def _inside(workspace: Workspace, entry: RemedyEntry) -> tuple[str, ...]:
+    """The statements of a remedy that one connection alone gets, besides building indexes."""
+    if entry.remedy.type is RemedyType.REMOVAL:
+        return tuple(workspace.engine.hide_index_sql(*name) for name in _removed([entry]))
+    return entry.remedy.apply if entry.remedy.type in _SET_INSIDE else ()
+
+
+def _removed(entries: Sequence[RemedyEntry]) -> tuple[tuple[str, str], ...]:
+    """(schema, name) of the indexes that are tried as removed."""
+    return tuple(name for e in entries if (name := removed_index(e.remedy)) is not None)
+
+
+def _way(names: Sequence[str], others: Sequence[str], types: Collection[RemedyType]) -> str:
+    if names:
+        return WAY_OF_INDEXES
+    if types == {RemedyType.REMOVAL}:
+        return WAY_OF_REMOVALS
+    return WAY_OF_OTHERS if others else WAY_OF_REWRITES
+
+
+def _readable(workspace: Workspace, query: str) -> TriedQuery | None:
+    """A captured query that can be run; None when it changes data or its values are unknown."""
+    try:
+        each = _tried(workspace, query)
+        require_readable_run(each.statement.sql, allow_writes=False)
+        workspace.session.explain(each.statement)
+    except HumbleError:
+        return None
+    return each
 
 
 @dataclass(slots=True)
@@ -123,23 +173,30 @@ def _recorded(workspace: Workspace) -> Iterator[_Record]:
 
 
 def _remedies(
-    workspace: Workspace, ids: Sequence[str], indexes: Sequence[str]
+    workspace: Workspace,
+    ids: Sequence[str],
+    indexes: Sequence[str],
+    written: Written,
+    tried: Sequence[TriedQuery],
 ) -> list[RemedyEntry]:
     entries = [workspace.ledger.remedies.get(id_) for id_ in ids]
-    for entry in entries:
-        if entry.remedy.type not in _TRIED:
-            raise WrongUsage(
-                f"{entry.id} ({entry.remedy.summary}) cannot be tried: while it lasted the table "
-                "would be locked, also for readers.",
-                f"See what it is:  humble show {entry.id}",
-            )
+    removals = [entry for entry in entries if entry.remedy.type is RemedyType.REMOVAL]
+    if removals and not workspace.session.can(Capability.HIDDEN_INDEX):
+        raise RefusedForSafety(
+            f"{removals[0].id} ({removals[0].remedy.summary}) cannot be tried here: only a "
+            "superuser can hide an index from one connection, and dropping it would make readers "
+            "wait, too.",
+            "Try it on a copy where you are superuser: name one with --target.",
+        )
+    entries += [workspace.ledger.remedies.keep_known(r) for r in written.remedies(tried)]
     for text in indexes:
         remedy = index_remedy(parse_index(text), reason="asked for")
         entries.append(workspace.ledger.remedies.keep_known(remedy))
     if not entries:
         raise WrongUsage(
             "Nothing to try was named.",
-            'Name a remedy with --remedy r1, or an index with --index "table (column)".',
+            'Name one with --remedy r1, or write one:  --index "table (column)", --rewrite, --set, '
+            "--apply with --revert.",
         )
     return entries
 
@@ -163,7 +220,9 @@ def _refuse_what_is_unsafe(
         require_readable_run(each.statement.sql, allow_writes=False)
     rewrites = [entry for entry in entries if entry.remedy.type is RemedyType.REWRITE]
     if rewrites and (
-        len(rewrites) > 1 or {t.query for t in tried} - set(rewrites[0].remedy.queries)
+        len(rewrites) > 1
+        or len(tried) > 1
+        or {t.query for t in tried} - set(rewrites[0].remedy.queries)
     ):
         raise WrongUsage(
             f"{rewrites[0].id} is another text for {', '.join(rewrites[0].remedy.queries)}: it is "

@@ -11,8 +11,7 @@ from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
-    from humble_ledger.core.entries import ColumnReport
-    from humble_ledger.views.numbers import Numbers
+    pass
 
 Name = Annotated[
     str,
@@ -75,25 +74,11 @@ def table(
         progress("counting" if count else "reading statistics")
         spread = column_report(workspace, found, column, values=value or (), what=of, count=count)
     if to is not None:
-        _draw(spread, numbers, to)
+        from humble_ledger.cli.drawing import drawn  # noqa: PLC0415
+        from humble_ledger.views.figures.column_figure import draw_column  # noqa: PLC0415
+
+        drawn(to, lambda: draw_column(spread, numbers, to))
         if not json:
             output.show(f"figure  {to}")
             return
     output.give(json, lambda: column_document(spread), lambda: column_view(spread, numbers))
-
-
-def _draw(found: ColumnReport, numbers: Numbers, to: Path) -> None:
-    from humble_ledger.errors import UnreadableInput, WrongUsage  # noqa: PLC0415
-    from humble_ledger.views.figures.column_figure import draw_column  # noqa: PLC0415
-
-    try:
-        draw_column(found, numbers, to)
-    except ValueError as error:
-        raise WrongUsage(
-            f"A figure cannot be drawn into {to}: {error}.",
-            "Let the file end in .svg, .png or .pdf; a column without statistics has no figure.",
-        ) from error
-    except OSError as error:
-        raise UnreadableInput(
-            f"{to} cannot be written: {error.strerror}.", "Name another file with  --to"
-        ) from error

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -13,9 +14,11 @@ from humble_ledger.core.trials.ratio import MOST_PAIRS
 
 def trial(
     whats: Annotated[
-        list[str],
-        typer.Argument(help="Queries by id, or statements.", metavar="WHAT...", show_default=False),
-    ],
+        list[str] | None,
+        typer.Argument(
+            help="Queries by id, or statements.", metavar="[WHAT]...", show_default=False
+        ),
+    ] = None,
     remedy: Annotated[
         list[str] | None,
         typer.Option("--remedy", help="A remedy of the ledger, r1; may be repeated."),
@@ -24,6 +27,28 @@ def trial(
         list[str] | None,
         typer.Option("--index", help='An index as text: "reading (sensor_id)"; repeatable.'),
     ] = None,
+    rewrite: Annotated[
+        Path | None,
+        typer.Option(
+            "--rewrite", help="A file with another text for the statement.", metavar="FILE"
+        ),
+    ] = None,
+    settings: Annotated[
+        list[str] | None,
+        typer.Option("--set", help="A setting for one side: work_mem=64MB.", metavar="NAME=VALUE"),
+    ] = None,
+    apply: Annotated[
+        list[str] | None,
+        typer.Option("--apply", help="A statement of your own to try; repeatable.", metavar="SQL"),
+    ] = None,
+    revert: Annotated[
+        list[str] | None,
+        typer.Option("--revert", help="What undoes --apply; repeatable.", metavar="SQL"),
+    ] = None,
+    workload: Annotated[
+        bool,
+        typer.Option("--workload", help="Also all captured queries that read what it changes."),
+    ] = False,
     pairs: Annotated[
         int, typer.Option("--pairs", help="At most so many pairs of runs.", min=1, max=400)
     ] = MOST_PAIRS,
@@ -42,14 +67,16 @@ def trial(
     """Try a change: runs before and after alternate, results are compared, nothing is left.
 
     The change is made in a transaction that is rolled back. While an index is tried, writers to
-    the table wait, readers do not; statistics and settings let both pass.
+    the table wait, readers do not; statistics, settings and removals let both pass.
 
     Example: [bold]humble trial q3 --remedy r1[/bold]
     """
+    from humble_ledger.core.remedies.asked import Written  # noqa: PLC0415
     from humble_ledger.core.trials.model import Verdict  # noqa: PLC0415
     from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
+    from humble_ledger.workflow.subjects import text_of  # noqa: PLC0415
     from humble_ledger.workflow.trying import try_remedies  # noqa: PLC0415
 
     if require is not None and require not in list(Verdict):
@@ -58,9 +85,16 @@ def trial(
         with output.progress() as progress:
             entry = try_remedies(
                 workspace,
-                whats,
+                whats or (),
                 remedies=remedy or (),
                 indexes=index or (),
+                written=Written(
+                    text_of(rewrite) if rewrite is not None else "",
+                    tuple(settings or ()),
+                    tuple(apply or ()),
+                    tuple(revert or ()),
+                ),
+                workload=workload,
                 most_pairs=pairs,
                 smallest_effect=effect / 100.0,
                 progress=progress,

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.removal import removed_index
 
 _WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.
@@ -67,6 +68,14 @@ def migration_of(remedy: Remedy) -> Migration:
         note = "-- No change of the database: this is what the application sends from now on.\n"
         old, new = "\n".join(remedy.revert), "\n".join(remedy.apply)
         return Migration("rewrite", f"{note}{new}\n", f"{note}{old}\n")
+    removed = removed_index(remedy)
+    if removed is not None:
+        return Migration(
+            f"remove_{removed[1]}",
+            f"{remedy.apply[0].replace('DROP INDEX', 'DROP INDEX CONCURRENTLY', 1)}\n",
+            f"{remedy.revert[0].replace(' INDEX ', ' INDEX CONCURRENTLY ', 1)}\n",
+            online=True,
+        )
     name = "_".join(_WORD.findall(remedy.summary.lower()))[:60]
     back = "".join(f"{statement}\n" for statement in remedy.revert) or "-- Nothing to undo.\n"
     return Migration(name, "".join(f"{s}\n" for s in remedy.apply), back)

@@ -17,6 +17,7 @@ class RemedyType(StrEnum):
     REWRITE = "rewrite"
     SETTING = "setting"
     REMOVAL = "removal"  # of an index
+    CHANGE = "change"  # any statements of the user's, with those that undo them
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,8 @@ class Side:
     """One side of a trial for one query.
 
     ``runs_ms`` are the recorded runs in order, ``cold_ms`` the first, unrecorded one (the
-    cache as it was found). ``pages`` are of one explained run; ``plan`` is the ledger's id.
+    cache as it was found). ``pages`` are of one explained run; ``plan`` is the ledger's id. With
+    ``timed_out`` the times are the limit at which it was cancelled.
     """
 
     runs_ms: tuple[float, ...]
@@ -35,11 +36,15 @@ class Side:
     pages: Pages | None
     rows: int
     plan: str = ""
+    timed_out: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class QueryTrial:
-    """One query of a trial: both sides, the ratio, and the verdict with its reason."""
+    """One query of a trial: both sides, the ratio, and the verdict with its reason.
+
+    ``same_result`` is None when a side never ended, so that there was nothing to compare.
+    """
 
     query: str
     verdict: Verdict
@@ -47,7 +52,7 @@ class QueryTrial:
     before: Side
     after: Side
     ratio: RatioInterval | None
-    same_result: bool
+    same_result: bool | None
     result_note: str
     uses_change: bool
 

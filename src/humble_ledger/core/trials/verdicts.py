@@ -87,7 +87,7 @@ def final_verdict(
 def overall(queries: Sequence[QueryTrial]) -> Verdict:
     """One word for the whole trial: the worst news first, then the best."""
     found = {query.verdict for query in queries}
-    if any(not query.same_result for query in queries):
+    if any(query.same_result is False for query in queries):
         return Verdict.UNDECIDED
     for verdict in (
         Verdict.SLOWER,

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
 
+from psycopg import sql
+
 from humble_ledger.engines.contract import Experiment, Leftovers, Limits
 from humble_ledger.engines.postgresql import connection, experiment, leftovers
 from humble_ledger.engines.postgresql.session import PostgresSession
@@ -34,6 +36,16 @@ class PostgresEngine:
     ) -> AbstractContextManager[Experiment]:
         """Make changes inside a transaction that only one arm sees; it is rolled back."""
         return experiment.uncommitted_changes(url, statements, names, mark, limits, others)
+
+    def hide_index_sql(self, schema: str, name: str) -> str:
+        """The statement that hides an index from the transaction it is run in.
+
+        The planner leaves out indexes that are not valid. Only the catalogue's row is locked:
+        readers and writers of the table do not wait, and ROLLBACK undoes it.
+        """
+        index = sql.Identifier(schema, name).as_string(None)
+        where = sql.SQL("indexrelid = {}::regclass").format(sql.Literal(index))
+        return f"UPDATE pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

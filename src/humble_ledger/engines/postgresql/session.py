@@ -36,9 +36,13 @@ from humble_ledger.engines.postgresql.running import timed_run
 CAPABILITIES: Mapping[Capability, int] = {
     Capability.GENERIC_EXPLAIN: 0,
     Capability.UNCOMMITTED_INDEX: 0,
+    Capability.HIDDEN_INDEX: 0,
     Capability.PLANNING_MEMORY: explain.MEMORY_FROM,
     Capability.NOTICES_LOST_CLIENTS: CLIENT_CHECK_FROM,
 }
+
+
+_WRITES = (Capability.UNCOMMITTED_INDEX, Capability.HIDDEN_INDEX)
 
 
 class PostgresSession:
@@ -54,7 +58,9 @@ class PostgresSession:
 
     def can(self, capability: Capability) -> bool:
         """Whether this server is able to do that."""
-        if capability is Capability.UNCOMMITTED_INDEX and self.server.read_only_copy:
+        if capability in _WRITES and self.server.read_only_copy:
+            return False
+        if capability is Capability.HIDDEN_INDEX and not self.server.superuser:
             return False
         return self.server.version_number >= CAPABILITIES[capability]
 

@@ -46,7 +46,7 @@ class QueryTrialRow(Struct, frozen=True):
     before: SideDocument
     after: SideDocument
     ratio: RatioDocument | None
-    same_result: bool
+    same_result: bool | None
     result_note: str
     uses_change: bool
 

@@ -45,11 +45,9 @@ def _heading(chosen: ChosenIndexes, numbers: Numbers) -> Text:
     size = sum(p.option.size_bytes for p in choice.picked)
     share = choice.saved_ms / choice.captured_ms if choice.captured_ms else 0.0
     what = "the captured time" if chosen.timed else "all cost (no times were captured)"
+    count = len(choice.picked)
     return Text(
-        f"{numbers.count(len(choice.picked), 'index')}, {numbers.size(size)} (predicted) of "
-        f"{_budget(chosen.budget, numbers)}, should save {numbers.percent(share)} of {what}."
-        if len(choice.picked) == 1
-        else f"{len(choice.picked)} indexes, {numbers.size(size)} (predicted) of "
+        f"{count} index{'es' if count > 1 else ''}, {numbers.size(size)} (predicted) of "
         f"{_budget(chosen.budget, numbers)}, should save {numbers.percent(share)} of {what}."
     )
 

@@ -13,6 +13,7 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 
+MOST_IN_FULL = 3
 _STYLES = {
     Verdict.FASTER: "green",
     Verdict.LIGHTER: "green",
@@ -22,6 +23,7 @@ _STYLES = {
 _WAYS = {
     "uncommitted-index": "an index that only one of two connections saw, rolled back after",
     "two-statements": "one connection sent the old statement, the other the new one",
+    "hidden-index": "one connection could not see the index; nobody waited, and it is seen again",
     "uncommitted-change": "a change that only one of two connections saw, rolled back after",
 }
 
@@ -43,14 +45,16 @@ def trial_view(
             ("next", "humble tidy" if entry.status == "running" else ""),
         )
     parts: list[RenderableType] = [_heading(entry, trial, remedies, numbers)]
-    for query in trial.queries:
+    if len(trial.queries) > MOST_IN_FULL:
+        parts += [Text(""), _summary(trial, numbers)]
+    for query in _in_full(trial):
         predicted = [
             p.cost_predicted
             for r in remedies
             for p in r.remedy.predictions
             if p.query == query.query
         ]
-        parts += [Text(""), _query(query, predicted, numbers)]
+        parts += [Text(""), _query(query, predicted, trial.way, numbers)]
     for settled in settlements:
         files = f": {', '.join(settled.files)}" if settled.files else ""
         parts.append(
@@ -62,6 +66,38 @@ def trial_view(
             Text(f"Decide:  humble settle {entry.id} keep|drop", style="bright_black"),
         ]
     return Group(*parts)
+
+
+def _in_full(trial: Trial) -> Sequence[QueryTrial]:
+    """Every query of a small trial; of a large one those that got worse or differ."""
+    if len(trial.queries) <= MOST_IN_FULL:
+        return trial.queries
+    bad = (Verdict.SLOWER, Verdict.HEAVIER)
+    return [q for q in trial.queries if q.verdict in bad or q.same_result is False]
+
+
+def _summary(trial: Trial, numbers: Numbers) -> RenderableType:
+    """One line for each query, and who gained and who lost."""
+    table = plain_table(
+        ("query", "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right"),
+        ("between", "right"), ("verdict", "left"),
+    )  # fmt: skip
+    for query in trial.queries:
+        ratio = query.ratio
+        table.add_row(
+            query.query,
+            _time(query.before, numbers),
+            _time(query.after, numbers),
+            numbers.figure(ratio.estimate) if ratio else "–",
+            f"{numbers.figure(ratio.low)}–{numbers.figure(ratio.high)}" if ratio else "–",
+            Text(query.verdict.value, style=_STYLES.get(query.verdict, "")),
+        )
+    told = []
+    for verdict in (Verdict.SLOWER, Verdict.HEAVIER, Verdict.FASTER, Verdict.LIGHTER):
+        names = [q.query for q in trial.queries if q.verdict is verdict]
+        told += [f"{verdict.value}: {', '.join(names)}"] if names else []
+    words = "; ".join(told) or "no query is clearly faster or slower"
+    return Group(table, Text(""), Text(f"{words} (times measured)"))
 
 
 def _heading(
@@ -83,7 +119,9 @@ def _heading(
     )
 
 
-def _query(query: QueryTrial, predicted: Sequence[float], numbers: Numbers) -> RenderableType:
+def _query(
+    query: QueryTrial, predicted: Sequence[float], way: str, numbers: Numbers
+) -> RenderableType:
     table = plain_table(
         (query.query, "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right")
     )
@@ -94,14 +132,15 @@ def _query(query: QueryTrial, predicted: Sequence[float], numbers: Numbers) -> R
     verdict = Text.assemble(
         "verdict: ", (query.verdict.value, _STYLES.get(query.verdict, "bold")), f" ({query.reason})"
     )
-    used = "the changed plan uses it" if query.uses_change else "the index is not used"
+    plan = "the old plan" if way == "hidden-index" else "the changed plan"
+    used = f"{plan} uses it" if query.uses_change else f"{plan} does not use it"
     return Group(
         table,
         Text(_interval(query.ratio, len(query.before.runs_ms), numbers)),
         Text(
-            f"results: {query.result_note}"
-            if query.same_result
-            else f"RESULTS DIFFER: {query.result_note}"
+            f"RESULTS DIFFER: {query.result_note}"
+            if query.same_result is False
+            else f"results: {query.result_note}"
         ),
         Text(f"change: {used}; plans {query.before.plan} before, {query.after.plan} after"),
         verdict,
@@ -113,11 +152,13 @@ def _lines(
 ) -> Iterator[tuple[str, str, str, str]]:
     yield (
         "median time (measured)",
-        numbers.ms(before.median_ms),
-        numbers.ms(after.median_ms),
+        _time(before, numbers),
+        _time(after, numbers),
         "by pairs, below" if ratio else "–",
     )
-    yield "first run, apart (measured)", numbers.ms(before.cold_ms), numbers.ms(after.cold_ms), ""
+    if not (before.timed_out or after.timed_out):
+        cold = numbers.ms(before.cold_ms), numbers.ms(after.cold_ms)
+        yield ("first run, apart (measured)", *cold, "")
     if before.cost is not None and after.cost is not None:
         yield (
             "cost (server's estimate)",
@@ -136,7 +177,14 @@ def _lines(
         if old or new:
             words = numbers.whole(old), numbers.whole(new), _part(new, old, numbers)
             yield ("temporary pages (measured)", *words)
-    yield "rows", numbers.whole(before.rows), numbers.whole(after.rows), ""
+    rows = ["unknown" if s.timed_out else numbers.whole(s.rows) for s in (before, after)]
+    yield "rows", rows[0], rows[1], ""
+
+
+def _time(side: Side, numbers: Numbers) -> str:
+    return (
+        f"more than {numbers.ms(side.median_ms)}" if side.timed_out else numbers.ms(side.median_ms)
+    )
 
 
 def _part(after: float, before: float, numbers: Numbers) -> str:
@@ -144,6 +192,8 @@ def _part(after: float, before: float, numbers: Numbers) -> str:
 
 
 def _interval(ratio: RatioInterval | None, pairs: int, numbers: Numbers) -> str:
+    if ratio is None and pairs == 0:
+        return "no pairs of runs"
     if ratio is None:
         return f"{pairs} pairs of runs: too few for an interval"
     low, high = numbers.figure(ratio.low), numbers.figure(ratio.high)

@@ -12,6 +12,7 @@ from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema
@@ -93,9 +94,8 @@ def _best_indexes(
 
 def _removed(remedy: Remedy) -> list[str]:
     """The name of the index that a remedy removes."""
-    if remedy.type is not RemedyType.REMOVAL:
-        return []
-    return [remedy.apply[0].rstrip(";").rsplit(" ", 1)[-1].rsplit(".", 1)[-1].strip('"')]
+    found = removed_index(remedy)
+    return [found[1]] if found is not None else []
 
 
 def _weights(studied: Sequence[Studied]) -> Mapping[str, float]:

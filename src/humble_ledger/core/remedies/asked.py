@@ -1,0 +1,126 @@
+"""Remedies that a user writes down: a new text, a setting, a change with its way back."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.statements.kinds import one_statement
+from humble_ledger.core.statements.tokens import meaningful
+from humble_ledger.core.trials.tried import TriedQuery
+from humble_ledger.errors import RefusedForSafety, WrongUsage
+
+ASKED_FOR = "asked for"
+_SETTING = re.compile(r"\s*([a-zA-Z_][\w.]*)\s*(?:=|\s)\s*(.+?)\s*", re.DOTALL)
+# What would end the transaction in which a trial makes its changes, or leaves it.
+_ENDS_IT = frozenset(
+    "begin start commit end rollback abort savepoint release prepare vacuum".split()
+)
+_SHOWN = 60
+
+
+def rewritten(query: str, old: str, new: str) -> Remedy:
+    """The remedy «send this instead» for one query.
+
+    Raises:
+        UnreadableInput: the new text is no single statement.
+    """
+    text = one_statement(new)
+    return Remedy(
+        type=RemedyType.REWRITE,
+        summary="the statement as written by hand",
+        apply=(f"{text};",),
+        revert=(f"{old.strip().rstrip(';')};",),
+        reason=ASKED_FOR,
+        queries=(query,),
+    )
+
+
+def setting(text: str) -> Remedy:
+    """The remedy «name=value» for one session.
+
+    Raises:
+        WrongUsage: it is not of that form.
+    """
+    found = _SETTING.fullmatch(text)
+    if found is None or "=" not in text:
+        raise WrongUsage(f"«{text}» is no setting.", "Write it like  --set work_mem=64MB")
+    name, value = found[1].lower(), found[2].strip("'")
+    quoted = value.replace("'", "''")
+    return Remedy(
+        type=RemedyType.SETTING,
+        summary=f"{name} = {value} for one session",
+        apply=(f"SET {name} = '{quoted}';",),
+        revert=(f"RESET {name};",),
+        reason=ASKED_FOR,
+        settings=((name, value),),
+    )
+
+
+def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
+    """The remedy that any statements are, with those that undo them.
+
+    Raises:
+        RefusedForSafety: one of them would end the transaction that a trial rolls back.
+        WrongUsage: there is nothing to apply, or no way back.
+    """
+    if not applies or not reverts:
+        raise WrongUsage(
+            "A change of your own needs both its ways: --apply and --revert.",
+            "Both may be repeated; the trial itself only rolls back, a migration needs both.",
+        )
+    forward = tuple(f"{_safe(text)};" for text in applies)
+    backward = tuple(f"{_safe(text)};" for text in reverts)
+    first = " ".join(forward[0].split()).rstrip(";")
+    words = first if len(first) <= _SHOWN else f"{first[: _SHOWN - 1]}…"
+    more = f" and {len(forward) - 1} more" if len(forward) > 1 else ""
+    return Remedy(
+        type=RemedyType.CHANGE,
+        summary=f"{words}{more}",
+        apply=forward,
+        revert=backward,
+        reason=ASKED_FOR,
+    )
+
+
+def _safe(text: str) -> str:
+    sql = one_statement(text)
+    words = meaningful(sql)
+    concurrently = any(token.is_word("concurrently") for token in words)
+    if (words and words[0].text.lower() in _ENDS_IT) or concurrently:
+        raise RefusedForSafety(
+            f"«{' '.join(sql.split())[:_SHOWN]}» cannot be tried: a trial makes its changes in a "
+            "transaction that it rolls back, and this would end or leave it.",
+            "Give only statements that a transaction may hold.",
+        )
+    return sql.strip().rstrip(";")
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """All that a user wrote down for one trial: a new text, settings, a change and its way back."""
+
+    rewrite: str = ""
+    settings: tuple[str, ...] = ()
+    applies: tuple[str, ...] = ()
+    reverts: tuple[str, ...] = ()
+
+    def remedies(self, tried: Sequence[TriedQuery]) -> list[Remedy]:
+        """Them as remedies, for the queries they are tried on.
+
+        Raises:
+            WrongUsage: a new text for several queries, or a change without its way back.
+        """
+        found = [setting(text) for text in self.settings]
+        if self.applies or self.reverts:
+            found.append(change(self.applies, self.reverts))
+        if self.rewrite:
+            if len(tried) != 1:
+                raise WrongUsage(
+                    "A new text stands for one statement, so it is tried on one query.",
+                    "Say  humble trial q3 --rewrite new.sql",
+                )
+            found.append(rewritten(tried[0].query, tried[0].statement.sql, self.rewrite))
+        return found

@@ -1,0 +1,42 @@
+"""What a statement asks of the order of its rows, as places in what it shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+
+from humble_ledger.core.statements.conditions import DIALECT
+
+
+@dataclass(frozen=True, slots=True)
+class OrderAsked:
+    """The places of the columns ordered by (empty when not all are shown), and a LIMIT."""
+
+    places: tuple[int, ...] = ()
+    limited: bool = False
+
+
+def order_asked(sql: str) -> OrderAsked:
+    """The order at the outermost level of a statement; nothing when it cannot be read."""
+    try:
+        tree = sqlglot.parse_one(sql, dialect=DIALECT)
+    except (SqlglotError, RecursionError):
+        return OrderAsked()
+    order = tree.args.get("order")
+    limited = tree.args.get("limit") is not None
+    if order is None or not isinstance(tree, exp.Query):
+        return OrderAsked(limited=limited)
+    names = [shown.alias_or_name for shown in tree.selects]
+    places = []
+    for each in order.expressions:
+        asked = each.this
+        if isinstance(asked, exp.Literal) and not asked.is_string:
+            places.append(int(str(asked.this)) - 1)
+        elif isinstance(asked, exp.Column) and asked.name in names:
+            places.append(names.index(asked.name))
+        else:
+            return OrderAsked(limited=limited)
+    return OrderAsked(tuple(places), limited)

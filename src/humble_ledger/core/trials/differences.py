@@ -1,0 +1,104 @@
+"""Two results that are not the same: in what they differ, and why that may be."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+
+from humble_ledger.core.statements.ordering import OrderAsked
+from humble_ledger.core.trials.results import ResultComparison
+
+Row = tuple[bytes | None, ...]
+MOST_ROWS = 200_000  # compared one by one
+SHOWN = 2
+MOST_CHARACTERS = 60
+LAST_DIGITS = 1e-12  # relative difference, up to which it is one of rounding
+
+
+def explain_difference(
+    before: Sequence[Row], after: Sequence[Row], asked: OrderAsked, *, show: bool = True
+) -> ResultComparison:
+    """Why two results differ; the same after all when only last digits of fractions do.
+
+    ``show`` lets a few of the rows be quoted.
+    """
+    gone = list((Counter(before) - Counter(after)).elements())
+    new = list((Counter(after) - Counter(before)).elements())
+    if len(before) == len(after):
+        rounded = _rounding(gone, new)
+        if rounded is not None:
+            return ResultComparison(
+                True,
+                f"the same {len(before):,} rows but for the last digits of fractions (relative "
+                f"difference at most {rounded:.1g})",
+            )
+        if asked.limited and asked.places and _keys(gone, asked) == _keys(new, asked):
+            return ResultComparison(
+                False,
+                f"{len(gone):,} of {len(before):,} rows differ, all of them ties in the order "
+                "asked for: the statement leaves open which of these come first; order by one "
+                "more column that tells them apart",
+            )
+        head = f"{len(gone):,} of {len(before):,} rows differ"
+    else:
+        head = f"the number of rows differs: {len(before):,} before, {len(after):,} after"
+    told = [head]
+    if set(before) == set(after):
+        told.append("the same rows come another number of times")
+    if show:
+        told += [f"only before: {_quoted(gone)}"] if gone else []
+        told += [f"only after: {_quoted(new)}"] if new else []
+    return ResultComparison(False, "; ".join(told))
+
+
+def _keys(rows: list[Row], asked: OrderAsked) -> Counter[Row]:
+    return Counter(tuple(row[place] for place in asked.places) for row in rows)
+
+
+def _rounding(gone: list[Row], new: list[Row]) -> float | None:
+    """The largest relative difference of numbers that pair up; None when rows really differ."""
+    if not gone or len(gone) != len(new):
+        return None
+    largest = 0.0
+    for one, other in zip(sorted(gone, key=_rough), sorted(new, key=_rough), strict=True):
+        for a, b in zip(one, other, strict=True):
+            if a == b:
+                continue
+            x, y = _fraction(a), _fraction(b)
+            if x is None or y is None:
+                return None
+            apart = abs(x - y) / max(abs(x), abs(y))
+            if apart > LAST_DIGITS:
+                return None
+            largest = max(largest, apart)
+    return largest
+
+
+def _rough(row: Row) -> tuple[str, ...]:
+    """A row with its fractions cut to digits that rounding does not reach."""
+    return tuple(
+        f"{number:.9e}" if (number := _fraction(value)) is not None else repr(value)
+        for value in row
+    )
+
+
+def _fraction(value: bytes | None) -> float | None:
+    """A number with a fraction; None for whole numbers and all else."""
+    if value is None or not any(mark in value for mark in (b".", b"e", b"E")):
+        return None
+    try:
+        number = float(value)
+    except ValueError:
+        return None
+    return number if math.isfinite(number) and number != 0 else None
+
+
+def _quoted(rows: list[Row]) -> str:
+    texts = [
+        ", ".join("NULL" if v is None else v.decode(errors="replace") for v in row)
+        for row in rows[:SHOWN]
+    ]
+    cut = [t if len(t) <= MOST_CHARACTERS else f"{t[: MOST_CHARACTERS - 1]}…" for t in texts]
+    more = f" and {len(rows) - SHOWN:,} more" if len(rows) > SHOWN else ""
+    return " | ".join(f"({text})" for text in cut) + more

@@ -1,0 +1,133 @@
+"""Trials of every kind of change: what is written by hand, removals, time-outs, the workload."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.conftest import Server, only_newest, only_oldest
+from tests.program import Program
+
+LEFT = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_index WHERE indisvalid),
+    (SELECT count(*) FROM pg_db_role_setting)"""
+# A statement, a new text that is subtly wrong, and what is said of it.
+WRONG = [
+    ("SELECT keeper_id FROM keeper WHERE keeper_id NOT IN "
+     "(SELECT CASE WHEN visit_id > 1 THEN keeper_id END FROM visit)",
+     "SELECT keeper_id FROM keeper k WHERE NOT EXISTS (SELECT 1 FROM visit v WHERE visit_id > 1 "
+     "AND v.keeper_id = k.keeper_id AND k.keeper_id > 100)", "number of rows differs"),
+    ("SELECT buoy_id FROM buoy WHERE buoy_id < 5",
+     "SELECT b.buoy_id FROM buoy b JOIN sensor s USING (buoy_id) WHERE buoy_id < 5",
+     "another number of times"),
+    ("SELECT alert_id, kind FROM alert ORDER BY kind LIMIT 20",
+     "SELECT alert_id, kind FROM alert ORDER BY kind, alert_id DESC LIMIT 20",
+     "ties in the order asked for"),
+    ("SELECT count(*) FROM alert WHERE raised_at >= '2026-03-14 00:00+00'",
+     "SELECT count(*) FROM alert WHERE raised_at >= '2026-03-14 00:00-05'", "1 of 1 rows differ"),
+    ("SELECT code FROM alert WHERE code < 'E-2' AND alert_id < 900",
+     "SELECT code FROM alert WHERE lower(code) < 'E-2' AND alert_id < 900", "differ"),
+    ("SELECT sum(value) FROM reading WHERE buoy_id = 61",
+     "SELECT sum(value::real) FROM reading WHERE buoy_id = 61", "1 of 1 rows differ"),
+]  # fmt: skip
+
+
+def _write(program: Program, text: str) -> str:
+    (program.folder / "new.sql").write_text(text)
+    return "new.sql"
+
+
+@only_newest
+def test_subtly_wrong_texts_are_caught_and_told(begun: Program, server: Server) -> None:
+    for old, new, words in WRONG:
+        trial = begun.json("trial", old, "--rewrite", _write(begun, new), "--pairs", "2")
+        (tried,) = trial["queries"]
+        assert tried["same_result"] is False and tried["verdict"] == "undecided", new
+        assert words in tried["result_note"], (new, tried["result_note"])
+
+
+@only_oldest
+def test_a_right_text_is_faster_and_settles(begun: Program, server: Server) -> None:
+    old = "SELECT count(*) FROM reading WHERE reading_id + 0 = 7"
+    new = _write(begun, "SELECT count(*) FROM reading WHERE reading_id = 7;\n")
+    trial = begun.json("trial", old, "--rewrite", new, "--pairs", "6", "--require", "faster")
+    files = begun.json("settle", trial["id"], "keep")["files"]
+    texts = [(begun.folder / name).read_text() for name in files]
+    assert any("reading_id = 7;" in text for text in texts)
+    assert "one query" in begun.fails(2, "trial", "q1", "q2", "--rewrite", new)
+    assert "cannot be read" in begun.fails(4, "trial", "q1", "--rewrite", "nowhere.sql")
+
+
+@only_newest
+def test_a_removal_is_tried_without_anybody_waiting(begun: Program, server: Server) -> None:
+    found = begun.json("propose", "--type", "removal")["remedies"]
+    (twice,) = [r for r in found if "reading_buoy of" in r["summary"]]
+    before = server.fetch(LEFT)
+    sql = "SELECT max(value) FROM reading WHERE buoy_id = 200"
+    trial = begun.json("trial", sql, "--remedy", twice["id"], "--pairs", "6")
+    assert server.fetch(LEFT) == before and trial["left_behind"] == []
+    (tried,) = trial["queries"]
+    assert tried["same_result"] and tried["uses_change"]
+    plans = [str(begun.json("show", tried[side]["plan"])) for side in ("before", "after")]
+    assert "'reading_buoy'" in plans[0] and "'reading_buoy'" not in plans[1]
+    files = begun.json("settle", trial["id"], "keep")["files"]
+    texts = "\n".join((begun.folder / name).read_text() for name in files)
+    assert "DROP INDEX CONCURRENTLY reading_buoy;" in texts
+    assert "CREATE INDEX CONCURRENTLY reading_buoy ON" in texts
+
+
+@only_newest
+def test_changes_written_by_hand_are_rolled_back(begun: Program, server: Server) -> None:
+    before = server.fetch(LEFT)
+    trial = begun.json(
+        "trial", "SELECT alert_id FROM alert WHERE code = 'E-1417'",
+        "--apply", "CREATE INDEX by_hand ON alert (code)", "--revert", "DROP INDEX by_hand",
+        "--set", "enable_seqscan=off", "--pairs", "6",
+    )  # fmt: skip
+    assert trial["queries"][0]["verdict"] == "faster"
+    assert len(trial["remedies"]) == 2
+    assert server.fetch(LEFT) == before
+    sql = ("trial", "SELECT 1 FROM alert WHERE code = 'x'")
+    for ending in ("COMMIT", "ROLLBACK", "CREATE INDEX CONCURRENTLY i ON alert (code)", "VACUUM"):
+        assert "transaction" in begun.fails(5, *sql, "--apply", ending, "--revert", "SELECT 1")
+    two = "CREATE INDEX a ON alert (code); COMMIT"
+    begun.fails(4, *sql, "--apply", two, "--revert", "DROP INDEX a")
+    assert "both its ways" in begun.fails(2, *sql, "--apply", "SELECT 1")
+    assert "no setting" in begun.fails(2, *sql, "--set", "nonsense")
+    assert "by_hand" in begun.fails(
+        4, *sql, "--apply", "DROP INDEX by_hand", "--revert", "SELECT 1"
+    )
+    assert server.fetch(LEFT) == before
+
+
+@only_oldest
+def test_a_query_that_never_ends_is_a_result(begun: Program, server: Server) -> None:
+    query = begun.query_with("(SELECT count(*) FROM alert")
+    trial = begun.json(
+        "trial", query, "--index", "alert (buoy_id, status)", "--timeout", "0.1", "--pairs", "6"
+    )
+    (tried,) = trial["queries"]
+    assert tried["verdict"] == "faster" and tried["same_result"] is None
+    told = begun.ok("show", trial["id"]).out
+    assert "more than 100 ms" in told and "did not end within 0.1 s" in told
+    assert "not compared" in told
+
+
+@only_newest
+def test_the_whole_workload_is_checked_and_predictions_are_held_against_it(
+    begun: Program, server: Server
+) -> None:
+    assert "No trial has checked" in begun.ok("history", "--predictions").out
+    code = begun.query_with("WHERE code =")
+    remedy = begun.json("propose", code)["remedies"][0]["id"]
+    trial = begun.json("trial", code, "--remedy", remedy, "--workload", "--pairs", "2")
+    tried = [query["query"] if "query" in query else query["id"] for query in trial["queries"]]
+    assert len(tried) >= 5 and tried[0] == code
+    texts = {q["id"]: q["text"] for q in begun.json("queries")["queries"]}
+    assert all("alert" in texts[query] for query in tried)
+    told = begun.ok("show", trial["id"]).out
+    assert told.count("\n") < 60 and "times measured" in told
+    checked = begun.json("history", "--predictions")
+    (row,) = [p for p in checked["predictions"] if p["query"] == code]
+    assert row["ratio"] == pytest.approx(1.0, abs=0.1) and row["trial"] == trial["id"]
+    begun.ok("history", "--predictions", "--to", "predicted.svg")
+    assert (begun.folder / "predicted.svg").stat().st_size > 1_000
+    assert "cannot be drawn" in begun.fails(2, "history", "--predictions", "--to", "x.nothing")

@@ -1,0 +1,76 @@
+"""Two results that are not the same: what is said of them."""
+
+from __future__ import annotations
+
+import pytest
+
+from humble_ledger.core.statements.ordering import OrderAsked, order_asked
+from humble_ledger.core.trials.differences import Row, explain_difference
+from humble_ledger.core.trials.honesty import Checked, honesty
+
+
+def rows(*texts: str) -> list[Row]:
+    """Rows of «a|b», with ~ for NULL."""
+    return [
+        tuple(None if part == "~" else part.encode() for part in text.split("|")) for text in texts
+    ]
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "same", "words"),
+    [
+        (rows("1|a", "2|b"), rows("1|a"), False, "2 before, 1 after; only before: (2, b)"),
+        (rows("1|a", "1|a", "2|b"), rows("1|a", "2|b"), False, "another number of times"),
+        (rows("1|a", "2|~"), rows("1|a", "2|"), False, "only before: (2, NULL); only after: (2, )"),
+        (rows("1|0.30000000000000004"), rows("1|0.3"), True, "last digits of fractions"),
+        (
+            rows("1|1e-7", "2|2.5"),
+            rows("2|2.5", "1|1.0000000000000002e-7"),
+            True,
+            "difference at most",
+        ),
+        (rows("1|0.31"), rows("1|0.3"), False, "1 of 1 rows differ"),
+        (rows("1|3"), rows("1|4"), False, "1 of 1 rows differ"),
+        (rows("1|nan.5"), rows("1|nan.6"), False, "1 of 1 rows differ"),
+    ],
+)
+def test_what_differs_is_told(before: list[Row], after: list[Row], same: bool, words: str) -> None:
+    found = explain_difference(before, after, OrderAsked())
+    assert found.same is same
+    assert words in found.reason
+
+
+def test_ties_at_a_limit_are_recognised_and_still_no_equality() -> None:
+    before, after = rows("k|1", "k|2"), rows("k|1", "k|3")
+    limited = OrderAsked((0,), limited=True)
+    found = explain_difference(before, after, limited)
+    assert not found.same and "ties in the order asked for" in found.reason
+    other = explain_difference(before, rows("k|1", "m|3"), limited)
+    assert "ties" not in other.reason
+
+
+def test_private_rows_are_not_quoted() -> None:
+    found = explain_difference(rows("secret"), rows("other"), OrderAsked(), show=False)
+    assert "secret" not in found.reason and "other" not in found.reason
+
+
+@pytest.mark.parametrize(
+    ("sql", "asked"),
+    [
+        ("SELECT a, b FROM t ORDER BY b, 1 LIMIT 3", OrderAsked((1, 0), True)),
+        ("SELECT a AS x FROM t ORDER BY x", OrderAsked((0,))),
+        ("SELECT a FROM t ORDER BY c LIMIT 1", OrderAsked((), True)),
+        ("SELECT a FROM t", OrderAsked()),
+        ("not sql at all (", OrderAsked()),
+    ],
+)
+def test_the_order_asked_for_is_read(sql: str, asked: OrderAsked) -> None:
+    assert order_asked(sql) == asked
+
+
+def test_predictions_are_judged_by_their_ratio() -> None:
+    checked = [Checked("t1", "r1", "q1", "formula", 100.0, p, 10.0) for p in (10.0, 11.0, 20.0)]
+    found = honesty(checked)
+    assert found.median_ratio == pytest.approx(1.1)
+    assert found.near_share == pytest.approx(2 / 3)
+    assert honesty([]).median_ratio is None
