@@ -116,15 +116,6 @@ def test_statistics_are_tried_and_leave_nothing(begun: Program, server: Server) 
     assert any("DROP STATISTICS" in text for text in texts)
 
 
-@only_newest
-def test_what_cannot_be_tried_is_told(begun: Program, server: Server) -> None:
-    removals = begun.json("propose", "--type", "removal")["remedies"]
-    first = removals[0]["id"]
-    assert "cannot be tried" in begun.fails(2, "trial", "q1", "--remedy", first)
-    assert removals[0]["size_bytes_predicted"] < 0
-    assert "gives back" in begun.ok("show", first).out
-
-
 @pytest.mark.parametrize("what", ["saved.json"])
 @only_newest
 def test_for_a_saved_plan_nothing_is_proposed(begun: Program, server: Server, what: str) -> None:

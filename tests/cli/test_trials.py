@@ -131,3 +131,56 @@ def test_the_whole_workload_is_checked_and_predictions_are_held_against_it(
     begun.ok("history", "--predictions", "--to", "predicted.svg")
     assert (begun.folder / "predicted.svg").stat().st_size > 1_000
     assert "cannot be drawn" in begun.fails(2, "history", "--predictions", "--to", "x.nothing")
+
+
+@only_oldest
+def test_a_settled_change_is_made_for_good_and_checked(begun: Program, server: Server) -> None:
+    code = begun.query_with("WHERE code =")
+    before = server.fetch(LEFT)
+    trial = begun.json("trial", code, "--index", "alert (code)", "--pairs", "6")["id"]
+    assert "--on-production" in begun.fails(2, "settle", trial, "keep", "--on-production")
+    begun.fails(2, "settle", trial, "drop", "--apply")
+    try:
+        settled = begun.json("settle", trial, "keep", "--apply")
+        applied = settled["applied"]
+        assert applied["statements"] == ["CREATE INDEX CONCURRENTLY alert_code_idx ON alert (code)"]
+        (query,) = applied["queries"]
+        assert query["uses_change"] and query["cost_now"] < 0.1 * query["cost_before"]
+        assert query["symptoms_gone"]
+        assert server.fetch("SELECT indisvalid FROM pg_index WHERE indexrelid = "
+                            "'alert_code_idx'::regclass") == [(True,)]  # fmt: skip
+        # Once more: the server refuses, nothing is left half done.
+        assert "alert_code_idx" in begun.fails(4, "settle", trial, "keep", "--apply")
+        backward = next(f for f in settled["files"] if "backward" in f)
+        for statement in (begun.folder / backward).read_text().split(";"):
+            if "DROP" in statement:
+                server.do(statement)
+    finally:
+        server.do("DROP INDEX IF EXISTS alert_code_idx")
+    assert server.fetch(LEFT) == before
+    assert "nothing to tidy" in begun.ok("tidy").out
+
+
+@only_oldest
+def test_production_is_changed_only_when_it_is_meant(begun: Program, server: Server) -> None:
+    code = begun.query_with("WHERE code =")
+    trial = begun.json("trial", code, "--index", "alert (code)", "--pairs", "2")["id"]
+    file = begun.folder / "humble.toml"
+    file.write_text(file.read_text().replace('"scratch"', '"production"'))
+    assert "unless you say so" in begun.fails(5, "settle", trial, "keep", "--apply")
+    sql = "SELECT 1 FROM alert WHERE code = 'x'"
+    assert "production" in begun.fails(5, "trial", sql, "--index", "alert (code)")
+
+
+@only_newest
+def test_who_cannot_hide_an_index_is_told_so(begun: Program, server: Server) -> None:
+    (first, *_) = begun.json("propose", "--type", "removal")["remedies"]
+    assert first["size_bytes_predicted"] < 0
+    assert "gives back" in begun.ok("show", first["id"]).out
+    server.do("CREATE ROLE watcher LOGIN")
+    try:
+        url = server.url.replace("//humble@", "//watcher@")
+        told = begun.fails(5, "trial", "SELECT 1", "--remedy", first["id"], "--target", url)
+    finally:
+        server.do("DROP ROLE watcher")
+    assert "only a superuser can hide an index" in told

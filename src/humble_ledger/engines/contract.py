@@ -135,6 +135,18 @@ class Experiment(Protocol):
         ...
 
 
+class Hands(Protocol):
+    """A connection that may write, for changes that were settled."""
+
+    def do(self, statement: str) -> float:
+        """Run one statement; milliseconds."""
+        ...
+
+    def drop_if_invalid(self, schema: str, name: str) -> bool:
+        """Drop an index that an online build left unfinished; whether there was one."""
+        ...
+
+
 class Session(Protocol):
     """A read-only connection to a target."""
 
@@ -275,6 +287,10 @@ class Engine(Protocol):
 
     def hide_index_sql(self, schema: str, name: str) -> str:
         """The statement that hides an index from the transaction it is run in."""
+        ...
+
+    def hands(self, url: str, limits: Limits = ...) -> AbstractContextManager[Hands]:
+        """A connection that may write, with the limits on waiting for locks."""
         ...
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:

@@ -60,6 +60,12 @@ class Workspace:
             self._ledger.close()
             self._ledger = None
 
+    def reconnect(self) -> None:
+        """Let the next question to the target go through a new session."""
+        if self._session is not None:
+            self._session.close()
+            self._session = None
+
     @property
     def ledger(self) -> Ledger:
         """The ledger.

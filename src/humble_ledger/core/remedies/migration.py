@@ -48,6 +48,13 @@ def index_migration(design: IndexDesign, name: str) -> Migration:
     )
 
 
+def online_statements(remedy: Remedy) -> tuple[str, ...]:
+    """What is run to make a change for good, each statement by itself and without a semicolon."""
+    made = remedy.index is not None or remedy.settings or removed_index(remedy) is not None
+    lines = migration_of(remedy).forward.splitlines() if made else remedy.apply
+    return tuple(line.rstrip().rstrip(";") for line in lines)
+
+
 def migration_of(remedy: Remedy) -> Migration:
     """The scripts of any remedy.
 

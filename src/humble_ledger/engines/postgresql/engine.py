@@ -7,8 +7,8 @@ from contextlib import AbstractContextManager
 
 from psycopg import sql
 
-from humble_ledger.engines.contract import Experiment, Leftovers, Limits
-from humble_ledger.engines.postgresql import connection, experiment, leftovers
+from humble_ledger.engines.contract import Experiment, Hands, Leftovers, Limits
+from humble_ledger.engines.postgresql import applying, connection, experiment, leftovers
 from humble_ledger.engines.postgresql.session import PostgresSession
 
 
@@ -46,6 +46,14 @@ class PostgresEngine:
         index = sql.Identifier(schema, name).as_string(None)
         where = sql.SQL("indexrelid = {}::regclass").format(sql.Literal(index))
         return f"UPDATE pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
+
+    def hands(
+        self,
+        url: str,
+        limits: Limits = Limits(),  # noqa: B008
+    ) -> AbstractContextManager[Hands]:
+        """A connection that may write."""
+        return applying.hands(url, limits)
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.entries import (
+    Application,
     SettlementEntry,
     TrialEntry,
 )
@@ -67,6 +68,26 @@ class TrialDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
+class AppliedQueryRow(Struct, frozen=True):
+    """A query after the change was made for good."""
+
+    id: str
+    cost_before: float | None
+    cost_now: float | None
+    uses_change: bool | None
+    symptoms_gone: list[str]
+    symptoms_left: list[str]
+
+
+class AppliedRow(Struct, frozen=True):
+    """The change made on a target."""
+
+    target: str
+    statements: list[str]
+    took_ms: list[float]
+    queries: list[AppliedQueryRow]
+
+
 class SettlementDocument(Struct, frozen=True):
     """The decision on a trial."""
 
@@ -74,6 +95,7 @@ class SettlementDocument(Struct, frozen=True):
     decision: str
     reason: str
     files: list[str]
+    applied: AppliedRow | None = None
     kind: Literal["settlement"] = "settlement"
     version: Literal[1] = 1
 
@@ -125,6 +147,26 @@ def _side(side: Side) -> SideDocument:
     )
 
 
-def settlement_document(entry: SettlementEntry) -> SettlementDocument:
-    """The decision on a trial."""
-    return SettlementDocument(entry.trial, entry.decision, entry.reason, list(entry.files))
+def settlement_document(
+    entry: SettlementEntry, applied: Application | None = None
+) -> SettlementDocument:
+    """The decision on a trial, and what was made of it on a target."""
+    return SettlementDocument(
+        entry.trial,
+        entry.decision,
+        entry.reason,
+        list(entry.files),
+        _applied(applied) if applied is not None else None,
+    )
+
+
+def _applied(found: Application) -> AppliedRow:
+    return AppliedRow(
+        found.target,
+        [statement for statement, _ in found.statements],
+        [round(took, 1) for _, took in found.statements],
+        [
+            AppliedQueryRow(q.query, q.cost_before, q.cost_now, q.uses, list(q.gone), list(q.left))
+            for q in found.queries
+        ],
+    )

@@ -7,7 +7,14 @@ from collections.abc import Iterator, Sequence
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from humble_ledger.core.entries import EventEntry, RemedyEntry, SettlementEntry, TrialEntry
+from humble_ledger.core.entries import (
+    Application,
+    AppliedQuery,
+    EventEntry,
+    RemedyEntry,
+    SettlementEntry,
+    TrialEntry,
+)
 from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.views.numbers import Numbers
@@ -208,12 +215,28 @@ def _interval(ratio: RatioInterval | None, pairs: int, numbers: Numbers) -> str:
     )
 
 
-def settled_view(entry: SettlementEntry) -> RenderableType:
-    """A decision, and the files it wrote."""
-    return labelled(
+def settled_view(
+    entry: SettlementEntry, applied: Application | None, numbers: Numbers
+) -> RenderableType:
+    """A decision, the files it wrote, and what was made of it on a target."""
+    lines = [
         ("settled", f"{entry.trial}: {entry.decision} ({entry.reason})"),
         ("written", "\n".join(entry.files)),
-    )
+    ]
+    if applied is not None:
+        made = "\n".join(f"{text}; in {numbers.ms(took)}" for text, took in applied.statements)
+        lines += [("made on", applied.target), ("statements", made)]
+        lines += [("now", "\n".join(_applied(q, numbers) for q in applied.queries))]
+    return labelled(*lines)
+
+
+def _applied(query: AppliedQuery, numbers: Numbers) -> str:
+    """«q1: cost 22,930 → 610 (estimated), the plan uses it; gone: selective-full-scan»."""
+    used = {True: ", the plan uses it", False: ", the plan does NOT use it", None: ""}[query.uses]
+    before, now = numbers.figure(query.cost_before), numbers.figure(query.cost_now)
+    told = f"{query.query}: cost {before} → {now} (estimated){used}"
+    told += f"; gone: {', '.join(query.gone)}" if query.gone else ""
+    return told + (f"; still there: {', '.join(query.left)}" if query.left else "")
 
 
 def history_view(events: Sequence[EventEntry]) -> RenderableType:

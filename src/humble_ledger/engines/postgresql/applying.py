@@ -1,0 +1,63 @@
+"""Running a settled change on a target, statement by statement, outside a transaction.
+
+Online builds cannot be part of one. Waiting for locks is limited, so that nobody queues behind
+us for long; the building itself is not.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+
+from psycopg import sql
+
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.faults import translated
+
+_INVALID_SQL = """
+SELECT 1 FROM pg_index WHERE indexrelid = to_regclass(%s) AND NOT indisvalid
+"""
+
+
+class PostgresHands:
+    """One connection that may write; see `engines.contract.Hands`."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def do(self, statement: str) -> float:
+        """Run one statement; milliseconds.
+
+        Raises:
+            LockNotGranted: somebody holds the table longer than we wait.
+            StatementRejected: the server refuses.
+        """
+        with translated(statement):
+            start = time.perf_counter()
+            self._connection.execute(statement.encode())
+            return (time.perf_counter() - start) * 1000.0
+
+    def drop_if_invalid(self, schema: str, name: str) -> bool:
+        """Drop an index that an online build left unfinished; whether there was one."""
+        index = sql.Identifier(schema, name)
+        with translated():
+            found = self._connection.execute(
+                _INVALID_SQL, (index.as_string(self._connection),)
+            ).fetchone()
+            if found is None:
+                return False
+            self._connection.execute(sql.SQL("DROP INDEX CONCURRENTLY {}").format(index))
+        return True
+
+
+@contextlib.contextmanager
+def hands(url: str, limits: Limits) -> Iterator[PostgresHands]:
+    """A connection that may write, closed at the end."""
+    connection = connect(url, replace(limits, statement_ms=0), mark="settle", read_only=False)
+    try:
+        yield PostgresHands(connection)
+    finally:
+        connection.close()

@@ -1,0 +1,137 @@
+"""A settled change put on a target for good, and checked there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from humble_ledger.core.entries import Application, AppliedQuery, RemedyEntry, TrialEntry
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.migration import online_statements
+from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.core.remedies.removal import removed_index
+from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.engines.contract import Hands
+from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
+from humble_ledger.workflow.configuration import TargetRole
+from humble_ledger.workflow.diagnosing.plans import case_of
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.reading import explain_now
+from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.workspace import Workspace
+
+_FINE = "scan-is-right"
+
+
+def apply_settled(
+    workspace: Workspace,
+    trial: str,
+    *,
+    on_production: bool = False,
+    progress: Progress = lambda _: None,
+) -> Application:
+    """Make the change of a trial for good, without blocking writers; see that it is used.
+
+    Raises:
+        WrongUsage: the change is a text, which the application sends.
+        RefusedForSafety: the target is a production server and nobody said it is meant.
+        LockNotGranted, StatementRejected: nothing unfinished is left; the message says what was
+            done before.
+    """
+    entry = workspace.ledger.trials.get(trial)
+    if entry.trial is None:
+        raise WrongUsage(f"{trial} has no result, so there is nothing to apply.")
+    remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
+    _refuse(workspace, remedies, on_production)
+    progress("reading plans as they are")
+    before = _looks(workspace, entry)
+    with workspace.engine.hands(workspace.target.url, workspace.limits) as hands:
+        done = _made(workspace, entry, remedies, hands, progress)
+    workspace.reconnect()  # settings of a role are those of new sessions
+    progress("reading plans with it")
+    after = _looks(workspace, entry)
+    return Application(
+        trial,
+        workspace.public_url,
+        tuple(done),
+        tuple(_compared(q, before, after, remedies) for q in before if q in after),
+    )
+
+
+def _refuse(workspace: Workspace, remedies: list[RemedyEntry], on_production: bool) -> None:
+    texts = [entry.id for entry in remedies if entry.remedy.type is RemedyType.REWRITE]
+    if texts:
+        raise WrongUsage(
+            f"{texts[0]} is another text for a statement: the application sends it, no server "
+            "holds it.",
+            f"Settle without --apply; the text:  humble show {texts[0]}",
+        )
+    if workspace.target.role is TargetRole.PRODUCTION and not on_production:
+        raise RefusedForSafety(
+            "The target is a production server; nothing is changed there unless you say so.",
+            "If it is meant, say  --on-production  too. Indexes are built without blocking "
+            "writers, and no lock is waited for longer than 2 s.",
+        )
+
+
+_Looks = Mapping[str, tuple[Plan, frozenset[str]]]
+
+
+def _looks(workspace: Workspace, entry: TrialEntry) -> _Looks:
+    """The plan of each query that used the change, and the symptoms in it, as they are now."""
+    assert entry.trial is not None
+    found = {}
+    concerned = [query for query in entry.trial.queries if query.uses_change]
+    for query in concerned or entry.trial.queries:
+        plan = explain_now(workspace, subject_of(workspace, query.query), measure=False)
+        case, _ = case_of(workspace, plan)
+        names = frozenset(s.name for s in find_symptoms(case) if s.name != _FINE)
+        found[query.query] = (plan.plan, names)
+    return found
+
+
+def _made(
+    workspace: Workspace,
+    entry: TrialEntry,
+    remedies: list[RemedyEntry],
+    hands: Hands,
+    progress: Progress,
+) -> list[tuple[str, float]]:
+    done: list[tuple[str, float]] = []
+    for each in remedies:
+        design = each.remedy.index
+        if design is not None:
+            # Written down first, so that «tidy» finds it if we are killed meanwhile.
+            name = each.remedy.index_name
+            workspace.ledger.trials.keep_creation(entry.id, design.table.schema, name)
+        for statement in online_statements(each.remedy):
+            progress(f"running {statement}")
+            try:
+                done.append((statement, hands.do(statement)))
+            except (HumbleError, KeyboardInterrupt) as error:
+                if design is not None:
+                    hands.drop_if_invalid(design.table.schema, each.remedy.index_name)
+                    workspace.ledger.trials.forget_creations(entry.id)
+                if isinstance(error, HumbleError) and done:
+                    error.add_note(f"Done before: {'; '.join(text for text, _ in done)}")
+                raise
+        workspace.ledger.trials.forget_creations(entry.id)
+    return done
+
+
+def _compared(
+    query: str, before: _Looks, after: _Looks, remedies: list[RemedyEntry]
+) -> AppliedQuery:
+    (old, had), (new, has) = before[query], after[query]
+    names = [e.remedy.index_name for e in remedies if e.remedy.index is not None]
+    gone = [n[1] for e in remedies if (n := removed_index(e.remedy)) is not None]
+    uses = any(new.uses_index(name) for name in names) if names else None
+    if gone:
+        uses = any(old.uses_index(name) for name in gone)
+    return AppliedQuery(
+        query,
+        old.cost_total,
+        new.cost_total,
+        uses,
+        tuple(sorted(had - has)),
+        tuple(sorted(has)),
+    )
