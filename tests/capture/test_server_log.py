@@ -133,7 +133,8 @@ def test_plans_and_incidents_of_a_log_belong_to_their_queries(
     plan = humble.json("show", spill["plans"][0])
     assert plan["measured"] and plan["root"]["operation"] == "sort"
     assert plan["root"]["rows_seen"] == 20_000
-    assert plan["execution_ms"] == pytest.approx(plan["root"]["time_ms"]["total"], rel=0.8)
+    # Ending takes its time, too, and a busy machine takes longer for it.
+    assert 0 < plan["root"]["time_ms"]["total"] <= 1.05 * plan["execution_ms"]
 
     wait = humble.json("show", humble.query_with("UPDATE seal"))
     names = {i["name"] for i in wait["incidents"]}

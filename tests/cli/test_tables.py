@@ -43,7 +43,9 @@ def test_a_column_is_counted_beside_its_estimates(begun: Program, server: Server
     for asked, condition in zip(found["asked"], ("buoy_id = 7", "buoy_id > 390"), strict=True):
         (counted,) = server.fetch(f"SELECT count(*) FROM reading WHERE {condition}")[0]
         assert asked["counted_rows"] == counted
-        assert asked["rows_estimated"] == pytest.approx(float(str(counted)), rel=0.1)
+        # A range is estimated from the bounds that a sample of the table gave.
+        off = 0.1 if "=" in condition else 0.4
+        assert asked["rows_estimated"] == pytest.approx(float(str(counted)), rel=off)
     assert [each["place"] for each in found["asked"]] == ["listed", "inside"]
     assert found["counted_rows"] == 1_500_000
     assert found["counted_distinct"] == 400
