@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
@@ -10,6 +12,7 @@ from humble_ledger.core.costs.scans import CostModel, Search, pages_fetched
 from humble_ledger.core.costs.sizes import KeySample, index_shape
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.model import Means
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.design import IndexDesign
@@ -25,7 +28,7 @@ from humble_ledger.core.schema.facts import (
     TableFacts,
     TableName,
 )
-from tests.plans import plan_of, recorded, step
+from tests.plans import RECORDED, plan_of, recorded, step
 
 SERVER = ServerFacts("postgresql", "18", 180000, "skerry", "me")
 
@@ -199,3 +202,25 @@ def test_a_query_that_runs_often_weighs_more() -> None:
     once = _priced(parse_index("reading (sensor_id)"), 100, q1=10)
     often = _priced(parse_index("reading (quality)"), 1000, q2=500)
     assert [p.size_bytes for p in worth_trying([once, often], {"q2": 100})] == [1000, 100]
+
+
+@pytest.mark.parametrize("path", RECORDED, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
+    """For every recorded plan: what one index brings, all of them together bring at least."""
+    plan = recorded(int(path.parent.name), path.stem)
+    if plan.cost_total is None:
+        return
+    means = Means(lambda _: True, lambda *_: True, frozenset({"gin:gin_trgm_ops"}))
+    reads = list(accesses(plan, TABLES))
+    designs = [c.design for c in candidates(plan, TABLES, means)]
+    predictor = FormulaPredictor(replace(SERVER, version_number=180000), Oracle())
+    alone = [predictor.outlook(plan, reads, [design]) for design in designs]
+    together = predictor.outlook(plan, reads, designs)
+    assert 0 <= together.cost <= together.cost_before
+    for design, one in zip(designs, alone, strict=True):
+        assert 0 <= one.cost <= one.cost_before
+        assert all(used.design == design and used.route for used in one.used)
+    if alone:
+        # The best goes first, and whatever comes after it only helps.
+        assert together.cost <= min(one.cost for one in alone) * 1.0001
+    assert len({(used.design, used.step) for used in together.used}) == len(together.used)
