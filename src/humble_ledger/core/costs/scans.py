@@ -163,8 +163,7 @@ class CostModel:
         else:
             fetched = bitmap_pages(pages, rows)
         startup = index_cost + 0.1 * self._of("cpu_operator_cost") * rows
-        total = startup + fetched * self._sorted_page(fetched, pages)
-        total += self.per_row(rows, search.quals + search.filters)
+        total = startup + self._by_bitmap(fetched, pages, rows, search)
         return ScanCost(startup, total, "bitmap scan")
 
     def block_range_scan(
@@ -182,9 +181,7 @@ class CostModel:
         index_cost = startup + self._of("seq_page_cost") * max(0, shape.pages - 1)
         index_cost += 0.1 * self._of("cpu_operator_cost") * read * RANGE_PAGES
         rows = max(1.0, round(read / ranges * table.rows))
-        fetched = bitmap_pages(pages, rows)
-        total = index_cost + fetched * self._sorted_page(fetched, pages)
-        total += self.per_row(rows, search.quals + search.filters)
+        total = index_cost + self._by_bitmap(bitmap_pages(pages, rows), pages, rows, search)
         return ScanCost(index_cost, total, "bitmap scan of ranges of pages")
 
     def inverted_scan(
@@ -204,18 +201,17 @@ class CostModel:
         descent = terms * (math.ceil(math.log2(max(2.0, shape.entries))) + 50) * operator
         index_cost = io + descent + rows * operator * search.quals
         pages = max(1.0, float(table.pages))
-        fetched = bitmap_pages(pages, rows)
         startup = index_cost + 0.1 * operator * rows
-        total = startup + fetched * self._sorted_page(fetched, pages)
-        total += self.per_row(rows, search.quals + search.filters)
+        total = startup + self._by_bitmap(bitmap_pages(pages, rows), pages, rows, search)
         return ScanCost(startup, total, "bitmap scan")
 
-    def _sorted_page(self, fetched: float, pages: float) -> float:
-        """What a page costs when pages are read in their order, the more the cheaper each."""
+    def _by_bitmap(self, fetched: float, pages: float, rows: float, search: Search) -> float:
+        """Reading pages in their order, the more the cheaper each, and testing their rows."""
         random_page, seq_page = self._of("random_page_cost"), self._of("seq_page_cost")
-        if fetched < 2:
-            return random_page
-        return random_page - (random_page - seq_page) * math.sqrt(fetched / pages)
+        each = random_page
+        if fetched >= 2:
+            each -= (random_page - seq_page) * math.sqrt(fetched / pages)
+        return fetched * each + self.per_row(rows, search.quals + search.filters)
 
     def _cache_pages(self, table: TableFacts) -> float:
         return self._of("effective_cache_size") / table.page_bytes
