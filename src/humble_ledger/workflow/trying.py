@@ -13,7 +13,7 @@ from humble_ledger.core.remedies.model import RemedyType, index_remedy
 from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.core.statements.kinds import Statement, require_readable_run
-from humble_ledger.core.trials.model import Trial
+from humble_ledger.core.trials.model import QueryTrial, Trial
 from humble_ledger.core.trials.ratio import (
     MOST_PAIRS,
 )
@@ -23,7 +23,13 @@ from humble_ledger.core.trials.verdicts import (
     overall,
 )
 from humble_ledger.engines.contract import Capability, Experiment
-from humble_ledger.errors import HumbleError, Interrupted, RefusedForSafety, WrongUsage
+from humble_ledger.errors import (
+    HumbleError,
+    Interrupted,
+    RefusedForSafety,
+    StatementRejected,
+    WrongUsage,
+)
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.measuring import Measuring
 from humble_ledger.workflow.processes import this_process
@@ -98,7 +104,11 @@ def try_remedies(
                 rewritten=rewrites[0].apply[0].rstrip(";") if rewrites else "",
                 values_from=rewrites[0].values_from if rewrites else "",
             )
-            queries = [each for t in tried if (each := measured.query(t, progress)) is not None]
+            queries, failed = _measured(measured, tried, progress)
+        if not queries and failed:
+            raise StatementRejected(
+                f"None of the queries could be run; {failed[0][0]}: {failed[0][1]}"
+            )
         if not queries:
             raise Interrupted(f"Trial {record.id} was stopped before any pair was measured.")
         record.result = Trial(
@@ -110,8 +120,31 @@ def try_remedies(
             size_bytes=sum(build.size_bytes for build in experiment.builds),
             left_behind=tuple(_left_behind(workspace, names, record.mark)),
             stopped_early=measured.interrupted,
+            failed=tuple(failed),
         )
     return workspace.ledger.trials.get(record.id)
+
+
+def _measured(
+    measured: Measuring, tried: Sequence[TriedQuery], progress: Progress
+) -> tuple[list[QueryTrial], list[tuple[str, str]]]:
+    """The trial of each query, and those of several that the server refused to run.
+
+    Raises:
+        StatementRejected: it refused the only one.
+    """
+    queries, failed = [], []
+    for each in tried:
+        try:
+            found = measured.query(each, progress)
+        except StatementRejected as error:
+            if len(tried) == 1:
+                raise
+            failed.append((each.query, str(error)))
+            continue
+        if found is not None:
+            queries.append(found)
+    return queries, failed
 
 
 _SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING, RemedyType.CHANGE)

@@ -59,7 +59,10 @@ class QueryTrial:
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """A whole trial; ``left_behind`` names whatever could not be removed from the target."""
+    """A whole trial; ``left_behind`` names whatever could not be removed from the target.
+
+    ``failed`` are queries of several that the server refused to run, each with its reason.
+    """
 
     verdict: Verdict
     way: str
@@ -69,3 +72,4 @@ class Trial:
     size_bytes: int
     left_behind: tuple[str, ...] = ()
     stopped_early: bool = False
+    failed: tuple[tuple[str, str], ...] = ()

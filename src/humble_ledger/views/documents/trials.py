@@ -64,6 +64,7 @@ class TrialDocument(Struct, frozen=True):
     build_ms: float | None
     size_bytes: int | None
     left_behind: list[str]
+    failed: dict[str, str] = {}
     kind: Literal["trial"] = "trial"
     version: Literal[1] = 1
 
@@ -113,6 +114,7 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
         build_ms=rounded(trial.build_ms) if trial else None,
         size_bytes=trial.size_bytes if trial else None,
         left_behind=list(trial.left_behind) if trial else [],
+        failed=dict(trial.failed) if trial else {},
     )
 
 

@@ -20,7 +20,7 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 
-MOST_IN_FULL = 3
+MOST_IN_FULL = 2
 _STYLES = {
     Verdict.FASTER: "green",
     Verdict.LIGHTER: "green",
@@ -62,6 +62,8 @@ def trial_view(
             if p.query == query.query
         ]
         parts += [Text(""), _query(query, predicted, trial.way, numbers)]
+    for query_id, why in trial.failed:
+        parts.append(Text(f"\n{query_id} could not be run: {why}"))
     for settled in settlements:
         files = f": {', '.join(settled.files)}" if settled.files else ""
         parts.append(
