@@ -63,7 +63,7 @@ def test_a_choice_under_a_budget_can_be_defended_line_by_line(
     assert not any("numeric" in each["index"] for each in choice["picked"])
     few = [each["id"] for each in choice["effects"][:6]]
     told = begun.ok("propose", *few, "--budget", "1MB").out
-    assert "why not" in told and "the budget ends here" in told and "helps q" in told
+    assert "why not" in told and "the budget ends here" in told and "without any index" in told
     with psycopg.connect(server.url) as connection:  # rolled back when left
         script = begun.ok("propose", *few, "--budget", "100MB", "--sql").out
         connection.execute(script.encode())
@@ -77,5 +77,10 @@ def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None
     assert len(few["picked"]) == 3 and few["size_bytes"] <= 20 * 1024**2
     light = begun.json("propose", *some, "--budget", "10%")
     assert light["picked"] and light["extra_writes_share"] <= 0.1
+    # Without captured times nothing is told in milliseconds.
+    unseen = "SELECT alert_id FROM alert WHERE code = 'E-1417' AND message <> ''"
+    guessed = begun.json("propose", unseen, "--budget", "20MB")
+    assert guessed["weights"] == "cost" and guessed["saved_ms"] is None
+    assert guessed["picked"][0]["adds_ms"] is None and guessed["picked"][0]["adds_share"] > 0.5
     assert "is no budget" in begun.fails(2, "propose", "--budget", "lots")
     assert "do not go with it" in begun.fails(2, "propose", "--budget", "5", "--top", "3")

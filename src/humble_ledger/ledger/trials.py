@@ -115,6 +115,11 @@ class Trials(Shelf):
                 )
             add_event(c, trial.id, f"settled: {settled.decision} ({settled.reason})")
 
+    def keep_made(self, trial: str, words: str) -> None:
+        """Keep in the history what was made of a trial on a target."""
+        with self.store.writing() as c:
+            add_event(c, trial, words)
+
     def settlements(self, trial: str | None = None) -> list[SettlementEntry]:
         """The decisions, all or on one trial, the newest first."""
         wanted = select(t.settlements).order_by(t.settlements.c.id.desc())

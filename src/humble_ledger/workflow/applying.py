@@ -6,9 +6,8 @@ from collections.abc import Mapping
 
 from humble_ledger.core.entries import Application, AppliedQuery, RemedyEntry, TrialEntry
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.migration import online_statements
+from humble_ledger.core.remedies.migration import steps_of
 from humble_ledger.core.remedies.model import RemedyType
-from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.engines.contract import Hands
 from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
@@ -42,10 +41,12 @@ def apply_settled(
         raise WrongUsage(f"{trial} has no result, so there is nothing to apply.")
     remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
     _refuse(workspace, remedies, on_production)
+    _refuse_what_is_there(workspace, remedies)
     progress("reading plans as they are")
     before = _looks(workspace, entry)
     with workspace.engine.hands(workspace.target.url, workspace.limits) as hands:
         done = _made(workspace, entry, remedies, hands, progress)
+    _keep_made(workspace, entry, done)
     workspace.reconnect()  # settings of a role are those of new sessions
     progress("reading plans with it")
     after = _looks(workspace, entry)
@@ -71,6 +72,27 @@ def _refuse(workspace: Workspace, remedies: list[RemedyEntry], on_production: bo
             "If it is meant, say  --on-production  too. Indexes are built without blocking "
             "writers, and no lock is waited for longer than 2 s.",
         )
+
+
+def _refuse_what_is_there(workspace: Workspace, remedies: list[RemedyEntry]) -> None:
+    """An index of that name is somebody's: it is neither built again nor cleaned up by us."""
+    for each in remedies:
+        design = each.remedy.index
+        if design is None:
+            continue
+        table = workspace.session.tables([design.table]).get(design.table)
+        if table is not None and table.index(each.remedy.index_name) is not None:
+            raise WrongUsage(
+                f"There is an index {each.remedy.index_name} on {design.table} already; nothing "
+                "was changed.",
+                f"See it:  humble table {design.table}",
+            )
+
+
+def _keep_made(workspace: Workspace, entry: TrialEntry, done: list[tuple[str, float]]) -> None:
+    """What was changed on a target stands in the ledger, however the rest goes."""
+    told = "; ".join(statement for statement, _ in done)
+    workspace.ledger.trials.keep_made(entry.id, f"made on {workspace.public_url}: {told}")
 
 
 _Looks = Mapping[str, tuple[Plan, frozenset[str]]]
@@ -103,7 +125,7 @@ def _made(
             # Written down first, so that «tidy» finds it if we are killed meanwhile.
             name = each.remedy.index_name
             workspace.ledger.trials.keep_creation(entry.id, design.table.schema, name)
-        for statement in online_statements(each.remedy):
+        for statement in steps_of(each.remedy).forward:
             progress(f"running {statement}")
             try:
                 done.append((statement, hands.do(statement)))
@@ -111,8 +133,13 @@ def _made(
                 if design is not None:
                     hands.drop_if_invalid(design.table.schema, each.remedy.index_name)
                     workspace.ledger.trials.forget_creations(entry.id)
-                if isinstance(error, HumbleError) and done:
-                    error.add_note(f"Done before: {'; '.join(text for text, _ in done)}")
+                if done:
+                    _keep_made(workspace, entry, done)
+                if done and isinstance(error, HumbleError):
+                    told = "; ".join(text for text, _ in done)
+                    raise type(error)(
+                        f"{error.message} Done before it: {told}", error.hint
+                    ) from error
                 raise
         workspace.ledger.trials.forget_creations(entry.id)
     return done
@@ -123,7 +150,7 @@ def _compared(
 ) -> AppliedQuery:
     (old, had), (new, has) = before[query], after[query]
     names = [e.remedy.index_name for e in remedies if e.remedy.index is not None]
-    gone = [n[1] for e in remedies if (n := removed_index(e.remedy)) is not None]
+    gone = [e.remedy.removes[1] for e in remedies if e.remedy.removes is not None]
     uses = any(new.uses_index(name) for name in names) if names else None
     if gone:
         uses = any(old.uses_index(name) for name in gone)

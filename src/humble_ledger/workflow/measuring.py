@@ -40,11 +40,11 @@ class Measuring:
         changes_running: bool = False,
         rewritten: str = "",
         values_from: str = "",
-        changed_indexes: Sequence[tuple[str, str]] = (),
+        hidden: Sequence[str] = (),
     ) -> None:
         """``names`` are the indexes tried, ``rewritten`` what is sent after in place of before.
 
-        ``changed_indexes`` are (schema, name) of indexes that are hidden after;
+        ``hidden`` are names of indexes that only the side before can see;
         ``values_from`` is a statement whose one row gives the new one's parameters.
 
         Other changes are used when they change the plan (statistics) or in any case (settings).
@@ -56,7 +56,7 @@ class Measuring:
         self._changes_running = changes_running
         self._rewritten = rewritten
         self._values_from = values_from
-        self._removed = [name for _, name in changed_indexes]
+        self._hidden = hidden
         self._most_pairs = most_pairs
         self._smallest_effect = smallest_effect
         self.interrupted = False
@@ -97,7 +97,7 @@ class Measuring:
         same_plan = same_shape(documents["before"].plan, documents["after"].plan)
         uses = any(documents["after"].plan.uses_index(name) for name in self._names)
         # A removal matters to a query whose plan used the index.
-        uses = uses or any(documents["before"].plan.uses_index(name) for name in self._removed)
+        uses = uses or any(documents["before"].plan.uses_index(name) for name in self._hidden)
         uses = uses or self._changes_running or (self._changes_planning and not same_plan)
         return self._judged(tried.query, pairs, sides, compared, uses, same_plan and not uses)
 

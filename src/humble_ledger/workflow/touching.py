@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.core.statements.tokens import TokenKind, meaningful
 from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
@@ -28,10 +27,9 @@ def _tables(workspace: Workspace, remedy: Remedy) -> set[str]:
     """The names of the tables that a remedy changes."""
     if remedy.index is not None:
         return {remedy.index.table.name}
-    removed = removed_index(remedy)
-    if removed is not None:
+    if remedy.removes is not None:
         tables = workspace.session.tables(workspace.session.user_tables())
-        return {t.name.name for t in tables.values() if t.index(removed[1]) is not None}
+        return {t.name.name for t in tables.values() if t.index(remedy.removes[1]) is not None}
     named = {name for statement in remedy.apply for name in _names(statement)}
     return named & {table.name for table in workspace.session.user_tables()}
 

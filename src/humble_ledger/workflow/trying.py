@@ -10,7 +10,6 @@ from humble_ledger.core.entries import RemedyEntry, TrialEntry
 from humble_ledger.core.remedies.asked import Written
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import RemedyType, index_remedy
-from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.core.statements.kinds import Statement, require_readable_run
 from humble_ledger.core.trials.model import QueryTrial, Trial
@@ -100,7 +99,7 @@ def try_remedies(
                 smallest_effect,
                 changes_planning=RemedyType.STATISTICS in types,
                 changes_running=bool(types & _ALWAYS_USED),
-                changed_indexes=_removed(entries),
+                hidden=[e.remedy.removes[1] for e in entries if e.remedy.removes is not None],
                 rewritten=rewrites[0].apply[0].rstrip(";") if rewrites else "",
                 values_from=rewrites[0].values_from if rewrites else "",
             )
@@ -154,14 +153,9 @@ _ALWAYS_USED = frozenset((RemedyType.SETTING, RemedyType.REWRITE, RemedyType.CHA
 
 def _inside(workspace: Workspace, entry: RemedyEntry) -> tuple[str, ...]:
     """The statements of a remedy that one connection alone gets, besides building indexes."""
-    if entry.remedy.type is RemedyType.REMOVAL:
-        return tuple(workspace.engine.hide_index_sql(*name) for name in _removed([entry]))
+    if entry.remedy.removes is not None:
+        return (workspace.engine.hide_index_sql(*entry.remedy.removes),)
     return entry.remedy.apply if entry.remedy.type in _SET_INSIDE else ()
-
-
-def _removed(entries: Sequence[RemedyEntry]) -> tuple[tuple[str, str], ...]:
-    """(schema, name) of the indexes that are tried as removed."""
-    return tuple(name for e in entries if (name := removed_index(e.remedy)) is not None)
 
 
 def _way(names: Sequence[str], others: Sequence[str], types: Collection[RemedyType]) -> str:

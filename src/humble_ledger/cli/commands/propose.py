@@ -112,10 +112,11 @@ def _types(words: list[str]) -> tuple[RemedyType, ...]:
     from humble_ledger.core.remedies.model import RemedyType  # noqa: PLC0415
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
 
-    unknown = [word for word in words if word not in list(RemedyType)]
+    known = [type_ for type_ in RemedyType if type_ is not RemedyType.CHANGE]
+    unknown = [word for word in words if word not in known]
     if unknown:
         raise WrongUsage(
             f"«{unknown[0]}» is no type of remedy that is proposed.",
-            f"Say one of: {', '.join(RemedyType)}",
+            f"Say one of: {', '.join(known)}",
         )
-    return tuple(RemedyType(word) for word in words) or tuple(RemedyType)
+    return tuple(RemedyType(word) for word in words) or tuple(known)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.statements.kinds import one_statement
+from humble_ledger.core.statements.kinds import StatementKind, kind_of, one_statement
 from humble_ledger.core.statements.tokens import meaningful
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import RefusedForSafety, WrongUsage
@@ -63,7 +63,8 @@ def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
     """The remedy that any statements are, with those that undo them.
 
     Raises:
-        RefusedForSafety: one of them would end the transaction that a trial rolls back.
+        RefusedForSafety: one of them changes data, or would end the transaction that a trial
+            rolls back.
         WrongUsage: there is nothing to apply, or no way back.
     """
     if not applies or not reverts:
@@ -71,6 +72,13 @@ def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
             "A change of your own needs both its ways: --apply and --revert.",
             "Both may be repeated; the trial itself only rolls back, a migration needs both.",
         )
+    for text in applies:
+        if kind_of(text) is StatementKind.CHANGES:
+            raise RefusedForSafety(
+                f"«{' '.join(text.split())[:_SHOWN]}» changes data, and a trial changes only how "
+                "data is stored and found.",
+                "Prepare the data before, on a copy, and try what follows from it.",
+            )
     forward = tuple(f"{_safe(text)};" for text in applies)
     backward = tuple(f"{_safe(text)};" for text in reverts)
     first = " ".join(forward[0].split()).rstrip(";")

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.remedies.removal import removed_index
 
 _WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.
@@ -38,51 +37,72 @@ class Migration:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """A change for good and its undoing, statement by statement without semicolons."""
+
+    name: str
+    forward: tuple[str, ...]
+    backward: tuple[str, ...]
+    online: bool = False
+    note: str = ""
+
+    def written(self) -> Migration:
+        """The steps as two scripts."""
+        return Migration(
+            self.name, self._script(self.forward), self._script(self.backward), self.online
+        )
+
+    def _script(self, statements: Sequence[str]) -> str:
+        lines = "".join(f"{statement};\n" for statement in statements)
+        return self.note + (lines or "-- Nothing to undo.\n")
+
+
 def index_migration(design: IndexDesign, name: str) -> Migration:
     """Build an index without blocking writers, and drop it again."""
-    return Migration(
+    return _index_steps(design, name).written()
+
+
+def _index_steps(design: IndexDesign, name: str) -> Steps:
+    return Steps(
         name,
-        design.create_sql(name, concurrently=True) + ";\n",
-        design.drop_sql(name, concurrently=True) + ";\n",
+        (design.create_sql(name, concurrently=True),),
+        (design.drop_sql(name, concurrently=True),),
         online=True,
     )
 
 
-def online_statements(remedy: Remedy) -> tuple[str, ...]:
-    """What is run to make a change for good, each statement by itself and without a semicolon."""
-    made = remedy.index is not None or remedy.settings or removed_index(remedy) is not None
-    lines = migration_of(remedy).forward.splitlines() if made else remedy.apply
-    return tuple(line.rstrip().rstrip(";") for line in lines)
-
-
 def migration_of(remedy: Remedy) -> Migration:
-    """The scripts of any remedy.
+    """The scripts of any remedy."""
+    return steps_of(remedy).written()
 
-    A setting, tried in a session, is written for the role that runs the script: nobody else's
-    queries get it.
+
+def steps_of(remedy: Remedy) -> Steps:
+    """What is run to make a change for good, and to undo it.
+
+    Indexes are built and removed without blocking writers. A setting, tried in a session, is
+    for the role that runs the script: nobody else's queries get it.
     """
     if remedy.index is not None:
-        return index_migration(remedy.index, remedy.index_name)
+        return _index_steps(remedy.index, remedy.index_name)
+    apply = tuple(statement.rstrip().rstrip(";") for statement in remedy.apply)
+    revert = tuple(statement.rstrip().rstrip(";") for statement in remedy.revert)
     if remedy.settings:
-        names = "_and_".join(name for name, _ in remedy.settings)
         role = "ALTER ROLE CURRENT_USER"
-        return Migration(
-            names,
-            "".join(f"{role} SET {name} = '{value}';\n" for name, value in remedy.settings),
-            "".join(f"{role} RESET {name};\n" for name, _ in remedy.settings),
+        values = [(name, value.replace("'", "''")) for name, value in remedy.settings]
+        return Steps(
+            "_and_".join(name for name, _ in values),
+            tuple(f"{role} SET {name} = '{value}'" for name, value in values),
+            tuple(f"{role} RESET {name}" for name, _ in values),
+        )
+    if remedy.removes is not None:
+        return Steps(
+            f"remove_{remedy.removes[1]}",
+            tuple(s.replace("DROP INDEX", "DROP INDEX CONCURRENTLY", 1) for s in apply),
+            tuple(s.replace(" INDEX ", " INDEX CONCURRENTLY ", 1) for s in revert),
+            online=True,
         )
     if remedy.type is RemedyType.REWRITE:
         note = "-- No change of the database: this is what the application sends from now on.\n"
-        old, new = "\n".join(remedy.revert), "\n".join(remedy.apply)
-        return Migration("rewrite", f"{note}{new}\n", f"{note}{old}\n")
-    removed = removed_index(remedy)
-    if removed is not None:
-        return Migration(
-            f"remove_{removed[1]}",
-            f"{remedy.apply[0].replace('DROP INDEX', 'DROP INDEX CONCURRENTLY', 1)}\n",
-            f"{remedy.revert[0].replace(' INDEX ', ' INDEX CONCURRENTLY ', 1)}\n",
-            online=True,
-        )
-    name = "_".join(_WORD.findall(remedy.summary.lower()))[:60]
-    back = "".join(f"{statement}\n" for statement in remedy.revert) or "-- Nothing to undo.\n"
-    return Migration(name, "".join(f"{s}\n" for s in remedy.apply), back)
+        return Steps("rewrite", apply, revert, note=note)
+    return Steps("_".join(_WORD.findall(remedy.summary.lower()))[:60], apply, revert)

@@ -72,6 +72,8 @@ class Remedy:
     ``apply`` and ``revert`` are SQL, each runnable as it stands; ``index`` is set for the
     type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
     gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
+    A ``question`` changes the result, so somebody who knows its purpose must answer it;
+    ``removes`` is the (schema, name) of the index that a removal takes away;
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
     ``values_from`` is a statement whose one row gives the parameters of a rewritten one.
     ``settings`` are names with values; ``build_ms`` is the range building should take,
@@ -95,6 +97,8 @@ class Remedy:
     build_measured: bool = False
     values_from: str = ""
     direct: bool = False
+    question: bool = False
+    removes: tuple[str, str] | None = None
 
 
 def index_remedy(

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.upkeep import upkeep_of_removal
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
@@ -21,22 +19,6 @@ def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
     if index is None:
         return None
     return removal_of(table, index, symptom.cause.detail, cures=(symptom.name,))
-
-
-_DROP = re.compile(r'DROP INDEX (?:CONCURRENTLY )?(?:("(?:[^"]|"")*"|\w+)\.)?("(?:[^"]|"")*"|\w+);')
-
-
-def removed_index(remedy: Remedy) -> tuple[str, str] | None:
-    """(schema, name) of the index that a remedy removes; None for one of another type."""
-    found = _DROP.fullmatch(remedy.apply[0]) if remedy.apply else None
-    if remedy.type is not RemedyType.REMOVAL or found is None:
-        return None
-    schema, name = found[1] or "public", found[2]
-    return _bare(schema), _bare(name)
-
-
-def _bare(name: str) -> str:
-    return name[1:-1].replace('""', '"') if name.startswith('"') else name
 
 
 def removal_of(
@@ -59,4 +41,5 @@ def removal_of(
         queries=queries,
         size_bytes_predicted=-index.size_bytes,
         upkeep=upkeep_of_removal(table, index),
+        removes=(table.name.schema, index.name),
     )

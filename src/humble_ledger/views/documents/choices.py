@@ -24,7 +24,8 @@ class PickedRow(Struct, frozen=True):
     remedy: str
     index: str
     size_bytes: int
-    adds_ms: float
+    adds_ms: float | None
+    adds_share: float
     queries: list[str]
 
 
@@ -33,8 +34,9 @@ class LeftOutRow(Struct, frozen=True):
 
     index: str
     size_bytes: int
-    alone_ms: float
-    adds_ms: float
+    alone_ms: float | None
+    alone_share: float
+    adds_ms: float | None
     why: str
 
 
@@ -42,7 +44,7 @@ class EffectRow(Struct, frozen=True):
     """What the choice does to one query."""
 
     id: str
-    captured_ms: float
+    captured_ms: float | None
     cost_before: float
     cost_predicted: float
     indexes: list[str]
@@ -52,17 +54,23 @@ class CurveRow(Struct, frozen=True):
     """The captured time that indexes of so many bytes save together."""
 
     size_bytes: int
-    saved_ms: float
+    saved_ms: float | None
+    saved_share: float
     added: str
 
 
 class ChoiceDocument(Struct, frozen=True):
-    """A choice: times in ms of captured time that should be saved if time follows the cost."""
+    """A choice: what should be saved if time follows the cost.
+
+    Milliseconds are of captured time, and null when none was captured; shares are of all of it,
+    or then of all cost.
+    """
 
     budget: BudgetRow
     size_bytes: int
-    saved_ms: float
-    captured_ms: float
+    saved_ms: float | None
+    saved_share: float
+    captured_ms: float | None
     weights: Literal["captured time", "cost"]
     extra_writes_share: float
     complete: bool
@@ -84,11 +92,19 @@ def _all(chosen: ChosenIndexes) -> list[RemedyEntry]:
 def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
     """A choice with its reasons."""
     choice, budget = chosen.choice, chosen.budget
+
+    def ms(value: float) -> float | None:
+        return round(value, 3) if chosen.timed else None
+
+    def share(value: float) -> float:
+        return round(value / choice.captured_ms, 4) if choice.captured_ms else 0.0
+
     return ChoiceDocument(
         budget=BudgetRow(budget.size_bytes, budget.indexes, budget.extra_writes),
         size_bytes=sum(p.option.size_bytes for p in choice.picked),
-        saved_ms=round(choice.saved_ms, 3),
-        captured_ms=round(choice.captured_ms, 3),
+        saved_ms=ms(choice.saved_ms),
+        saved_share=share(choice.saved_ms),
+        captured_ms=ms(choice.captured_ms),
         weights="captured time" if chosen.timed else "cost",
         extra_writes_share=round(choice.extra_writes, 4),
         complete=choice.complete,
@@ -98,7 +114,8 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
                 chosen.remedies[p.option.design].id,
                 p.option.design.words,
                 p.option.size_bytes,
-                round(p.adds_ms, 3),
+                ms(p.adds_ms),
+                share(p.adds_ms),
                 list(p.queries),
             )
             for p in choice.picked
@@ -106,7 +123,7 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         effects=[
             EffectRow(
                 e.query,
-                round(e.captured_ms, 3),
+                ms(e.captured_ms),
                 e.cost_before,
                 round(e.cost_after, 2),
                 [chosen.remedies[d].id for d in e.designs],
@@ -117,14 +134,15 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
             LeftOutRow(
                 each.option.design.words,
                 each.option.size_bytes,
-                round(each.alone_ms, 3),
-                round(each.adds_ms, 3),
+                ms(each.alone_ms),
+                share(each.alone_ms),
+                ms(each.adds_ms),
                 each.why,
             )
             for each in choice.left_out
         ],
         curve=[
-            CurveRow(point.size_bytes, round(point.saved_ms, 3), point.added.words)
+            CurveRow(point.size_bytes, ms(point.saved_ms), share(point.saved_ms), point.added.words)
             for point in choice.curve
         ],
         writers=[query for query, _ in chosen.writers],

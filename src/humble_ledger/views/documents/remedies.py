@@ -40,6 +40,7 @@ class RemedyRow(Struct, frozen=True):
     status: str
     alternative: bool = False
     values_from: str = ""
+    question: bool = False
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -94,4 +95,5 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         status=entry.status,
         alternative=alternative,
         values_from=remedy.values_from,
+        question=remedy.question,
     )

@@ -7,6 +7,7 @@ from rich.text import Text
 
 from humble_ledger.core.entries import ChosenIndexes
 from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
 
@@ -29,8 +30,9 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         for p in entry.remedy.predictions:
             parts.append(
                 Text(
-                    f"{entry.id} helps {p.query} without any index: {entry.remedy.summary}, cost "
-                    f"{numbers.figure(p.cost_before)} → {numbers.figure(p.cost_predicted)}."
+                    f"{entry.id} {_without_index(entry.remedy, p.query)}: cost "
+                    f"{numbers.figure(p.cost_before)} → {numbers.figure(p.cost_predicted)} "
+                    "(estimated by the planner)."
                 )
             )
     for entry in chosen.removals:
@@ -65,7 +67,7 @@ def _budget(budget: Budget, numbers: Numbers) -> str:
 
 def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     table = plain_table(
-        ("id", "fixed"), ("chosen", "left"), ("size", "right"), ("adds ms", "right"),
+        ("id", "fixed"), ("chosen", "left"), ("size", "right"), (_adds("adds", chosen), "right"),
         ("writing", "right"), ("for", "left"), ("because of", "left"),
     )  # fmt: skip
     for each in chosen.choice.picked:
@@ -82,9 +84,21 @@ def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     return table
 
 
+def _without_index(remedy: Remedy, query: str) -> str:
+    """What a rewriting does for a query, or asks about it."""
+    if remedy.question:
+        return f"is {remedy.summary.rstrip('?')} ({query})? If so"
+    return f"should help {query} without any index, {remedy.summary}"
+
+
+def _adds(word: str, chosen: ChosenIndexes) -> str:
+    return f"{word} ms" if chosen.timed else f"{word} (cost)"
+
+
 def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
+    weight = "captured ms" if chosen.timed else "weight (cost)"
     table = plain_table(
-        ("query", "fixed"), ("captured ms", "right"), ("cost now", "right"),
+        ("query", "fixed"), (weight, "right"), ("cost now", "right"),
         ("predicted", "right"), ("cheaper", "right"), ("by", "left"),
     )  # fmt: skip
     same = []
@@ -94,7 +108,7 @@ def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             continue
         table.add_row(
             each.query,
-            numbers.figure(each.captured_ms) if chosen.timed else "unknown",
+            numbers.figure(each.captured_ms),
             numbers.figure(each.cost_before),
             numbers.figure(each.cost_after),
             numbers.times(each.cost_before / max(each.cost_after, 0.01)),
@@ -108,7 +122,10 @@ def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
 def _left_out(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     choice = chosen.choice
     table = plain_table(
-        ("not chosen", "left"), ("size", "right"), ("alone ms", "right"), ("why not", "left")
+        ("not chosen", "left"),
+        ("size", "right"),
+        (_adds("alone", chosen), "right"),
+        ("why not", "left"),
     )
     for each in choice.left_out[:MOST_LEFT_OUT]:
         table.add_row(

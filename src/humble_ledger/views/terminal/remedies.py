@@ -115,8 +115,8 @@ def _best_first(remedy: Remedy) -> list[Prediction]:
 
 
 def _first_query(entry: RemedyEntry) -> str:
-    found = _best_first(entry.remedy)
-    return found[0].query if found else "WHAT"
+    found = max(entry.remedy.predictions, key=lambda p: p.gain, default=None)
+    return found.query if found is not None else "WHAT"
 
 
 def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:

@@ -14,12 +14,9 @@ from humble_ledger.core.remedies.choice.model import (
 )
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.model import RemedyType
-from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.upkeep import entries_now
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
-from humble_ledger.workflow.proposing.studying import study
-from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -30,11 +27,8 @@ def choose_indexes(
     progress: Progress = lambda _: None,
 ) -> ChosenIndexes:
     """The indexes that together save most of the captured time within a budget; all are kept."""
-    studied = []
-    for what in whats or captured_queries(workspace):
-        progress(f"studying {what}")
-        studied.append(study(workspace, what))
-    pool = Pool(studied, FormulaPredictor(workspace.session.server, workspace.session), progress)
+    pool = Pool.of(workspace, whats, progress)
+    studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}
     rewrites = [o for each in studied for o in each.others if o.type is RemedyType.REWRITE]
@@ -55,6 +49,7 @@ def choose_indexes(
         ),
         cost_of=pool.cost,
         budget=budget,
+        unit="ms" if timed else "of the cost",
         entries_now=sum(entries_now(pool.tables[name]) for name in touched),
     )
     progress("choosing")

@@ -11,13 +11,10 @@ from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
-from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
-from humble_ledger.core.remedies.removal import removed_index
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema
-from humble_ledger.workflow.proposing.studying import Studied, study
-from humble_ledger.workflow.ranking import captured_queries
+from humble_ledger.workflow.proposing.studying import Studied
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_PER_QUERY = 3
@@ -37,11 +34,8 @@ def propose(
     beaten by a smaller one are given as alternatives; when none is named, the schema is
     looked at, too.
     """
-    studied = []
-    for what in whats or captured_queries(workspace):
-        progress(f"studying {what}")
-        studied.append(study(workspace, what))
-    pool = Pool(studied, FormulaPredictor(workspace.session.server, workspace.session), progress)
+    pool = Pool.of(workspace, whats, progress)
+    studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     weights = _weights(studied)
     saved: list[tuple[float, Remedy]] = []
@@ -60,7 +54,7 @@ def propose(
         progress("looking at the schema")
         found += of_schema(workspace, making, designs)
     plans = {each.query: each.plan.plan for each in studied}
-    told = [name for remedy in found for name in _removed(remedy)]
+    told = [remedy.removes[1] for remedy in found if remedy.removes is not None]
     first = [remedy.index for remedy in found if remedy.index is not None]
     found += made_superfluous(first, pool.tables.values(), plans, told)
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
@@ -90,12 +84,6 @@ def _best_indexes(
     best = [(each.adds_ms, priced[each.option.design]) for each in pick(problem)[0]]
     chosen = {one.design for _, one in best}
     return best, [one for one in worth_trying(useful, weights) if one.design not in chosen]
-
-
-def _removed(remedy: Remedy) -> list[str]:
-    """The name of the index that a remedy removes."""
-    found = removed_index(remedy)
-    return [found[1]] if found is not None else []
 
 
 def _weights(studied: Sequence[Studied]) -> Mapping[str, float]:

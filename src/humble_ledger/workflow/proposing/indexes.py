@@ -13,11 +13,13 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, index_remedy
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.remedies.prediction.contract import Outlook, Predictor
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.upkeep import SeenUpdate, upkeep_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.proposing.studying import Studied
+from humble_ledger.workflow.proposing.studying import Studied, study
+from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -30,25 +32,36 @@ class Pool:
     progress: Progress
     _outlooks: dict[tuple[str, frozenset[IndexDesign]], Outlook] = field(default_factory=dict)
     _by_query: dict[str, Studied] = field(default_factory=dict)
+    _candidates: dict[IndexDesign, Candidate] = field(default_factory=dict)
+    tables: dict[TableName, TableFacts] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        """Put the queries in order."""
+        """Gather the tables that are read, and each candidate once."""
         self._by_query = {each.query: each for each in self.studied}
+        for each in self.studied:
+            self.tables.update(each.tables)
+            for candidate in each.candidates:
+                self._candidates.setdefault(candidate.design, candidate)
 
-    @property
-    def tables(self) -> Mapping[TableName, TableFacts]:
-        """Every table that a studied query reads."""
-        return {name: facts for each in self.studied for name, facts in each.tables.items()}
+    @staticmethod
+    def of(workspace: Workspace, whats: Sequence[str], progress: Progress) -> Pool:
+        """The pool for some subjects, or for all captured queries when none is named."""
+        studied = []
+        for what in whats or captured_queries(workspace):
+            progress(f"studying {what}")
+            studied.append(study(workspace, what))
+        predictor = FormulaPredictor(workspace.session.server, workspace.session)
+        return Pool(studied, predictor, progress)
 
     def priced(self, *, merging: bool = False) -> list[Priced]:
         """Every candidate that clearly helps a query by itself, with all that it does.
 
         With ``merging`` also indexes made of two that are useful.
         """
-        found = self._priced(self._candidates())
+        found = self._priced(self._candidates)
         if merging:
             designs = {p.design for p in found}
-            useful = {d: c for d, c in self._candidates().items() if d in designs}
+            useful = {d: c for d, c in self._candidates.items() if d in designs}
             made: dict[IndexDesign, Candidate] = {}
             for each in merged(useful.values()):
                 if each.design not in designs:
@@ -87,13 +100,6 @@ class Pool:
     def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
         """The predicted cost of a query with these indexes."""
         return self.outlook(query, designs).cost
-
-    def _candidates(self) -> dict[IndexDesign, Candidate]:
-        found: dict[IndexDesign, Candidate] = {}
-        for each in self.studied:
-            for candidate in each.candidates:
-                found.setdefault(candidate.design, candidate)
-        return found
 
     def _priced(self, candidates: Mapping[IndexDesign, Candidate]) -> list[Priced]:
         found = []

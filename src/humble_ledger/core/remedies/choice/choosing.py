@@ -158,6 +158,7 @@ def _used_for(problem: Problem, chosen: Sequence[Option], option: Option, query:
 
 
 def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
+    gain = f"it would save {adds:,.3g} {problem.unit} more"
     budget = problem.budget
     size = budget.size_bytes
     if size is not None and option.size_bytes > size:
@@ -165,18 +166,13 @@ def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: f
     if size is not None and size_of([*chosen, option]) > size:
         room = (size - size_of(chosen)) / MIB
         return (
-            f"it would save {adds:,.3g} ms more, but takes {option.size_bytes / MIB:,.3g} MiB "
+            f"{gain}, but takes {option.size_bytes / MIB:,.3g} MiB "
             f"where {room:,.3g} are left; in place of others it would save less"
         )
     if budget.indexes is not None and len(chosen) >= budget.indexes:
-        return (
-            f"it would save {adds:,.3g} ms more as one index too many; each chosen one saves more"
-        )
+        return f"{gain} as one index too many; each chosen one saves more"
     if budget.extra_writes is not None and problem.extra_writes([*chosen, option]) > (
         budget.extra_writes
     ):
-        return (
-            f"it would save {adds:,.3g} ms more, but make writes grow by "
-            f"{percent(problem.extra_writes([*chosen, option]))}"
-        )
-    return f"it would save {adds:,.3g} ms more; the search did not find room for it"
+        return f"{gain}, but make writes grow by {percent(problem.extra_writes([*chosen, option]))}"
+    return f"{gain}; the search did not find room for it"

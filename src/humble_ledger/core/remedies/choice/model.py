@@ -52,7 +52,8 @@ CostOf = Callable[[str, frozenset[IndexDesign]], float]
 class Problem:
     """Queries, options, a budget; ``entries_now`` are written for the same changes already.
 
-    Only an option that helps a query by itself is taken to matter to it.
+    ``unit`` is that of the queries' weights, for the reasons that are told. Only an option that
+    helps a query by itself is taken to matter to it.
     """
 
     queries: tuple[Weighed, ...]
@@ -60,6 +61,7 @@ class Problem:
     cost_of: CostOf
     budget: Budget = field(default=Budget())
     entries_now: float = 0.0
+    unit: str = "ms"
     _served: dict[IndexDesign, list[Weighed]] = field(default_factory=dict)
     _matter: dict[str, frozenset[IndexDesign]] = field(default_factory=dict)
     _costs: dict[tuple[str, frozenset[IndexDesign]], float] = field(default_factory=dict)

@@ -35,6 +35,7 @@ def rewrite_remedies(
             queries=(query,),
             cures=against or cures,
             direct=bool(against),
+            question=each.question,
             values_from=each.values_from,
         )
 
