@@ -1,21 +1,65 @@
-"""Driving the built program as a user does: its arguments, its output, its exit code."""
+"""Driving the built program as a user does: its arguments, its output, its exit code.
+
+A run is a process of its own, with its own folder, environment and pipes. Most are forked
+from a process that has imported the program already, since loading the packages it stands on
+takes longer than most of its commands; `start` begins the installed script itself, and the
+tests of starting up do.
+"""
 
 from __future__ import annotations
 
+import io
 import json
+import multiprocessing
+import os
 import signal
 import subprocess
 import sys
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 HUMBLE = str(Path(sys.executable).parent / "humble")
+LONGEST_RUN_S = 180
+
+_FORKS = multiprocessing.get_context("forkserver")
+_FORKS.set_forkserver_preload(
+    [
+        "humble_ledger.cli.app",
+        "humble_ledger.workflow.workspace",
+        "humble_ledger.core.statements.parsing",
+        "humble_ledger.engines.postgresql.session",
+        "tests.program",
+    ]
+)
 
 
 def _heed_ctrl_c() -> None:
     """Tests that were started in the background hand an ignored Ctrl-C down to all they start."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+
+def _run_here(folder: str, arguments: list[str], environment: dict[str, str], pipes: str) -> None:
+    """In the forked process: become a run of the program, and end with its exit code."""
+    from humble_ledger.cli.entry import run  # noqa: PLC0415 - imported where it runs
+
+    os.environ.clear()
+    os.environ.update(environment)
+    os.chdir(folder)
+    for number, (name, flags) in enumerate(
+        [("in", os.O_RDONLY), ("out", os.O_WRONLY), ("err", os.O_WRONLY)]
+    ):
+        opened = os.open(f"{pipes}/{name}", flags)
+        os.dup2(opened, number)
+        os.close(opened)
+    sys.stdin = io.TextIOWrapper(io.FileIO(0, closefd=False), encoding="utf-8")
+    sys.stdout = io.TextIOWrapper(io.FileIO(1, "w", closefd=False), encoding="utf-8")
+    sys.stderr = io.TextIOWrapper(
+        io.FileIO(2, "w", closefd=False), encoding="utf-8", line_buffering=True
+    )
+    sys.argv = [HUMBLE, *arguments]
+    sys.exit(run(arguments))
 
 
 @dataclass(frozen=True)
@@ -40,18 +84,27 @@ class Program:
     environment: dict[str, str]
 
     def run(self, *arguments: str, stdin: str = "", **variables: str) -> Finished:
-        done = subprocess.run(
-            [HUMBLE, *arguments],
-            cwd=self.folder,
-            env={**self.environment, **variables},
-            input=stdin,
-            capture_output=True,
-            text=True,
-            timeout=120,
-            check=False,
-        )
-        assert "Traceback" not in done.stderr, done.stderr
-        return Finished(done.returncode, done.stdout, done.stderr)
+        environment = {**self.environment, **variables}
+        with TemporaryDirectory() as kept:
+            pipes = Path(kept)
+            (pipes / "in").write_text(stdin)
+            (pipes / "out").touch()
+            (pipes / "err").touch()
+            # Their types are wider than what this version of the standard library gives.
+            process = _FORKS.Process(
+                target=_run_here,
+                args=(str(self.folder), list(arguments), environment, str(pipes)),
+            )
+            process.start()
+            process.join(LONGEST_RUN_S)
+            if process.exitcode is None:
+                process.kill()
+                raise TimeoutError(f"humble {' '.join(arguments)}: no end in {LONGEST_RUN_S} s")
+            done = Finished(
+                process.exitcode, (pipes / "out").read_text(), (pipes / "err").read_text()
+            )
+        assert "Traceback" not in done.err, done.err
+        return done
 
     def ok(self, *arguments: str, stdin: str = "") -> Finished:
         done = self.run(*arguments, stdin=stdin)

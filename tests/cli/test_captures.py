@@ -38,6 +38,7 @@ def script_of_workload(url: str) -> str:
     return "\n".join(lines)
 
 
+@only_newest
 def test_all_sources_give_the_same_first_five_queries(begun: Program, server: Server) -> None:
     expected = first_five(begun, "log")
     assert len(expected) == HEAVY

@@ -47,6 +47,24 @@ def prefix_of(predicate: Predicate) -> str:
     return _until(text, "%_\\")
 
 
+def bounds_of(predicate: Predicate, *, patterned: bool) -> tuple[str, ...]:
+    """The two comparisons by which a sorted index finds a pattern's beginning; () without one.
+
+    The planner prices such an index by these and not by the pattern. ``patterned``: the index
+    is sorted by an operator class for patterns, which has operators of its own.
+    """
+    beginning = prefix_of(predicate) if predicate.kind is PredicateKind.PATTERN else ""
+    parted = halves(predicate.sql)
+    if not beginning or parted is None:
+        return ()
+    after = beginning[:-1] + chr(ord(beginning[-1]) + 1)
+    operators = ("~>=~", "~<~") if patterned else (">=", "<")
+    texts = (text.replace("'", "''") for text in (beginning, after))
+    return tuple(
+        f"{parted[0]} {operator} '{text}'" for operator, text in zip(operators, texts, strict=True)
+    )
+
+
 def _until(text: str, ends: str) -> str:
     for place, letter in enumerate(text):
         if letter in ends:

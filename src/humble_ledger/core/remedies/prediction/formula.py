@@ -29,6 +29,7 @@ from humble_ledger.core.remedies.candidates.accesses import needed_columns
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.contract import Outlook, RowOracle, Used
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
@@ -134,7 +135,7 @@ class FormulaPredictor:
         if found.missing or not (part or access.order or covering):
             return
         # The planner prices one call of a sub-plan without what earlier ones left in the cache.
-        search = self._search(access, found)
+        search = self._search(access, found, design)
         fixed = found.fixed
 
         def sorts(sort: Node) -> bool:
@@ -155,7 +156,7 @@ class FormulaPredictor:
             if join.cost is None or other.cost is None:
                 continue
             loops = max((other.rows_expected or 1.0) * divisor, 1.0)
-            search = self._search(access, found, loops)
+            search = self._search(access, found, design, loops)
             shape = self.shape(design, access.table)
             covering = _covers(plan, access, design, found)
             inner = min(
@@ -179,7 +180,7 @@ class FormulaPredictor:
         served = len(found.equal) + len(found.implied) == len(access.conditions)
         if not served or design.key_columns[place : place + 1] != columns[:1] or len(columns) > 1:
             return
-        search = self._search(access, found)
+        search = self._search(access, found, design)
         shape = self.shape(design, access.table)
         covering = _covers(plan, access, design, found)
         cost = next(self._scans(access.table, shape, search, design, covering))
@@ -230,9 +231,12 @@ class FormulaPredictor:
             searches *= distinct
         return searches
 
-    def _search(self, access: Access, found: Match, loops: float = 1.0) -> Search:
-        share = self._share(access, found)
-        walked = self._share(access, replace(found, beyond=())) if found.beyond else share
+    def _search(
+        self, access: Access, found: Match, design: IndexDesign, loops: float = 1.0
+    ) -> Search:
+        share = self._share(access, found, design)
+        part = replace(found, beyond=())
+        walked = self._share(access, part, design) if found.beyond else share
         quals = len(found.equal) + len(found.ranges) + len(found.joined) + len(found.beyond)
         others = len(access.conditions) - len(found.constants)
         patterns = sum(p.kind is PredicateKind.PATTERN for p in found.ranges)
@@ -245,14 +249,15 @@ class FormulaPredictor:
             loops=loops,
         )
 
-    def _share(self, access: Access, found: Match) -> float:
+    def _share(self, access: Access, found: Match, design: IndexDesign) -> float:
         table, rows = access.table, max(access.table.rows, 1.0)
-        key = (table.name, access.alias, found.constants, found.joined)
+        patterned = any("pattern_ops" in key.operator_class for key in design.keys)
+        key = (table.name, access.alias, found.constants, found.joined, patterned)
         if key not in self._shares:
             share = 1.0
             bare = [p for p in found.constants if _known_to_planner(p)]
             if bare:
-                sqls = [p.sql for p in bare]
+                sqls = [sql for p in bare for sql in bounds_of(p, patterned=patterned) or (p.sql,)]
                 share = self.oracle.rows_matching(table.name, access.alias, sqls) / rows
             for predicate in found.constants:
                 if predicate not in bare:
