@@ -11,10 +11,10 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.ratio import MOST_PAIRS, rate_at, ratio_interval
 from humble_ledger.core.trials.verdicts import SMALLEST_EFFECT, judge_time
 from humble_ledger.demo.scenario import build_scenario, scenario_cluster
-from humble_ledger.engines.contract import Arm, Outcome
+from humble_ledger.engines.contract import Arm, Change, NewIndex, Outcome
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.launcher import find_binaries
-from humble_ledger.workflow.pairing import Pairs, measure_pairs
+from humble_ledger.workflow.trying.pairing import Pairs, measure_pairs
 
 TRIALS = 20  # of each; about six minutes in all
 STATEMENTS = {
@@ -52,7 +52,8 @@ def verdict(before: Arm, after: Arm, sql: str) -> tuple[str, int]:
 def main() -> None:
     """Run the trials and print how often each verdict came."""
     engine = PostgresEngine()
-    index = ["CREATE INDEX judge_ix ON region (coast)"]
+    build = "CREATE INDEX judge_ix ON region (coast)"
+    change = Change((NewIndex("public", "judge_ix", build, build, "DROP INDEX judge_ix"),))
     with scenario_cluster(find_binaries()) as cluster:
         url = build_scenario(cluster)
         for factor in (1.0, 1.1, 2.0):
@@ -60,7 +61,7 @@ def main() -> None:
                 words: Counter[str] = Counter()
                 taken = []
                 for _ in range(TRIALS):
-                    with engine.experiment(url, index, ["judge_ix"], "bench") as both:
+                    with engine.experiment(url, change, "bench") as both:
                         after = both.after if factor == 1.0 else Slowed(both.after, factor)
                         word, pairs = verdict(both.before, after, sql)  # type: ignore[arg-type]
                     words[word] += 1

@@ -111,8 +111,8 @@ def humble(tmp_path: Path) -> Program:
 
 
 def clean_environment() -> dict[str, str]:
-    """The environment without what would name a server or a target."""
-    return {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE"))}
+    """The environment without what would name a server, a target or a terminal's width."""
+    return {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE", "COLUMNS"))}
 
 
 @pytest.fixture(scope="session")

@@ -105,6 +105,21 @@ class LockNotGranted(StatementRejected):
     code = "lock-not-granted"
 
 
+class GaveWay(HumbleError):
+    """A trial took its change back before its time, since another session waited for it.
+
+    ``waited_ms`` is for how long.
+    """
+
+    code = "gave-way"
+
+    def __init__(self, waited_ms: float) -> None:
+        super().__init__(
+            f"Another session had waited {waited_ms / 1000:.1f} s for the table, so the index that "
+            "was being tried was taken back."
+        )
+
+
 class RefusedForSafety(HumbleError):
     """The program could do this, but it might do harm without a clear wish of the user."""
 

@@ -15,7 +15,7 @@ from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.demo.workload import load_workload
-from humble_ledger.engines.contract import Capability, Limits
+from humble_ledger.engines.contract import Capability, Change, Limits, NewIndex
 from humble_ledger.engines.postgresql.connection import public_url
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.explain import has_placeholders
@@ -180,9 +180,16 @@ def _really(server: Server, create: str, statement: Statement) -> tuple[float, i
     return row[0][0]["Plan"]["Total Cost"], size[0]
 
 
+def index_change(name: str, on: str) -> Change:
+    """The change «build this index»."""
+    build = f"CREATE INDEX {name} ON {on}"
+    online = f"CREATE INDEX CONCURRENTLY {name} ON {on}"
+    return Change((NewIndex("public", name, build, online, f"DROP INDEX IF EXISTS {name}"),))
+
+
 def _experiment(server: Server, mark: str = "t0@test"):  # type: ignore[no-untyped-def]
     return PostgresEngine().experiment(
-        server.url, ["CREATE INDEX trial_ix ON reading (sensor_id)"], ["trial_ix"], mark
+        server.url, index_change("trial_ix", "reading (sensor_id)"), mark
     )
 
 
@@ -209,7 +216,7 @@ def test_an_index_on_an_expression_gets_statistics_that_go_with_it(server: Serve
     kept = "SELECT count(*) FROM pg_stats WHERE tablename = 'words_ix'"
     statement = Statement("SELECT count(*) FROM alert WHERE upper(code) = $1", ("E-1417",))
     with PostgresEngine().experiment(
-        server.url, ["CREATE INDEX words_ix ON alert (upper(code))"], ["words_ix"], "t0@test"
+        server.url, index_change("words_ix", "alert (upper(code))"), "t0@test"
     ) as experiment:
         plan = experiment.after.explain(statement, measure=False).plan
         assert plan.uses_index("words_ix")
@@ -225,7 +232,7 @@ def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
         engine, limits = PostgresEngine(), Limits(lock_ms=300)
         with pytest.raises(LockNotGranted):
             engine.experiment(
-                server.url, ["CREATE INDEX trial_ix ON reading (value)"], ["trial_ix"], "t", limits
+                server.url, index_change("trial_ix", "reading (value)"), "t", limits
             ).__enter__()
         assert time.monotonic() - start < 5
         writer.rollback()
@@ -240,7 +247,7 @@ def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
         old.execute("SELECT count(*) FROM chain")
         server.do("UPDATE chain SET b = b + 1 WHERE a < 100")
         with PostgresEngine().experiment(
-            server.url, ["CREATE INDEX chain_ix ON chain (b)"], ["chain_ix"], "t"
+            server.url, index_change("chain_ix", "chain (b)"), "t"
         ) as experiment:
             assert "older transactions" in experiment.builds[0].unusable_because
     server.do("DROP TABLE chain")

@@ -21,6 +21,7 @@ from humble_ledger.cli.commands import (
     preflight,
     propose,
     queries,
+    replay,
     routes,
     settle,
     show,
@@ -33,7 +34,7 @@ BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
     "table", "glossary", "diagnose", "propose",
-    "trial", "settle", "tidy", "history",
+    "trial", "replay", "settle", "tidy", "history",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
 
@@ -88,6 +89,7 @@ def build() -> typer.Typer:
     app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", rich_help_panel=PROPOSE)(propose.propose)
     app.command("trial", rich_help_panel=VERIFY)(trial.trial)
+    app.command("replay", rich_help_panel=VERIFY)(replay.replay)
     app.command("settle", rich_help_panel=VERIFY)(settle.settle)
     app.command("tidy", rich_help_panel=VERIFY)(tidy.tidy)
     app.command("history", rich_help_panel=KEEP)(history.history)

@@ -37,6 +37,12 @@ def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> No
     sys.stdout.flush()
 
 
+def announce(words: str) -> None:
+    """Say on stderr what is about to be done."""
+    sys.stderr.write(f"{words}\n")
+    sys.stderr.flush()
+
+
 @contextmanager
 def progress() -> Iterator[Callable[[str], None]]:
     """A line of progress on stderr, rewritten in place on a terminal, silent elsewhere."""

@@ -13,6 +13,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.choice.model import Budget, Choice
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.replays.model import Replay
 from humble_ledger.core.routes.deciding import Decision
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts, TableName
@@ -326,6 +327,20 @@ class Application:
     target: str
     statements: tuple[tuple[str, float], ...]
     queries: tuple[AppliedQuery, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReplayEntry:
+    """A replay as it stands in the ledger; ``undoings`` are statements not run yet."""
+
+    id: str
+    at: str
+    target: str
+    status: str
+    mark: str
+    process: str
+    replay: Replay | None = None
+    undoings: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

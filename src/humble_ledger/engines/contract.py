@@ -12,7 +12,7 @@ and what follows; code asks for capabilities and never compares versions in pass
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from enum import StrEnum
@@ -82,6 +82,47 @@ class IndexBuild:
 
 
 @dataclass(frozen=True, slots=True)
+class NewIndex:
+    """An index to be made for a trial, and the statements that make and remove it.
+
+    The online ones let writers pass and cannot be part of a transaction.
+    """
+
+    schema: str
+    name: str
+    create_sql: str
+    create_online_sql: str
+    drop_online_sql: str
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What a trial changes: indexes, and further statements (statistics, settings).
+
+    ``writes`` tells that statements that change data will be run, each undone after.
+    """
+
+    indexes: tuple[NewIndex, ...] = ()
+    others: tuple[str, ...] = ()
+    writes: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class WriteRuns:
+    """Batches of writes on two copies of a table, without and with an index; milliseconds.
+
+    ``rows`` are written by each batch, ``copied_rows`` were in each copy, ``updated`` are the
+    columns that the updates set. ``without`` and ``with_index`` are pairs, by operation.
+    """
+
+    rows: int
+    copied_rows: int
+    updated: tuple[str, ...]
+    without: Mapping[str, Sequence[float]]
+    with_index: Mapping[str, Sequence[float]]
+
+
+@dataclass(frozen=True, slots=True)
 class Leftovers:
     """Indexes (schema, name) and server processes of a trial that are still on a target."""
 
@@ -132,6 +173,55 @@ class Experiment(Protocol):
     @property
     def builds(self) -> Sequence[IndexBuild]:
         """What building took."""
+        ...
+
+    def lacking(self, name: str) -> AbstractContextManager[tuple[Arm, Arm]]:
+        """The arm with the whole change but this index, and the one with all of it.
+
+        Needs `Capability.HIDDEN_INDEX`; both arms of the pair bear the same overhead.
+        """
+        ...
+
+
+class Stages(Protocol):
+    """One arm on which the change can be made and unmade, for what cannot be had at once."""
+
+    @property
+    def arm(self) -> Arm:
+        """The connection on which everything is run."""
+        ...
+
+    @property
+    def builds(self) -> Sequence[IndexBuild]:
+        """What building took, once it was made."""
+        ...
+
+    def make(self) -> None:
+        """Make the change."""
+        ...
+
+    def unmake(self) -> None:
+        """Take it back."""
+        ...
+
+
+class Client(Protocol):
+    """One of several connections of a replay, used by one thread."""
+
+    def run(self, statement: Statement) -> Outcome:
+        """Run a statement and fetch its result; what it changes is taken back."""
+        ...
+
+    def do(self, sql: str) -> None:
+        """Run a statement of ours in this session: a setting."""
+        ...
+
+    def cancel(self) -> None:
+        """Stop what is running; may be called from another thread."""
+        ...
+
+    def close(self) -> None:
+        """End the session."""
         ...
 
 
@@ -240,6 +330,14 @@ class Session(Protocol):
         """What indexes can be sorted or taken apart by here, as «method:class»."""
         ...
 
+    def may_index(self, table: TableName) -> bool:
+        """Whether we may build an index on this table: it is ours, or we may do everything."""
+        ...
+
+    def others_at_work(self, mark: str) -> tuple[str, ...]:
+        """The names of trials on this database, by anybody, but for the one of this mark."""
+        ...
+
     def preflight(self) -> Sequence[Readiness]:
         """What this server lets us see, and how to see more."""
         ...
@@ -273,15 +371,39 @@ class Engine(Protocol):
     def experiment(
         self,
         url: str,
-        statements: Sequence[str],
-        names: Sequence[str],
+        change: Change,
         mark: str,
         limits: Limits = ...,
-        others: Sequence[str] = (),
     ) -> AbstractContextManager[Experiment]:
-        """Build indexes where only one arm sees them, and undo it at the end.
+        """Make a change where only one arm sees it, and undo it at the end.
 
-        ``others`` are further statements for that arm alone: statistics, settings.
+        Raises:
+            GaveWay: somebody waited too long for the table; the change was taken back.
+        """
+        ...
+
+    def stages(
+        self, url: str, change: Change, mark: str, limits: Limits = ..., *, online: bool
+    ) -> AbstractContextManager[Stages]:
+        """One arm on which a change is made and unmade; it is undone at the end in any case.
+
+        ``online``: for all sessions, while writers pass; else in a transaction of our own.
+        """
+        ...
+
+    def write_runs(
+        self,
+        url: str,
+        table: TableFacts,
+        index_on: Callable[[TableName], str],
+        updated: Sequence[str],
+        mark: str,
+        limits: Limits = ...,
+    ) -> WriteRuns:
+        """Time writes on two copies of a table, one of them with an index; all is rolled back.
+
+        ``index_on`` gives the statement that builds the index on a table of that name;
+        ``updated`` are the columns that updates should set, as far as they can.
         """
         ...
 
@@ -289,8 +411,14 @@ class Engine(Protocol):
         """The statement that hides an index from the transaction it is run in."""
         ...
 
-    def hands(self, url: str, limits: Limits = ...) -> AbstractContextManager[Hands]:
+    def hands(
+        self, url: str, limits: Limits = ..., mark: str = ...
+    ) -> AbstractContextManager[Hands]:
         """A connection that may write, with the limits on waiting for locks."""
+        ...
+
+    def client(self, url: str, mark: str, limits: Limits = ..., *, writes: bool) -> Client:
+        """A connection for a replay; read-only unless ``writes``."""
         ...
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from enum import StrEnum
 
-_ID = re.compile(r"([kqpsrt])(\d{1,12})")
+_ID = re.compile(r"([kqpsrty])(\d{1,12})")
 
 
 class Kind(StrEnum):
@@ -17,6 +17,7 @@ class Kind(StrEnum):
     SYMPTOM = "s"
     REMEDY = "r"
     TRIAL = "t"
+    REPLAY = "y"
 
 
 NAMES = {
@@ -26,6 +27,7 @@ NAMES = {
     Kind.SYMPTOM: "symptom",
     Kind.REMEDY: "remedy",
     Kind.TRIAL: "trial",
+    Kind.REPLAY: "replay",
 }
 
 

@@ -19,6 +19,7 @@ from humble_ledger.ledger.ids import Kind, parse_id
 from humble_ledger.ledger.plans import Plans
 from humble_ledger.ledger.queries import Queries
 from humble_ledger.ledger.remedies import Remedies
+from humble_ledger.ledger.replays import Replays
 from humble_ledger.ledger.shelf import Shelf, add_event
 from humble_ledger.ledger.store import Store
 from humble_ledger.ledger.symptoms import Symptoms
@@ -43,6 +44,7 @@ class Ledger:
         self.remedies = Remedies(self._store)
         self.uid = self._own_uid()
         self.trials = Trials(self._store)
+        self.replays = Replays(self._store)
 
     def close(self) -> None:
         """Close it."""
@@ -71,7 +73,8 @@ class Ledger:
         parsed = parse_id(id_)
         if parsed is None:
             raise WrongUsage(
-                f"«{id_}» is not an id.", "Ids look like q3, p7, s4, r2, t1; see  humble history"
+                f"«{id_}» is not an id.",
+                "Ids look like q3, p7, s4, r2, t1, y1; see  humble history",
             )
         Shelf(self._store).row(parsed[0], id_)
         return parsed[0]

@@ -21,6 +21,7 @@ TABLES: dict[Kind, Table] = {
     Kind.SYMPTOM: t.symptoms,
     Kind.REMEDY: t.remedies,
     Kind.TRIAL: t.trials,
+    Kind.REPLAY: t.replays,
 }
 
 

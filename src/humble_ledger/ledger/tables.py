@@ -202,6 +202,24 @@ creations = _table(
     Column("name", String(80), nullable=False),
     Column("removed_at", String(32)),
 )
+replays = _table(
+    "replays",
+    _id(),
+    _at(),
+    Column("target", Text, nullable=False),
+    Column("status", String(20), nullable=False),  # running, done, stopped, broken-off
+    Column("mark", String(40), nullable=False),
+    Column("process", String(120), nullable=False),  # host and pid that run it
+    Column("body", LargeBinary),
+)
+undoings = _table(
+    "undoings",  # what takes a replay's change back, written down before the change is made
+    _id(),
+    _at(),
+    _ref("replay_id", "replays"),
+    Column("statement", Text, nullable=False),
+    Column("done_at", String(32)),
+)
 settlements = _table(
     "settlements",
     _id(),

@@ -42,15 +42,15 @@ class Trials(Shelf):
                 )
             )
 
-    def end(self, id_: str, status: str, trial: Trial | None) -> None:
-        """Close a trial; what it created is gone unless ``trial.left_behind`` says otherwise."""
+    def end(self, id_: str, status: str, trial: Trial | None, *, gone: bool = True) -> None:
+        """Close a trial; what it created is gone, unless it is said or known to be left."""
         number = number_of(Kind.TRIAL, id_)
         body = msgspec.json.encode(trial) if trial else None
         with self.store.writing() as c:
             c.execute(
                 update(t.trials).where(t.trials.c.id == number).values(status=status, body=body)
             )
-            if trial is None or not trial.left_behind:
+            if gone and (trial is None or not trial.left_behind):
                 _forget_creations(c, number)
             for remedy in trial.remedies if trial else ():
                 c.execute(
@@ -149,5 +149,7 @@ def _forget_creations(c: Connection, number: int) -> None:
 def _trial_words(status: str, trial: Trial | None) -> str:
     if trial is None:
         return f"trial {status}"
+    if trial.not_tried:
+        return f"not tried: {trial.not_tried}"
     listed = ", ".join(f"{q.query} {q.verdict.value}" for q in trial.queries)
     return f"trial {status}: {listed or trial.verdict.value}"

@@ -18,6 +18,7 @@ from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
 from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
+from humble_ledger.views.documents.replays import ReplayDocument
 from humble_ledger.views.documents.routes import RoutesDocument
 from humble_ledger.views.documents.symptoms import SymptomsDocument
 from humble_ledger.views.documents.tables import ColumnDocument, TableDocument
@@ -40,6 +41,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     RemediesDocument,
     ChoiceDocument,
     TrialDocument,
+    ReplayDocument,
     SettlementDocument,
     HistoryDocument,
     PredictionsDocument,

@@ -39,7 +39,8 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
             f"{trial} has no result ({entry.status}), so there is nothing to settle.",
             "Try again:  humble trial …",
         )
-    reason = reason or f"verdict {entry.trial.verdict.value}"
+    untried = f"not tried: {entry.trial.not_tried}" if entry.trial.not_tried else ""
+    reason = reason or untried or f"verdict {entry.trial.verdict.value}"
     files: list[Path] = []
     if decision == "keep":
         remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]

@@ -1,51 +1,85 @@
-"""Tidying up after trials that were broken off by a crash."""
+"""Tidying up after trials and replays that were broken off by a crash."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from humble_ledger.core.entries import TrialEntry
+from humble_ledger.core.entries import ReplayEntry, TrialEntry
 from humble_ledger.engines.contract import Leftovers
 from humble_ledger.workflow.processes import still_runs
+from humble_ledger.workflow.replaying.changing import unmake
 from humble_ledger.workflow.workspace import Workspace
 
 
 @dataclass(frozen=True, slots=True)
 class Tidied:
-    """A trial that was never closed, what was found of it on the target, and what was done.
+    """A trial or replay that was never closed, what was found of it, and what was done.
 
-    ``runs`` tells whether its process still runs: None when that cannot be known.
+    ``runs`` tells whether its process still runs: None when that cannot be known. ``undoings``
+    are statements that take a replay's change back, ``failed`` those that could not be run.
     """
 
-    trial: TrialEntry
+    entry: TrialEntry | ReplayEntry
     found: Leftovers
     removed: bool
     runs: bool | None
+    undoings: tuple[str, ...] = ()
+    failed: tuple[str, ...] = ()
+
+    def words(self) -> tuple[str, ...]:
+        """What was found, each thing in a few words."""
+        return (*self.found.words(), *(f"to undo: {text}" for text in self.undoings))
 
 
 def tidy(workspace: Workspace, remove: bool = True, force: bool = False) -> list[Tidied]:
-    """Find what broken-off trials left on their targets, and remove it.
+    """Find what broken-off trials and replays left on their targets, and remove it.
 
-    A trial whose process still runs is left alone. On another host that cannot be known;
-    then ``force`` is needed.
+    One whose process still runs is left alone. On another host that cannot be known; then
+    ``force`` is needed.
     """
-    done = []
-    for entry in _suspects(workspace):
-        runs = still_runs(entry.process) if entry.status == "running" else False
-        names = [name for _, name in entry.creations]
-        # The same server may be named with other credentials today: ours come first.
-        url = workspace.target.url if workspace.public_url == entry.target else entry.target
-        found = workspace.engine.leftovers(url, names, entry.mark)
-        ours = runs is False or (runs is None and force)
-        if remove and ours:
-            if found:
-                workspace.engine.remove_leftovers(url, found)
-            if entry.status == "running":
-                workspace.ledger.trials.end(entry.id, "broken-off", None)
-            else:
-                workspace.ledger.trials.forget_creations(entry.id)
-        done.append(Tidied(entry, found, remove and ours, runs))
-    return done
+    trials = [_tidied(workspace, entry, remove, force) for entry in _suspects(workspace)]
+    replays = [
+        _tidied_replay(workspace, entry, remove, force)
+        for entry in workspace.ledger.replays.all()
+        if entry.status == "running" or entry.undoings
+    ]
+    return [*trials, *replays]
+
+
+def _tidied(workspace: Workspace, entry: TrialEntry, remove: bool, force: bool) -> Tidied:
+    runs = still_runs(entry.process) if entry.status == "running" else False
+    names = [name for _, name in entry.creations]
+    url = _url(workspace, entry)
+    found = workspace.engine.leftovers(url, names, entry.mark)
+    ours = runs is False or (runs is None and force)
+    if remove and ours:
+        if found:
+            workspace.engine.remove_leftovers(url, found)
+        if entry.status == "running":
+            workspace.ledger.trials.end(entry.id, "broken-off", None)
+        else:
+            workspace.ledger.trials.forget_creations(entry.id)
+    return Tidied(entry, found, remove and ours, runs)
+
+
+def _tidied_replay(workspace: Workspace, entry: ReplayEntry, remove: bool, force: bool) -> Tidied:
+    runs = still_runs(entry.process) if entry.status == "running" else False
+    url = _url(workspace, entry)
+    found = workspace.engine.leftovers(url, (), entry.mark)
+    ours = runs is False or (runs is None and force)
+    failed: list[str] = []
+    if remove and ours:
+        if found:
+            workspace.engine.remove_leftovers(url, found)
+        failed = unmake(workspace, entry.id, url=url)
+        if entry.status == "running":
+            workspace.ledger.replays.end(entry.id, "broken-off", None)
+    return Tidied(entry, found, remove and ours, runs, entry.undoings, tuple(failed))
+
+
+def _url(workspace: Workspace, entry: TrialEntry | ReplayEntry) -> str:
+    """The same server may be named with other credentials today: ours come first."""
+    return workspace.target.url if workspace.public_url == entry.target else entry.target
 
 
 def _suspects(workspace: Workspace) -> list[TrialEntry]:

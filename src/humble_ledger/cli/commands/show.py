@@ -20,10 +20,10 @@ Shown = tuple[Callable[[], Any], "Callable[[], RenderableType]"]
 
 
 def show(
-    id_: Annotated[str, typer.Argument(help="q1, p1, s1, r1, t1 or k1.", metavar="ID")],
+    id_: Annotated[str, typer.Argument(help="q1, p1, s1, r1, t1, y1 or k1.", metavar="ID")],
     json: options.Json = False,
 ) -> None:
-    """Show anything by its id: query, plan, symptom, remedy, trial, capture.
+    """Show anything by its id: query, plan, symptom, remedy, trial, replay, capture.
 
     Example: [bold]humble show q3[/bold]
     """
@@ -80,6 +80,19 @@ def _trial(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
     )
 
 
+def _replay(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
+    from humble_ledger.views.documents.replays import replay_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.replays import replay_view  # noqa: PLC0415
+
+    entry = workspace.ledger.replays.get(id_)
+    known = workspace.ledger.remedies
+    remedies = [known.get(r) for r in entry.replay.remedies] if entry.replay else []
+    return (
+        lambda: replay_document(entry),
+        lambda: replay_view(entry, remedies, numbers),
+    )
+
+
 def _capture(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
     from humble_ledger.views.documents.captures import capture_document  # noqa: PLC0415
     from humble_ledger.views.terminal.captures import capture_view  # noqa: PLC0415
@@ -94,5 +107,6 @@ _SHOWN: dict[str, Callable[[Workspace, str, Numbers], Shown]] = {
     "s": _symptom,
     "r": _remedy,
     "t": _trial,
+    "y": _replay,
     "k": _capture,
 }

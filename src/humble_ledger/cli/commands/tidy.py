@@ -1,4 +1,4 @@
-"""`humble tidy`: after a trial that was broken off."""
+"""`humble tidy`: after a trial or a replay that was broken off."""
 
 from __future__ import annotations
 
@@ -18,12 +18,12 @@ if TYPE_CHECKING:
 def tidy(
     look: Annotated[bool, typer.Option("--look", help="Only say what there is.")] = False,
     force: Annotated[
-        bool, typer.Option("--force", help="Also trials begun on another machine.")
+        bool, typer.Option("--force", help="Also what was begun on another machine.")
     ] = False,
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Find and remove what a broken-off trial left on a target, and close the trial.
+    """Find and remove what a broken-off trial or replay left on a target, and close it.
 
     Example: [bold]humble tidy[/bold]
     """
@@ -38,7 +38,7 @@ def tidy(
     output.give(
         json,
         lambda: TidyDocument(
-            [TidiedRow(d.trial.id, list(d.found.words()), d.removed, d.runs) for d in done]
+            [TidiedRow(d.entry.id, list(d.words()), d.removed, d.runs) for d in done]
         ),
         lambda: Group(*(Text(line) for line in _lines(done))),
     )
@@ -46,22 +46,28 @@ def tidy(
 
 def _lines(done: Sequence[Tidied]) -> list[str]:
     if not done:
-        return ["Every trial was closed properly; there is nothing to tidy."]
+        return ["Every trial and replay was closed properly; there is nothing to tidy."]
     return [_line(each) for each in done]
 
 
 def _line(each: Tidied) -> str:
-    found = ", ".join(each.found.words())
     if each.runs:
-        return f"{each.trial.id} is running now (process {each.trial.process}); left alone."
+        return f"{each.entry.id} is running now (process {each.entry.process}); left alone."
     if each.runs is None and not each.removed:
         return (
-            f"{each.trial.id} was begun on another machine ({each.trial.process}); "
+            f"{each.entry.id} was begun on another machine ({each.entry.process}); "
             "if it is dead, say  humble tidy --force"
         )
-    if not found:
-        return f"{each.trial.id} was broken off; nothing of it is left on the target" + (
+    if not each.words():
+        return f"{each.entry.id} was broken off; nothing of it is left on the target" + (
             ", now closed." if each.removed else "."
         )
-    verb = "removed" if each.removed else "would remove"
-    return f"{each.trial.id} was broken off; {verb} {found}."
+    if each.failed:
+        return f"{each.entry.id} was broken off; could not be undone: {'; '.join(each.failed)}."
+    told = []
+    if each.found:
+        verb = "removed" if each.removed else "would remove"
+        told.append(f"{verb} {', '.join(each.found.words())}")
+    if each.undoings:
+        told.append(f"{'ran' if each.removed else 'would run'}  {';  '.join(each.undoings)}")
+    return f"{each.entry.id} was broken off; {'; '.join(told)}."

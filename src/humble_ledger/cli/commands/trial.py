@@ -49,6 +49,24 @@ def trial(
         bool,
         typer.Option("--workload", help="Also all captured queries that read what it changes."),
     ] = False,
+    slowest_only: Annotated[
+        bool,
+        typer.Option(
+            "--slowest-only", help="Each query with the values of its slowest run, and no others."
+        ),
+    ] = False,
+    allow_writes: Annotated[
+        bool,
+        typer.Option(
+            "--allow-writes", help="Also run statements that change data; each is rolled back."
+        ),
+    ] = False,
+    on_production: Annotated[
+        bool,
+        typer.Option(
+            "--on-production", help="Make it on a production server, where no writer may wait."
+        ),
+    ] = False,
     pairs: Annotated[
         int, typer.Option("--pairs", help="At most so many pairs of runs.", min=1, max=400)
     ] = MOST_PAIRS,
@@ -67,7 +85,9 @@ def trial(
     """Try a change: runs before and after alternate, results are compared, nothing is left.
 
     The change is made in a transaction that is rolled back. While an index is tried, writers to
-    the table wait, readers do not; statistics, settings and removals let both pass.
+    the table wait, readers do not; statistics, settings and removals let both pass. Where nobody
+    may wait, an index is built and dropped online. Each query is run with the values of its
+    slowest run and with usual ones.
 
     Example: [bold]humble trial q3 --remedy r1[/bold]
     """
@@ -77,7 +97,7 @@ def trial(
     from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
     from humble_ledger.workflow.subjects import text_of  # noqa: PLC0415
-    from humble_ledger.workflow.trying import try_remedies  # noqa: PLC0415
+    from humble_ledger.workflow.trying.trial import try_remedies  # noqa: PLC0415
 
     if require is not None and require not in list(Verdict):
         raise WrongUsage(f"«{require}» is no verdict.", f"Say one of: {', '.join(Verdict)}")
@@ -95,9 +115,13 @@ def trial(
                     tuple(revert or ()),
                 ),
                 workload=workload,
+                one_set=slowest_only,
+                allow_writes=allow_writes,
+                on_production=on_production,
                 most_pairs=pairs,
                 smallest_effect=effect / 100.0,
                 progress=progress,
+                announce=output.announce,
             )
         assert entry.trial is not None
         remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]

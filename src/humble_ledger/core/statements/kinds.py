@@ -115,8 +115,8 @@ def require_readable_run(sql: str, allow_writes: bool) -> None:
     if kind_of(sql) is StatementKind.CHANGES and not allow_writes:
         raise RefusedForSafety(
             f"«{shorten(sql, 40)}» changes or locks rows, so it is not run.",
-            "Leave --measure out for the estimated plan, or add --allow-writes: it then runs "
-            "in a transaction that is rolled back.",
+            "Add --allow-writes: it then runs in a transaction that is rolled back. The estimated "
+            "plan needs no run.",
         )
 
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.core.trials.upkeep import MeasuredUpkeep
 
 
 class Verdict(StrEnum):
@@ -25,7 +26,8 @@ class Side:
     """One side of a trial for one query.
 
     ``runs_ms`` are the recorded runs in order, ``cold_ms`` the first, unrecorded one (the
-    cache as it was found). ``pages`` are of one explained run; ``plan`` is the ledger's id. With
+    cache as it was found). ``pages``, those of each table, ``planning_ms`` and ``work_ms`` (time
+    summed over all processes) are of one explained run; ``plan`` is the ledger's id. With
     ``timed_out`` the times are the limit at which it was cancelled.
     """
 
@@ -37,6 +39,9 @@ class Side:
     rows: int
     plan: str = ""
     timed_out: bool = False
+    table_pages: tuple[tuple[str, int], ...] = ()
+    planning_ms: float | None = None
+    work_ms: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +49,7 @@ class QueryTrial:
     """One query of a trial: both sides, the ratio, and the verdict with its reason.
 
     ``same_result`` is None when a side never ended, so that there was nothing to compare.
+    ``values`` says which values it was run with, ``others`` are the same query with others.
     """
 
     query: str
@@ -55,6 +61,38 @@ class QueryTrial:
     same_result: bool | None
     result_note: str
     uses_change: bool
+    values: str = ""
+    others: tuple[QueryTrial, ...] = ()
+
+    def sets(self) -> tuple[QueryTrial, ...]:
+        """The query with each of its sets of values, this one first."""
+        return (self, *self.others)
+
+
+@dataclass(frozen=True, slots=True)
+class IndexPart:
+    """What one of several indexes does for a query: all of them against all but this one.
+
+    ``cost_without`` and ``cost_with_all`` are the server's estimates; ``ratio`` is the time with
+    all over the time without it, None when too few pairs were run.
+    """
+
+    remedy: str
+    query: str
+    used: bool
+    cost_without: float | None
+    cost_with_all: float | None
+    ratio: RatioInterval | None
+    verdict: Verdict
+
+
+@dataclass(frozen=True, slots=True)
+class PredictedCost:
+    """The cost of a query now and as predicted; both in the server's units."""
+
+    query: str
+    cost_before: float
+    cost_predicted: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +100,9 @@ class Trial:
     """A whole trial; ``left_behind`` names whatever could not be removed from the target.
 
     ``failed`` are queries of several that the server refused to run, each with its reason.
+    ``why_so`` tells why it went this way. ``not_tried`` tells why nothing could be made; then
+    all there is are the ``predicted`` costs. ``disturbed_by`` are others who were measuring on
+    the same database meanwhile.
     """
 
     verdict: Verdict
@@ -73,3 +114,9 @@ class Trial:
     left_behind: tuple[str, ...] = ()
     stopped_early: bool = False
     failed: tuple[tuple[str, str], ...] = ()
+    why_so: str = ""
+    parts: tuple[IndexPart, ...] = ()
+    upkeep: tuple[MeasuredUpkeep, ...] = ()
+    not_tried: str = ""
+    predicted: tuple[PredictedCost, ...] = ()
+    disturbed_by: tuple[str, ...] = ()

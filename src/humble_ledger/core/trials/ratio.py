@@ -64,6 +64,36 @@ def ratio_interval(
     )
 
 
+def covering_both(
+    before: Sequence[float], changed: Sequence[float], again: Sequence[float]
+) -> RatioInterval | None:
+    """The interval of changed/before when the sides were measured one after the other.
+
+    The first half of ``changed`` is held against ``before``, the rest against ``again``, the
+    runs after the change was taken back; all in milliseconds. The interval covers both, so that
+    what the machine did meanwhile widens it; None with too few runs. Nothing is looked at on
+    the way, so that each half may spend the whole error rate.
+    """
+    rate = sum(rate for _, rate in LOOKS)
+    early = min(len(before), len(changed))
+    late = min(len(again), len(changed) - early)
+    halves = [(before[:early], changed[:early]), (again[:late], changed[early : early + late])]
+    found = [
+        interval
+        for old, new in halves
+        if len(old) >= FEWEST_PAIRS and (interval := ratio_interval(old, new, rate)) is not None
+    ]
+    if len(found) < len(halves):
+        return None
+    return RatioInterval(
+        estimate=math.exp(sum(math.log(each.estimate) for each in found) / len(found)),
+        low=min(each.low for each in found),
+        high=max(each.high for each in found),
+        confidence=min(each.confidence for each in found),
+        pairs=sum(each.pairs for each in found),
+    )
+
+
 def effective_pairs(logs: Sequence[float]) -> float:
     """How many independent pairs these are worth: n·(1 - ρ)/(1 + ρ), at least 6.
 

@@ -9,7 +9,8 @@ from humble_ledger.core.statements.kinds import Statement
 
 @dataclass(frozen=True, slots=True)
 class TriedQuery:
-    """A query of the trial and what to send for it."""
+    """A query of the trial and what to send for it; ``values`` says which values these are."""
 
     query: str
     statement: Statement
+    values: str = ""

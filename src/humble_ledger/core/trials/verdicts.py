@@ -85,9 +85,15 @@ def final_verdict(
 
 
 def overall(queries: Sequence[QueryTrial]) -> Verdict:
-    """One word for the whole trial: the worst news first, then the best."""
-    found = {query.verdict for query in queries}
-    if any(query.same_result is False for query in queries):
+    """One word for the whole trial: the worst news first, then the best.
+
+    A query counts with each of its sets of values.
+    """
+    every = [each for query in queries for each in query.sets()]
+    found = {each.verdict for each in every}
+    if any(each.same_result is False for each in every):
+        return Verdict.UNDECIDED
+    if not every:
         return Verdict.UNDECIDED
     for verdict in (
         Verdict.SLOWER,

@@ -54,3 +54,17 @@ def activity_look(connection: Connection) -> ActivityLook:
         for row in rows
     ]
     return ActivityLook(rows[0]["now"], sessions)
+
+
+_TRIALS_SQL = """
+SELECT DISTINCT application_name FROM pg_stat_activity
+WHERE datname = current_database() AND application_name ~ %s AND application_name <> %s
+"""
+
+
+def trials_at_work(connection: Connection, mark: str) -> tuple[str, ...]:
+    """The trials that have sessions on this database, but for the one of this mark."""
+    ours = f"{APPLICATION_NAME} {mark}"
+    with translated():
+        rows = connection.execute(_TRIALS_SQL, (f"^{APPLICATION_NAME} [ty][0-9]+@", ours))
+        return tuple(str(name).removeprefix(APPLICATION_NAME).strip() for (name,) in rows)

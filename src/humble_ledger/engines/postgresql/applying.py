@@ -54,9 +54,9 @@ class PostgresHands:
 
 
 @contextlib.contextmanager
-def hands(url: str, limits: Limits) -> Iterator[PostgresHands]:
+def hands(url: str, limits: Limits, mark: str = "settle") -> Iterator[PostgresHands]:
     """A connection that may write, closed at the end."""
-    connection = connect(url, replace(limits, statement_ms=0), mark="settle", read_only=False)
+    connection = connect(url, replace(limits, statement_ms=0), mark=mark, read_only=False)
     try:
         yield PostgresHands(connection)
     finally:

@@ -370,3 +370,17 @@ def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
         last_scan=row["last_scan"],
         constraint=row["in_constraint"],
     )
+
+
+_OWNS_SQL = """
+SELECT pg_has_role(c.relowner, 'USAGE')
+FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE n.nspname = %s AND c.relname = %s
+"""
+
+
+def owns(connection: Connection, table: TableName) -> bool:
+    """Whether the table belongs to us or to a role of ours; True for one that is not there."""
+    with translated():
+        row = connection.execute(_OWNS_SQL, (table.schema, table.name)).fetchone()
+    return row is None or bool(row[0])

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 
-from psycopg import sql
-
-from humble_ledger.engines.contract import Experiment, Hands, Leftovers, Limits
-from humble_ledger.engines.postgresql import applying, connection, experiment, leftovers
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.engines.contract import (
+    Change,
+    Client,
+    Experiment,
+    Hands,
+    Leftovers,
+    Limits,
+    Stages,
+    WriteRuns,
+)
+from humble_ledger.engines.postgresql import (
+    applying,
+    connection,
+    experiment,
+    leftovers,
+    stages,
+    write_costs,
+)
+from humble_ledger.engines.postgresql.client import PostgresClient
 from humble_ledger.engines.postgresql.session import PostgresSession
 
 
@@ -28,32 +44,61 @@ class PostgresEngine:
     def experiment(
         self,
         url: str,
-        statements: Sequence[str],
-        names: Sequence[str],
+        change: Change,
         mark: str,
         limits: Limits = Limits(),  # noqa: B008
-        others: Sequence[str] = (),
     ) -> AbstractContextManager[Experiment]:
-        """Make changes inside a transaction that only one arm sees; it is rolled back."""
-        return experiment.uncommitted_changes(url, statements, names, mark, limits, others)
+        """Make a change inside a transaction that only one arm sees; it is rolled back."""
+        return experiment.uncommitted_change(url, change, mark, limits)
+
+    def stages(
+        self,
+        url: str,
+        change: Change,
+        mark: str,
+        limits: Limits = Limits(),  # noqa: B008
+        *,
+        online: bool,
+    ) -> AbstractContextManager[Stages]:
+        """One arm on which a change is made and unmade."""
+        way = stages.online if online else stages.in_transaction
+        return way(url, change, mark, limits)
+
+    def write_runs(
+        self,
+        url: str,
+        table: TableFacts,
+        index_on: Callable[[TableName], str],
+        updated: Sequence[str],
+        mark: str,
+        limits: Limits = Limits(),  # noqa: B008
+    ) -> WriteRuns:
+        """Time writes on two copies of a table, one of them with an index."""
+        return write_costs.write_runs(url, table, index_on, updated, mark, limits)
 
     def hide_index_sql(self, schema: str, name: str) -> str:
-        """The statement that hides an index from the transaction it is run in.
-
-        The planner leaves out indexes that are not valid. Only the catalogue's row is locked:
-        readers and writers of the table do not wait, and ROLLBACK undoes it.
-        """
-        index = sql.Identifier(schema, name).as_string(None)
-        where = sql.SQL("indexrelid = {}::regclass").format(sql.Literal(index))
-        return f"UPDATE pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
+        """The statement that hides an index from the transaction it is run in."""
+        return experiment.hidden_sql(schema, name)
 
     def hands(
         self,
         url: str,
         limits: Limits = Limits(),  # noqa: B008
+        mark: str = "settle",
     ) -> AbstractContextManager[Hands]:
         """A connection that may write."""
-        return applying.hands(url, limits)
+        return applying.hands(url, limits, mark)
+
+    def client(
+        self,
+        url: str,
+        mark: str,
+        limits: Limits = Limits(),  # noqa: B008
+        *,
+        writes: bool,
+    ) -> Client:
+        """A connection for a replay."""
+        return PostgresClient(url, mark, limits, writes=writes)
 
     def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

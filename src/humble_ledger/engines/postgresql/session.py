@@ -213,6 +213,14 @@ class PostgresSession:
             self._operator_classes = indexability.operator_classes(self._connection)
         return self._operator_classes
 
+    def may_index(self, table: TableName) -> bool:
+        """Whether we may build an index on this table: it is ours, or we may do everything."""
+        return catalogue.owns(self._connection, table)
+
+    def others_at_work(self, mark: str) -> tuple[str, ...]:
+        """The names of trials on this database, by anybody, but for the one of this mark."""
+        return activity.trials_at_work(self._connection, mark)
+
     def preflight(self) -> Sequence[Readiness]:
         """What this server lets us see, and how to see more."""
         return preflight.preflight(self._connection)

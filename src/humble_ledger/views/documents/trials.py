@@ -11,7 +11,9 @@ from humble_ledger.core.entries import (
     SettlementEntry,
     TrialEntry,
 )
-from humble_ledger.core.trials.model import QueryTrial, Side
+from humble_ledger.core.trials.model import IndexPart, QueryTrial, Side
+from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.core.trials.upkeep import MeasuredUpkeep
 from humble_ledger.views.documents.parts import rounded
 
 
@@ -26,6 +28,9 @@ class SideDocument(Struct, frozen=True):
     temp_pages: int | None
     rows: int
     plan: str
+    planning_ms: float | None = None
+    process_ms: float | None = None
+    table_pages: dict[str, int] = {}
 
 
 class RatioDocument(Struct, frozen=True):
@@ -50,6 +55,49 @@ class QueryTrialRow(Struct, frozen=True):
     same_result: bool | None
     result_note: str
     uses_change: bool
+    values: str = ""
+    other_values: list[QueryTrialRow] = []
+
+
+class IndexPartRow(Struct, frozen=True):
+    """What one of several indexes does for a query: all of them against all but this one."""
+
+    remedy: str
+    query: str
+    used: bool
+    cost_without: float | None
+    cost_with_all: float | None
+    ratio: RatioDocument | None
+    verdict: str
+
+
+class WriteCostRow(Struct, frozen=True):
+    """One kind of write, a batch at a time; ``ratio`` is with/without."""
+
+    operation: str
+    columns: list[str]
+    without_ms: float
+    with_ms: float
+    ratio: RatioDocument | None
+
+
+class UpkeepRow(Struct, frozen=True):
+    """What a remedy's index costs writers, measured on copies of its table."""
+
+    remedy: str
+    table: str
+    batch_rows: int
+    copied_rows: int
+    writes: list[WriteCostRow]
+    unknown: str | None
+
+
+class PredictedCostRow(Struct, frozen=True):
+    """A query of a trial in which nothing could be made."""
+
+    id: str
+    cost_before: float
+    cost_predicted: float | None
 
 
 class TrialDocument(Struct, frozen=True):
@@ -65,6 +113,12 @@ class TrialDocument(Struct, frozen=True):
     size_bytes: int | None
     left_behind: list[str]
     failed: dict[str, str] = {}
+    why_this_way: str = ""
+    parts: list[IndexPartRow] = []
+    upkeep: list[UpkeepRow] = []
+    not_tried: str | None = None
+    predicted: list[PredictedCostRow] = []
+    disturbed_by: list[str] = []
     kind: Literal["trial"] = "trial"
     version: Literal[1] = 1
 
@@ -107,7 +161,7 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
     return TrialDocument(
         id=entry.id,
         status=entry.status,
-        verdict=trial.verdict.value if trial else None,
+        verdict=trial.verdict.value if trial and not trial.not_tried else None,
         way=trial.way if trial else None,
         remedies=list(trial.remedies) if trial else [],
         queries=[_query_trial(each) for each in trial.queries] if trial else [],
@@ -115,23 +169,69 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
         size_bytes=trial.size_bytes if trial else None,
         left_behind=list(trial.left_behind) if trial else [],
         failed=dict(trial.failed) if trial else {},
+        why_this_way=trial.why_so if trial else "",
+        parts=[_part(each) for each in trial.parts] if trial else [],
+        upkeep=[_upkeep(each) for each in trial.upkeep] if trial else [],
+        not_tried=(trial.not_tried or None) if trial else None,
+        predicted=[
+            PredictedCostRow(each.query, each.cost_before, each.cost_predicted)
+            for each in (trial.predicted if trial else ())
+        ],
+        disturbed_by=list(trial.disturbed_by) if trial else [],
     )
 
 
+def _part(part: IndexPart) -> IndexPartRow:
+    return IndexPartRow(
+        part.remedy,
+        part.query,
+        part.used,
+        part.cost_without,
+        part.cost_with_all,
+        _ratio(part.ratio),
+        part.verdict.value,
+    )
+
+
+def _upkeep(upkeep: MeasuredUpkeep) -> UpkeepRow:
+    return UpkeepRow(
+        upkeep.remedy,
+        upkeep.table,
+        upkeep.rows,
+        upkeep.copied_rows,
+        [
+            WriteCostRow(
+                cost.operation,
+                list(cost.columns),
+                round(cost.without_ms, 4),
+                round(cost.with_ms, 4),
+                _ratio(cost.ratio),
+            )
+            for cost in upkeep.costs
+        ],
+        upkeep.unknown or None,
+    )
+
+
+def _ratio(ratio: RatioInterval | None) -> RatioDocument | None:
+    if ratio is None:
+        return None
+    return RatioDocument(ratio.estimate, ratio.low, ratio.high, ratio.confidence, ratio.pairs)
+
+
 def _query_trial(each: QueryTrial) -> QueryTrialRow:
-    ratio = each.ratio
     return QueryTrialRow(
         id=each.query,
         verdict=each.verdict.value,
         reason=each.reason,
         before=_side(each.before),
         after=_side(each.after),
-        ratio=RatioDocument(ratio.estimate, ratio.low, ratio.high, ratio.confidence, ratio.pairs)
-        if ratio
-        else None,
+        ratio=_ratio(each.ratio),
         same_result=each.same_result,
         result_note=each.result_note,
         uses_change=each.uses_change,
+        values=each.values,
+        other_values=[_query_trial(other) for other in each.others],
     )
 
 
@@ -146,6 +246,9 @@ def _side(side: Side) -> SideDocument:
         temp_pages=pages.temp_read + pages.temp_written if pages else None,
         rows=side.rows,
         plan=side.plan,
+        planning_ms=rounded(side.planning_ms),
+        process_ms=rounded(side.work_ms),
+        table_pages=dict(side.table_pages),
     )
 
 

@@ -17,21 +17,18 @@ from humble_ledger.core.entries import (
 )
 from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
 from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.core.trials.ways import EXPLAINED, Way
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.trial_extras import beside_view, predicted_view
 
 MOST_IN_FULL = 2
+_PAIRED = dict.fromkeys((Way.STAGES.value, Way.ONLINE.value), "pairs in three stages")
 _STYLES = {
     Verdict.FASTER: "green",
     Verdict.LIGHTER: "green",
     Verdict.SLOWER: "red",
     Verdict.HEAVIER: "red",
-}
-_WAYS = {
-    "uncommitted-index": "an index that only one of two connections saw, rolled back after",
-    "two-statements": "one connection sent the old statement, the other the new one",
-    "hidden-index": "one connection could not see the index; nobody waited, and it is seen again",
-    "uncommitted-change": "a change that only one of two connections saw, rolled back after",
 }
 
 
@@ -52,6 +49,8 @@ def trial_view(
             ("next", "humble tidy" if entry.status == "running" else ""),
         )
     parts: list[RenderableType] = [_heading(entry, trial, remedies, numbers)]
+    if trial.not_tried:
+        parts += [Text(""), predicted_view(trial, numbers)]
     if len(trial.queries) > MOST_IN_FULL:
         parts += [Text(""), _summary(trial, numbers)]
     for query in _in_full(trial):
@@ -62,6 +61,7 @@ def trial_view(
             if p.query == query.query
         ]
         parts += [Text(""), _query(query, predicted, trial.way, numbers)]
+    parts += beside_view(trial, numbers)
     for query_id, why in trial.failed:
         parts.append(Text(f"\n{query_id} could not be run: {why}"))
     for settled in settlements:
@@ -69,7 +69,7 @@ def trial_view(
         parts.append(
             Text(f"\nsettled {settled.at[:10]}: {settled.decision} ({settled.reason}){files}")
         )
-    if not settlements:
+    if not settlements and not trial.not_tried:
         parts += [
             Text(""),
             Text(f"Decide:  humble settle {entry.id} keep|drop", style="bright_black"),
@@ -115,7 +115,8 @@ def _heading(
     tried = "; ".join(f"{r.id}, {r.remedy.summary}" for r in remedies)
     return labelled(
         ("trial", f"{entry.id}: {tried}" + (", stopped early" if trial.stopped_early else "")),
-        ("way", _WAYS.get(trial.way, trial.way)),
+        ("way", EXPLAINED[Way(trial.way)]),
+        ("why so", trial.why_so or trial.not_tried),
         (
             "built" if trial.size_bytes else "made",
             f"in {numbers.ms(trial.build_ms)}"
@@ -124,7 +125,17 @@ def _heading(
             if trial.build_ms
             else "",
         ),
-        ("left behind", ", ".join(trial.left_behind) or "nothing (checked)"),
+        (
+            "left behind",
+            "" if trial.not_tried else ", ".join(trial.left_behind) or "nothing (checked)",
+        ),
+        (
+            "at the same time",
+            f"{', '.join(trial.disturbed_by)} measured on this database, too: "
+            "times may be disturbed"
+            if trial.disturbed_by
+            else "",
+        ),
     )
 
 
@@ -145,14 +156,26 @@ def _query(
     used = f"{plan} uses it" if query.uses_change else f"{plan} does not use it"
     return Group(
         table,
-        Text(_interval(query.ratio, len(query.before.runs_ms), numbers)),
+        *([Text(f"run with {query.values}")] if query.others else []),
+        Text(_interval(query.ratio, len(query.before.runs_ms), way, numbers)),
         Text(
             f"RESULTS DIFFER: {query.result_note}"
             if query.same_result is False
             else f"results: {query.result_note}"
         ),
         Text(f"change: {used}; plans {query.before.plan} before, {query.after.plan} after"),
+        *(_other_values(other, way, numbers) for other in query.others),
         verdict,
+    )
+
+
+def _other_values(query: QueryTrial, way: str, numbers: Numbers) -> RenderableType:
+    """«with common values: 12 ms → 0.3 ms; 6 alternating pairs: …; faster»."""
+    return Text.assemble(
+        f"with {query.values}: {_time(query.before, numbers)} → {_time(query.after, numbers)}; "
+        f"{_interval(query.ratio, len(query.before.runs_ms), way, numbers)}; ",
+        (query.verdict.value, _STYLES.get(query.verdict, "bold")),
+        f"; RESULTS DIFFER: {query.result_note}" if query.same_result is False else "",
     )
 
 
@@ -182,12 +205,35 @@ def _lines(
             numbers.whole(after.pages.touched),
             _part(after.pages.touched, before.pages.touched, numbers),
         )
+        yield from _of_tables(before, after, numbers)
         old, new = (p.temp_read + p.temp_written for p in (before.pages, after.pages))
         if old or new:
             words = numbers.whole(old), numbers.whole(new), _part(new, old, numbers)
             yield ("temporary pages (measured)", *words)
+    if before.planning_ms is not None and after.planning_ms is not None:
+        times = numbers.ms(before.planning_ms), numbers.ms(after.planning_ms)
+        yield ("planning, once (measured)", *times, "")
+    if _shared(before) or _shared(after):
+        works = [numbers.ms(s.work_ms) if s.work_ms is not None else "–" for s in (before, after)]
+        yield "time of all processes (measured)", works[0], works[1], ""
     rows = ["unknown" if s.timed_out else numbers.whole(s.rows) for s in (before, after)]
     yield "rows", rows[0], rows[1], ""
+
+
+def _of_tables(before: Side, after: Side, numbers: Numbers) -> Iterator[tuple[str, str, str, str]]:
+    """The pages of each table, where there are several."""
+    old, new = dict(before.table_pages), dict(after.table_pages)
+    names = list(dict.fromkeys([*old, *new]))
+    if len(names) < 2:
+        return
+    for name in names:
+        was, is_ = old.get(name, 0), new.get(name, 0)
+        yield f"  of {name}", numbers.whole(was), numbers.whole(is_), _part(is_, was, numbers)
+
+
+def _shared(side: Side) -> bool:
+    """Whether several processes ran it, so that their time together says more."""
+    return side.work_ms is not None and side.work_ms > 1.2 * side.median_ms
 
 
 def _time(side: Side, numbers: Numbers) -> str:
@@ -200,7 +246,7 @@ def _part(after: float, before: float, numbers: Numbers) -> str:
     return numbers.figure(after / before) if before else "–"
 
 
-def _interval(ratio: RatioInterval | None, pairs: int, numbers: Numbers) -> str:
+def _interval(ratio: RatioInterval | None, pairs: int, way: str, numbers: Numbers) -> str:
     if ratio is None and pairs == 0:
         return "no pairs of runs"
     if ratio is None:
@@ -211,9 +257,10 @@ def _interval(ratio: RatioInterval | None, pairs: int, numbers: Numbers) -> str:
         words = f": {numbers.times(1 / ratio.high)} to {numbers.times(1 / ratio.low)} faster"
     elif ratio.low > 1:
         words = f": {numbers.times(ratio.low)} to {numbers.times(ratio.high)} slower"
+    how = _PAIRED.get(way, "alternating pairs")
     return (
-        f"{ratio.pairs} alternating pairs: after/before {numbers.figure(ratio.estimate)}, "
-        f"between {low} and {high} ({numbers.percent(ratio.confidence, 1)} interval){words}"
+        f"{ratio.pairs} {how}: after/before {numbers.figure(ratio.estimate)}, between {low} and "
+        f"{high} ({numbers.percent(ratio.confidence, 1)} interval){words}"
     )
 
 

@@ -53,7 +53,7 @@ def measure_pairs(
     repeats = _repeats(arms, statement)
     for order in running_order():
         for side in order:
-            getattr(pairs, side).append(_timed(arms[side], statement, repeats[side]))
+            getattr(pairs, side).append(timed_run(arms[side], statement, repeats[side]))
         time.sleep(random.uniform(*PAUSE_S))
         running = estimate_only(*pairs.whole())
         progress(f"pair {len(pairs)} of at most {most_pairs}, after/before {running:.3f}")
@@ -74,22 +74,25 @@ def _repeats(arms: Mapping[str, Arm], statement: Statement) -> dict[str, int]:
     Sides of about the same speed are repeated alike, so that what the first of several runs
     costs more weighs the same on both.
     """
-    once = {side: _warm_ms(arm, statement) for side, arm in arms.items()}
-    counts = {
-        side: max(1, min(MOST_REPEATS, round(QUICK_MS / each))) for side, each in once.items()
-    }
+    once = {side: warm_ms(arm, statement) for side, arm in arms.items()}
+    counts = {side: repeats_for(each) for side, each in once.items()}
     if max(once.values()) < ALIKE * min(once.values()):
         return dict.fromkeys(counts, max(counts.values()))
     return counts
 
 
-def _warm_ms(arm: Arm, statement: Statement) -> float:
+def repeats_for(once_ms: float) -> int:
+    """How often a run of so many milliseconds is repeated to last about `QUICK_MS`."""
+    return max(1, min(MOST_REPEATS, round(QUICK_MS / once_ms)))
+
+
+def warm_ms(arm: Arm, statement: Statement) -> float:
     """One run after another one, which is only repeated when it is quick."""
     first = arm.run(statement).elapsed_ms
     again = arm.run(statement).elapsed_ms if first < QUICK_MS else first
     return max(min(first, again), 0.001)
 
 
-def _timed(arm: Arm, statement: Statement, repeats: int) -> float:
+def timed_run(arm: Arm, statement: Statement, repeats: int) -> float:
     """One recorded run in milliseconds: the median of so many repeats, one after another."""
     return statistics.median(arm.run(statement).elapsed_ms for _ in range(repeats))

@@ -1,0 +1,1 @@
+"""Replays: which statements are sent when, and what came of it second by second."""

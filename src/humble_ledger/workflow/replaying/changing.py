@@ -1,0 +1,116 @@
+"""A change made for everybody in the middle of a replay, and taken back at its end."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.errors import HumbleError, RefusedForSafety, StatementRejected, WrongUsage
+from humble_ledger.workflow.trying.making import making_of
+from humble_ledger.workflow.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One statement on the target, or one that undoes something, or both; "" for none."""
+
+    forward: str
+    backward: str
+
+
+@dataclass(frozen=True, slots=True)
+class MidwayChange:
+    """Statements made once for all sessions, and those each client's session gets."""
+
+    steps: tuple[Step, ...]
+    for_clients: tuple[str, ...]
+
+
+_NOT_HERE = {
+    RemedyType.REWRITE: "another text: it stands for one set of values, which a trial compares",
+    RemedyType.REMOVAL: "a removal: the index would really have to be dropped, and built again",
+}
+
+
+def midway_change(
+    workspace: Workspace, entries: Sequence[RemedyEntry], mark: str, *, production: bool
+) -> MidwayChange:
+    """What is done for some remedies.
+
+    Raises:
+        WrongUsage: one of them cannot be made for everybody and taken back.
+        RefusedForSafety: on a production server others might have to wait for it.
+    """
+    for entry in entries:
+        words = _NOT_HERE.get(entry.remedy.type)
+        if words:
+            raise WrongUsage(
+                f"{entry.id} cannot be made in the middle of a replay, since it is {words}.",
+                f"Try it by itself:  humble trial WHAT --remedy {entry.id}",
+            )
+        if production and entry.remedy.type is RemedyType.CHANGE:
+            raise RefusedForSafety(
+                f"{entry.id} is not made on a production server, where others might wait for it.",
+                "Replay against a copy: name one with --target.",
+            )
+    making = making_of(entries, mark, workspace.engine.hide_index_sql, writes=False)
+    steps = [Step(i.new.create_online_sql, i.new.drop_online_sql) for i in making.indexes]
+    for_clients: list[str] = []
+    for entry in entries:
+        if entry.remedy.type is RemedyType.SETTING:
+            for_clients += entry.remedy.apply
+        elif entry.remedy.index is None:
+            steps += _paired(entry)
+    return MidwayChange(tuple(steps), tuple(for_clients))
+
+
+def _paired(entry: RemedyEntry) -> list[Step]:
+    """What undoes a remedy is written down whole before its first statement."""
+    forward, backward = entry.remedy.apply, entry.remedy.revert
+    # Undoing goes from the last that was written down to the first.
+    undo = [Step("", text) for text in reversed(backward)]
+    return [*undo, *(Step(text, "") for text in forward)]
+
+
+def make(workspace: Workspace, replay: str, change: MidwayChange, mark: str) -> None:
+    """Make a change on the target; what undoes it is written down first."""
+    for step in change.steps:
+        if step.backward:
+            workspace.ledger.replays.keep_undoing(replay, step.backward)
+    with workspace.engine.hands(workspace.target.url, workspace.limits, mark) as able:
+        for step in change.steps:
+            if step.forward:
+                able.do(step.forward)
+
+
+def unmake(
+    workspace: Workspace, replay: str, mark: str = "tidy", *, url: str | None = None
+) -> list[str]:
+    """Take back what a replay made, the last first; what could not be taken back.
+
+    ``url`` is the server it was made on, when that is not the workspace's target.
+    """
+    left = workspace.ledger.replays.get(replay).undoings
+    if not left:
+        return []
+    failed = []
+    with workspace.engine.hands(url or workspace.target.url, workspace.limits, mark) as able:
+        for statement in left:
+            try:
+                able.do(statement)
+            except HumbleError as error:
+                if not _was_never_made(error):
+                    failed.append(f"{statement} ({error.message})")
+                    continue
+            workspace.ledger.replays.undone(replay, statement)
+    return failed
+
+
+_NOT_THERE = ("42704", "42P01", "42703", "42883", "3F000")  # SQL: undefined object, table, …
+
+
+def _was_never_made(error: HumbleError) -> bool:
+    """Whether there is nothing to take back: the object does not exist."""
+    return isinstance(error, StatementRejected) and error.sqlstate in _NOT_THERE

@@ -1,0 +1,286 @@
+"""The replay: clients send captured statements for a while, and somewhere a change is made."""
+
+from __future__ import annotations
+
+import statistics
+import threading
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, replace
+
+from humble_ledger.core.entries import RemedyEntry, ReplayEntry
+from humble_ledger.core.remedies.asked import Written
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.model import index_remedy
+from humble_ledger.core.replays.model import CapturedRun, ChangeWindow, Replay, Rhythm, Sent
+from humble_ledger.core.replays.scheduling import Due, by_session, closed_loop
+from humble_ledger.core.replays.summing import by_second, errors, phases
+from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.engines.contract import Client
+from humble_ledger.errors import HumbleError, RefusedForSafety, TargetUnreachable, WrongUsage
+from humble_ledger.workflow.configuration import TargetRole
+from humble_ledger.workflow.processes import this_process
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.replaying.changing import MidwayChange, make, midway_change, unmake
+from humble_ledger.workflow.replaying.clients import Clock, Player, end
+from humble_ledger.workflow.workspace import Workspace
+
+MOST_RUNS = 50_000
+CLIENTS = 4
+SECONDS = 30.0
+LOOK_S = 0.2
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """How a replay should go: who sends how much, for how long, and when the change comes.
+
+    ``change_at_s`` None means in the middle. ``speed`` is that of the captured rhythm, ``seed``
+    that of the draw of a closed loop.
+    """
+
+    rhythm: Rhythm = Rhythm.CLOSED
+    clients: int = CLIENTS
+    seconds: float = SECONDS
+    speed: float = 1.0
+    change_at_s: float | None = None
+    seed: int = 1
+    allow_writes: bool = False
+    on_production: bool = False
+
+
+def replay(
+    workspace: Workspace,
+    queries: Sequence[str],
+    asked: Asked,
+    *,
+    remedies: Sequence[str] = (),
+    indexes: Sequence[str] = (),
+    written: Written = Written(),  # noqa: B008
+    progress: Progress = lambda _: None,
+    announce: Progress = lambda _: None,
+) -> ReplayEntry:
+    """Send captured statements again, of some queries or of all; the replay is kept.
+
+    With remedies or changes as text these are made for all sessions in the middle, and taken
+    back at the end. Ctrl-C ends it early; what was seen until then is kept.
+
+    Raises:
+        WrongUsage: nothing was captured that can be sent, or a change cannot be made here.
+        RefusedForSafety: the target is a production server and nobody said it is meant.
+    """
+    production = workspace.target.role is TargetRole.PRODUCTION
+    if production and not asked.on_production:
+        raise RefusedForSafety(
+            "The target is a production server; a replay is a load that its users would feel.",
+            "Replay against a copy: name one with --target. If it is meant, say  --on-production",
+        )
+    for query in queries:
+        workspace.ledger.require(query)
+    runs, passed_over = _playable(workspace, queries, asked)
+    entries = _entries(workspace, remedies, indexes, written)
+    _refuse_unfitting(asked, entries)
+    midway_change(workspace, entries, "", production=production)  # refused before anything runs
+    if production:
+        announce(
+            f"On {workspace.public_url}: {asked.clients} clients for {asked.seconds:g} s"
+            + (
+                f"; makes {', '.join(e.remedy.summary for e in entries)} and takes it back"
+                if entries
+                else ""
+            )
+        )
+    with _recorded(workspace) as record:
+        change = midway_change(workspace, entries, record.mark, production=production)
+        run = _Run(workspace, record, asked, runs, change if entries else None, progress)
+        played = run.played()
+        record.result = replace(
+            played, remedies=tuple(e.id for e in entries), queries_passed_over=passed_over
+        )
+    return workspace.ledger.replays.get(record.id)
+
+
+def _refuse_unfitting(asked: Asked, entries: Sequence[RemedyEntry]) -> None:
+    if asked.change_at_s is None:
+        return
+    if not entries:
+        raise WrongUsage(
+            "--change-at tells when a change comes, and none was named.",
+            "Name one with --remedy, --index, --set, or --apply with --revert.",
+        )
+    if asked.change_at_s >= asked.seconds:
+        raise WrongUsage(
+            f"The change would come at {asked.change_at_s:g} s, when the replay is over "
+            f"({asked.seconds:g} s).",
+            "Let it go on longer with --seconds, or the change come earlier.",
+        )
+
+
+@dataclass(slots=True)
+class _Record:
+    id: str
+    mark: str
+    result: Replay | None = None
+
+
+@contextmanager
+def _recorded(workspace: Workspace) -> Iterator[_Record]:
+    """A replay in the ledger from before its first act to after its last; its change undone."""
+    replays = workspace.ledger.replays
+    record = _Record(*replays.begin(workspace.public_url, workspace.ledger.uid, this_process()))
+    try:
+        yield record
+    except (HumbleError, KeyboardInterrupt):
+        _undone(workspace, record)
+        replays.end(record.id, "broken-off", None)
+        raise
+    left = _undone(workspace, record)
+    assert record.result is not None
+    result = replace(record.result, left_behind=tuple(left))
+    replays.end(record.id, "stopped" if result.stopped_early else "done", result)
+
+
+def _undone(workspace: Workspace, record: _Record) -> list[str]:
+    try:
+        return unmake(workspace, record.id, record.mark)
+    except HumbleError as error:
+        return [f"unknown: {error.message}"]
+
+
+def _playable(
+    workspace: Workspace, queries: Sequence[str], asked: Asked
+) -> tuple[list[CapturedRun], int]:
+    """The runs that can be sent, and how many queries have none."""
+    found = workspace.ledger.replays.captured(MOST_RUNS, queries)
+    able = [run for run in found if _may_run(run, asked)]
+    if asked.rhythm is Rhythm.CAPTURED:
+        able = [run for run in able if run.at_s is not None]
+    if not able:
+        raise WrongUsage(
+            "No captured run can be sent again: none has its values"
+            + (", its moment" if asked.rhythm is Rhythm.CAPTURED else "")
+            + (" and only reads." if not asked.allow_writes else "."),
+            "Capture some first:  humble capture log FILE",
+        )
+    return able, len({run.query for run in found} - {run.query for run in able})
+
+
+def _may_run(run: CapturedRun, asked: Asked) -> bool:
+    kind = kind_of(run.statement.sql)
+    return kind is StatementKind.READS or (asked.allow_writes and kind is StatementKind.CHANGES)
+
+
+def _entries(
+    workspace: Workspace, remedies: Sequence[str], indexes: Sequence[str], written: Written
+) -> list[RemedyEntry]:
+    known = workspace.ledger.remedies
+    entries = [known.get(id_) for id_ in remedies]
+    entries += [known.keep_known(remedy) for remedy in written.remedies(())]
+    designs = [parse_index(text) for text in indexes]
+    return entries + [known.keep_known(index_remedy(d, reason="asked for")) for d in designs]
+
+
+@dataclass(slots=True)
+class _Run:
+    """One replay on its way."""
+
+    workspace: Workspace
+    record: _Record
+    asked: Asked
+    runs: Sequence[CapturedRun]
+    change: MidwayChange | None
+    progress: Progress
+
+    def played(self) -> Replay:
+        """Play it to its end, or until Ctrl-C."""
+        clock = Clock()
+        with ExitStack() as opened:
+            players = []
+            for dues in self._dues():
+                client = self._client()
+                opened.callback(client.close)
+                players.append(Player(client, dues, clock))
+            threads = [threading.Thread(target=p.play, daemon=True) for p in players]
+            clock.start()
+            for thread in threads:
+                thread.start()
+            window, stopped, ended = None, False, 0.0
+            try:
+                window = self._conducted(clock, players, threads)
+            except KeyboardInterrupt:
+                stopped = True
+            finally:
+                ended = min(clock.now(), self.asked.seconds)
+                end(players, threads, clock)
+        return self._summed(players, window, ended, stopped=stopped)
+
+    def _client(self) -> Client:
+        return self.workspace.engine.client(
+            self.workspace.target.url,
+            self.record.mark,
+            self.workspace.limits,
+            writes=self.asked.allow_writes,
+        )
+
+    def _dues(self) -> list[Iterator[Due]]:
+        asked = self.asked
+        if asked.rhythm is Rhythm.CAPTURED:
+            shares = by_session(self.runs, asked.clients, asked.speed)
+            return [iter(share) for share in shares if share]
+        calls = {q.id: q.usage.calls for q in self.workspace.ledger.queries.all()}
+        return [
+            closed_loop(self.runs, calls, asked.seed * 1_000 + number)
+            for number in range(asked.clients)
+        ]
+
+    def _conducted(
+        self, clock: Clock, players: Sequence[Player], threads: Sequence[threading.Thread]
+    ) -> ChangeWindow | None:
+        """Wait for the end, and make the change at its moment."""
+        window = None
+        asked = self.asked
+        at = asked.change_at_s if asked.change_at_s is not None else asked.seconds / 2
+        while clock.now() < asked.seconds and any(thread.is_alive() for thread in threads):
+            if self.change is not None and window is None and clock.now() >= at:
+                window = self._changed(self.change, clock, players)
+            done = sum(len(player.sent) for player in players)
+            self.progress(f"second {clock.now():.0f} of {asked.seconds:g}: {done:,} statements")
+            clock.over.wait(LOOK_S)
+        if players and all(player.lost for player in players):
+            raise TargetUnreachable(players[0].lost, "All clients lost their connection.")
+        return window
+
+    def _changed(
+        self, change: MidwayChange, clock: Clock, players: Sequence[Player]
+    ) -> ChangeWindow:
+        begun = clock.now()
+        self.progress("making the change")
+        make(self.workspace, self.record.id, change, self.record.mark)
+        for player in players:
+            player.wanted += change.for_clients
+        return ChangeWindow(begun, clock.now())
+
+    def _summed(
+        self,
+        players: Sequence[Player],
+        window: ChangeWindow | None,
+        ended: float,
+        *,
+        stopped: bool,
+    ) -> Replay:
+        sent: list[Sent] = sorted(
+            (each for player in players for each in player.sent if each.at_s <= ended),
+            key=lambda each: each.at_s,
+        )
+        late = [ms for player in players for ms in player.late_ms]
+        return Replay(
+            rhythm=self.asked.rhythm,
+            clients=len(players),
+            seconds=ended,
+            phases=phases(sent, ended, window),
+            by_second=by_second(sent, ended),
+            change=window,
+            errors=errors(sent),
+            late_ms=statistics.median(late) if late else None,
+            stopped_early=stopped,
+        )

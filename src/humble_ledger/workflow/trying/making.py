@@ -1,0 +1,110 @@
+"""What a trial makes on the target: names, statements, and what they mean for its judging."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.quoting import fitting_name, table_identifier
+from humble_ledger.engines.contract import Change, NewIndex
+
+WRITES_NOTHING = frozenset((RemedyType.SETTING, RemedyType.REWRITE))
+_SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING, RemedyType.CHANGE)
+_ALWAYS_USED = frozenset((RemedyType.SETTING, RemedyType.REWRITE, RemedyType.CHANGE))
+_LONGEST_NAME = 63
+
+
+@dataclass(frozen=True, slots=True)
+class TrialIndex:
+    """An index of a trial: the remedy it comes from, its design, its name on the target."""
+
+    remedy: str
+    design: IndexDesign
+    name: str
+
+    @property
+    def new(self) -> NewIndex:
+        """The statements that make and remove it."""
+        dropped = table_identifier(TableName(self.design.table.schema, self.name))
+        return NewIndex(
+            self.design.table.schema,
+            self.name,
+            self.design.create_sql(self.name),
+            self.design.create_sql(self.name, concurrently=True),
+            # It may not have come to be when something went wrong.
+            f"DROP INDEX CONCURRENTLY IF EXISTS {dropped}",
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Making:
+    """The remedies of a trial as what is done for them."""
+
+    entries: tuple[RemedyEntry, ...]
+    indexes: tuple[TrialIndex, ...]
+    change: Change
+
+    @property
+    def types(self) -> frozenset[RemedyType]:
+        """The kinds of change that take part."""
+        return frozenset(entry.remedy.type for entry in self.entries)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of the indexes that are made."""
+        return tuple(index.name for index in self.indexes)
+
+    @property
+    def hidden(self) -> tuple[str, ...]:
+        """The names of indexes that only the side before can see."""
+        return tuple(e.remedy.removes[1] for e in self.entries if e.remedy.removes is not None)
+
+    @property
+    def rewrite(self) -> Remedy | None:
+        """The remedy that is sent in place of the statement."""
+        return next((e.remedy for e in self.entries if e.remedy.type is RemedyType.REWRITE), None)
+
+    @property
+    def makes_something(self) -> bool:
+        """Whether anything is made on the target at all."""
+        return not self.types <= WRITES_NOTHING
+
+    @property
+    def used_anyway(self) -> bool:
+        """Whether the change is at work whatever the plan looks like."""
+        return bool(self.types & _ALWAYS_USED)
+
+
+def making_of(
+    entries: Sequence[RemedyEntry],
+    mark: str,
+    hide_index_sql: Callable[[str, str], str],
+    *,
+    writes: bool,
+) -> Making:
+    """What is made for some remedies by the trial of this mark; ``writes`` as in `Change`."""
+    indexes = tuple(
+        TrialIndex(entry.id, entry.remedy.index, _trial_name(entry, mark))
+        for entry in entries
+        if entry.remedy.index is not None
+    )
+    others = tuple(s for entry in entries for s in _inside(entry.remedy, hide_index_sql))
+    change = Change(tuple(index.new for index in indexes), others, writes)
+    return Making(tuple(entries), indexes, change)
+
+
+def _inside(remedy: Remedy, hide_index_sql: Callable[[str, str], str]) -> tuple[str, ...]:
+    """The statements of a remedy that one connection alone gets, besides building indexes."""
+    if remedy.removes is not None:
+        return (hide_index_sql(*remedy.removes),)
+    return remedy.apply if remedy.type in _SET_INSIDE else ()
+
+
+def _trial_name(entry: RemedyEntry, mark: str) -> str:
+    """A name nobody else uses, by which leftovers can be told: the index's own and the trial."""
+    suffix = "__" + mark.replace("@", "_")
+    return fitting_name(entry.remedy.index_name[: _LONGEST_NAME - len(suffix)] + suffix)

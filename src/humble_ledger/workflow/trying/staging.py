@@ -1,0 +1,150 @@
+"""Measuring in stages: without the change, with it, and without it again.
+
+Where both sides cannot be had at once, what the machine does in between would be taken for
+the change's doing. So the runs with the change are compared with those before it was made and,
+apart from that, with those after it was taken back; the interval given covers both.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+
+from humble_ledger.core.statements.conditions import orders_rows
+from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.trials.model import QueryTrial
+from humble_ledger.core.trials.ratio import FEWEST_PAIRS, covering_both
+from humble_ledger.core.trials.results import ResultFingerprint, compare_results, fingerprint_rows
+from humble_ledger.core.trials.tried import TriedQuery
+from humble_ledger.engines.contract import Outcome, PlanDocument, Stages
+from humble_ledger.errors import Interrupted, StatementRejected, StatementTimedOut
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.trying.judging import Judging
+from humble_ledger.workflow.trying.measuring import changed_alike
+from humble_ledger.workflow.trying.pairing import repeats_for, timed_run, warm_ms
+
+LONGEST_STAGE_S = 20.0
+
+
+@dataclass(slots=True)
+class _Seen:
+    """What one stage saw of a query; ``ends`` is False when it hit the time limit."""
+
+    cold: Outcome
+    rows: ResultFingerprint | None = None
+    document: PlanDocument | None = None
+    runs: list[float] = field(default_factory=list)
+    ends: bool = True
+
+
+@dataclass(slots=True)
+class Staging:
+    """Measures all queries in each stage before the next stage begins."""
+
+    judging: Judging
+    stages: Stages
+    most_pairs: int
+    failed: list[tuple[str, str]] = field(default_factory=list)
+
+    def queries(self, tried: Sequence[TriedQuery], progress: Progress) -> list[QueryTrial]:
+        """The trial of each query.
+
+        Raises:
+            Interrupted: Ctrl-C before the last stage had begun; the change was taken back.
+            StatementRejected: the server refused the only query, or the change.
+        """
+        each_stage = max(FEWEST_PAIRS, self.most_pairs // 2)
+        try:
+            progress("without the change")
+            first = self._stage(tried, lambda _: each_stage, progress)
+            tried = [each for each in tried if _key(each) in first]
+            if not tried:
+                raise StatementRejected("; ".join(why for _, why in self.failed))
+            progress("making the change")
+            self.stages.make()
+            changed = self._stage(tried, lambda q: 2 * len(first[q].runs), progress)
+            progress("taking the change back")
+        except KeyboardInterrupt as error:
+            raise Interrupted(
+                "The trial was stopped before both sides were measured; the change is taken back."
+            ) from error
+        self.stages.unmake()
+        again = self._stage(
+            [t for t in tried if first[_key(t)].ends],
+            lambda q: len(first[q].runs),
+            progress,
+            plainly=True,
+        )
+        return [
+            self._judged(t, first[_key(t)], changed[_key(t)], again.get(_key(t)))
+            for t in tried
+            if _key(t) in changed
+        ]
+
+    def _stage(
+        self,
+        tried: Iterable[TriedQuery],
+        runs: Callable[[_Key], int],
+        progress: Progress,
+        *,
+        plainly: bool = False,
+    ) -> dict[_Key, _Seen]:
+        """Run every query; ``plainly`` without explaining and fingerprinting it again."""
+        found = {}
+        for each in tried:
+            try:
+                found[_key(each)] = self._run(each, runs(_key(each)), progress, plainly=plainly)
+            except StatementRejected as error:
+                self.failed.append((each.query, str(error)))
+        return found
+
+    def _run(self, tried: TriedQuery, runs: int, progress: Progress, *, plainly: bool) -> _Seen:
+        arm, statement = self.stages.arm, tried.statement
+        try:
+            seen = _Seen(arm.run(statement))
+        except StatementTimedOut:
+            limit = float(self.judging.workspace.limits.statement_ms)
+            document = arm.explain(statement, measure=False)
+            return _Seen(Outcome(limit, 0), document=document, runs=[limit], ends=False)
+        if not plainly:
+            seen.rows = fingerprint_rows(arm.result_rows(statement))
+            seen.document = arm.explain(statement, measure=True)
+        repeats = repeats_for(warm_ms(arm, statement))
+        until = time.monotonic() + LONGEST_STAGE_S
+        while len(seen.runs) < runs:
+            seen.runs.append(timed_run(arm, statement, repeats))
+            progress(f"{tried.query}: run {len(seen.runs)} of {runs}")
+            if time.monotonic() > until and len(seen.runs) >= FEWEST_PAIRS:
+                break
+        return seen
+
+    def _judged(
+        self, tried: TriedQuery, first: _Seen, changed: _Seen, again: _Seen | None
+    ) -> QueryTrial:
+        before = [*first.runs, *(again.runs if again is not None and first.ends else [])]
+        seen = {"before": (first, before), "after": (changed, changed.runs)}
+        documents = {
+            side: each.document for side, (each, _) in seen.items() if each.document is not None
+        }
+        sides = {
+            side: self.judging.side(tried, tried.statement, side, documents[side], each.cold, runs)
+            for side, (each, runs) in seen.items()
+        }
+        endless = [side for side, (each, _) in seen.items() if not each.ends]
+        if endless:
+            return self.judging.unended(tried, sides, endless)
+        assert first.rows is not None and changed.rows is not None
+        sql = tried.statement.sql
+        compared = compare_results(first.rows, changed.rows, orders_rows(sql))
+        if compared.same and kind_of(sql) is StatementKind.CHANGES:
+            compared = changed_alike(compared, first.cold.rows, changed.cold.rows)
+        ratio = covering_both(first.runs, changed.runs, again.runs if again is not None else [])
+        return self.judging.judged(tried, ratio, sides, documents, compared)
+
+
+_Key = tuple[str, str]
+
+
+def _key(tried: TriedQuery) -> _Key:
+    return tried.query, tried.values

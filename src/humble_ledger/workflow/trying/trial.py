@@ -1,0 +1,372 @@
+"""The trial: before and after on the target itself, leaving nothing behind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+from humble_ledger.core.entries import RemedyEntry, TrialEntry
+from humble_ledger.core.remedies.asked import Written
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.model import RemedyType, index_remedy
+from humble_ledger.core.statements.kinds import (
+    Statement,
+    StatementKind,
+    kind_of,
+    require_readable_run,
+)
+from humble_ledger.core.trials.model import IndexPart, QueryTrial, Trial, Verdict
+from humble_ledger.core.trials.ratio import MOST_PAIRS
+from humble_ledger.core.trials.tried import TriedQuery
+from humble_ledger.core.trials.upkeep import MeasuredUpkeep
+from humble_ledger.core.trials.verdicts import SMALLEST_EFFECT, overall
+from humble_ledger.core.trials.ways import Way
+from humble_ledger.engines.contract import Capability, Experiment, IndexBuild
+from humble_ledger.errors import (
+    GaveWay,
+    HumbleError,
+    Interrupted,
+    RefusedForSafety,
+    StatementRejected,
+    WrongUsage,
+)
+from humble_ledger.workflow.processes import this_process
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.touching import touched_queries
+from humble_ledger.workflow.trying.choosing_way import ChosenWay, choose_way
+from humble_ledger.workflow.trying.judging import Judging, folded
+from humble_ledger.workflow.trying.making import Making, making_of
+from humble_ledger.workflow.trying.measuring import Measuring
+from humble_ledger.workflow.trying.parts import index_parts
+from humble_ledger.workflow.trying.staging import Staging
+from humble_ledger.workflow.trying.untried import predicted_costs
+from humble_ledger.workflow.trying.upkeep import measured_upkeep
+from humble_ledger.workflow.trying.values import sets_of_values
+from humble_ledger.workflow.workspace import Workspace
+
+
+def try_remedies(
+    workspace: Workspace,
+    whats: Sequence[str],
+    *,
+    remedies: Sequence[str] = (),
+    indexes: Sequence[str] = (),
+    written: Written = Written(),  # noqa: B008
+    workload: bool = False,
+    one_set: bool = False,
+    allow_writes: bool = False,
+    on_production: bool = False,
+    most_pairs: int = MOST_PAIRS,
+    smallest_effect: float = SMALLEST_EFFECT,
+    progress: Progress = lambda _: None,
+    announce: Progress = lambda _: None,
+) -> TrialEntry:
+    """Try remedies of the ledger, or changes as text, on queries; the trial is kept.
+
+    With ``workload`` also on all captured queries that read what is changed, with ``one_set``
+    each query with its slowest values only. ``announce`` is told what will be done to a
+    production server before it is.
+
+    Ctrl-C ends the measuring: pairs done so far are judged and kept.
+
+    Raises:
+        RefusedForSafety: others would have to wait on a production server, or a statement
+            changes data.
+        LockNotGranted: a writer holds the table; nothing was changed.
+    """
+    named = [_tried(workspace, what) for what in whats]
+    entries = _remedies(workspace, remedies, indexes, written, named)
+    rewriting = any(entry.remedy.type is RemedyType.REWRITE for entry in entries)
+    tried = [
+        each
+        for what, one in zip(whats, named, strict=True)
+        for each in (
+            [one]
+            if one_set or rewriting or not _is_query(one, what)
+            else sets_of_values(workspace, one)
+        )
+    ]
+    if workload:
+        known = {each.query for each in tried}
+        touched = [q for q in touched_queries(workspace, entries) if q not in known]
+        tried += [other for q in touched if (other := _readable(workspace, q)) is not None]
+    if not tried:
+        raise WrongUsage(
+            "No query to try it on was named, and none was captured that reads what it changes.",
+            "Name one:  humble trial q3 --remedy r1",
+        )
+    for each in tried:
+        require_readable_run(each.statement.sql, allow_writes)
+    _refuse_unfitting_rewrites(entries, tried)
+    writes = any(kind_of(t.statement.sql) is StatementKind.CHANGES for t in tried)
+    hide = workspace.engine.hide_index_sql
+    rehearsed = making_of(entries, "", hide, writes=writes)
+    chosen = choose_way(workspace, rehearsed, tried, on_production=on_production)
+    with _recorded(workspace) as record:
+        making = making_of(entries, record.mark, hide, writes=writes)
+        run = _Run(
+            workspace, making, record, tried, most_pairs, smallest_effect, progress, announce
+        )
+        record.result = run.by(chosen)
+    return workspace.ledger.trials.get(record.id)
+
+
+@dataclass(slots=True)
+class _Record:
+    id: str
+    mark: str
+    result: Trial | None = None
+
+
+@contextmanager
+def _recorded(workspace: Workspace) -> Iterator[_Record]:
+    """A trial in the ledger from before its first act to after its last."""
+    trials = workspace.ledger.trials
+    record = _Record(*trials.begin(workspace.public_url, workspace.ledger.uid, this_process()))
+    try:
+        yield record
+    except (HumbleError, KeyboardInterrupt):
+        # The engine's context has undone everything it could by now.
+        left = trials.get(record.id).creations
+        gone = not left or not _still_there(workspace, [name for _, name in left], record.mark)
+        trials.end(record.id, "broken-off", None, gone=gone)
+        raise
+    assert record.result is not None
+    status = "stopped" if record.result.stopped_early else "done"
+    trials.end(record.id, "not-tried" if record.result.not_tried else status, record.result)
+
+
+@dataclass(slots=True)
+class _Measured:
+    """What was measured, however it was."""
+
+    builds: Sequence[IndexBuild]
+    queries: list[QueryTrial] = field(default_factory=list)
+    failed: list[tuple[str, str]] = field(default_factory=list)
+    parts: list[IndexPart] = field(default_factory=list)
+    disturbed: set[str] = field(default_factory=set)
+    interrupted: bool = False
+
+
+@dataclass(slots=True)
+class _Run:
+    """One trial on its way."""
+
+    workspace: Workspace
+    making: Making
+    record: _Record
+    tried: Sequence[TriedQuery]
+    most_pairs: int
+    smallest_effect: float
+    progress: Progress
+    announce: Progress
+
+    def by(self, chosen: ChosenWay) -> Trial:
+        """The trial by the way that was chosen, or by the one that turns out to be left."""
+        if chosen.way is Way.NOT_TRIED:
+            return self._not_tried(chosen)
+        for index in self.making.indexes:
+            # Written down first, so that «tidy» finds it if we are killed meanwhile.
+            schema = index.design.table.schema
+            self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
+        self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
+        if chosen.way in (Way.STAGES, Way.ONLINE):
+            return self._concluded(chosen, self._staged(chosen))
+        arguments = (self.workspace.target.url, self.making.change, self.record.mark)
+        measured = None
+        try:
+            with self.workspace.engine.experiment(*arguments, self.workspace.limits) as experiment:
+                unusable = _unusable(experiment)
+                if not unusable:
+                    measured = self._alternating(experiment)
+        except GaveWay as error:
+            unusable = error.message.rstrip(".")
+        if measured is not None:
+            return self._concluded(chosen, measured)
+        if self.making.change.others or not self.making.indexes:
+            raise RefusedForSafety(
+                f"The change cannot be judged just now: {unusable}.",
+                "Nothing was changed; try again in a moment, or an index by itself.",
+            )
+        chosen = ChosenWay(Way.ONLINE, unusable)
+        return self._concluded(chosen, self._staged(chosen))
+
+    def _alternating(self, experiment: Experiment) -> _Measured:
+        judging = Judging(self.workspace, self.making, self.smallest_effect)
+        measuring = Measuring(judging, experiment, self.most_pairs)
+        done = _Measured(experiment.builds)
+        for each in self.tried:
+            done.disturbed |= self._others()
+            try:
+                found = measuring.query(each, self.progress)
+            except StatementRejected as error:
+                if len({t.query for t in self.tried}) == 1:
+                    raise
+                done.failed.append((each.query, str(error)))
+                continue
+            if found is not None:
+                done.queries.append(found)
+        if done.queries and not measuring.interrupted:
+            try:
+                done.parts = index_parts(
+                    judging, experiment, self.tried, measuring.documents, self.progress
+                )
+            except KeyboardInterrupt:
+                measuring.interrupted = True
+        done.interrupted = measuring.interrupted
+        return done
+
+    def _staged(self, chosen: ChosenWay) -> _Measured:
+        online = chosen.way is Way.ONLINE
+        if online:
+            listed = ", ".join(index.design.words for index in self.making.indexes)
+            self.announce(
+                f"On {self.workspace.public_url}: builds {listed} online, measures, and drops it "
+                "online; writers do not wait."
+            )
+        judging = Judging(self.workspace, self.making, self.smallest_effect)
+        arguments = (self.workspace.target.url, self.making.change, self.record.mark)
+        disturbed = self._others()
+        with self.workspace.engine.stages(
+            *arguments, self.workspace.limits, online=online
+        ) as stages:
+            staging = Staging(judging, stages, self.most_pairs)
+            queries = staging.queries(self.tried, self.progress)
+            builds = stages.builds
+        return _Measured(builds, queries, staging.failed, disturbed=disturbed)
+
+    def _concluded(self, chosen: ChosenWay, done: _Measured) -> Trial:
+        """The trial, once nothing of it is at work on the target any more."""
+        if not done.queries and done.failed:
+            raise StatementRejected(
+                f"None of the queries could be run; {done.failed[0][0]}: {done.failed[0][1]}"
+            )
+        if not done.queries:
+            raise Interrupted(f"Trial {self.record.id} was stopped before any pair was measured.")
+        whole = folded(done.queries)
+        return Trial(
+            verdict=overall(whole),
+            way=chosen.way.value,
+            why_so=chosen.why,
+            remedies=tuple(entry.id for entry in self.making.entries),
+            queries=tuple(whole),
+            build_ms=sum(build.build_ms for build in done.builds),
+            size_bytes=sum(build.size_bytes for build in done.builds),
+            left_behind=_still_there(self.workspace, self.making.names, self.record.mark),
+            failed=tuple(done.failed),
+            stopped_early=done.interrupted,
+            parts=tuple(done.parts),
+            upkeep=() if done.interrupted else self._upkeep(),
+            disturbed_by=tuple(sorted(done.disturbed | self._others())),
+        )
+
+    def _upkeep(self) -> tuple[MeasuredUpkeep, ...]:
+        """What writers pay; Ctrl-C here leaves what was measured before."""
+        try:
+            found = measured_upkeep(self.workspace, self.making, self.record.mark, self.progress)
+        except KeyboardInterrupt:
+            return ()
+        return tuple(found)
+
+    def _not_tried(self, chosen: ChosenWay) -> Trial:
+        predicted = predicted_costs(self.workspace, self.making, self.tried, self.progress)
+        return Trial(
+            verdict=Verdict.UNDECIDED,
+            way=chosen.way.value,
+            remedies=tuple(entry.id for entry in self.making.entries),
+            queries=(),
+            build_ms=0.0,
+            size_bytes=0,
+            not_tried=chosen.why,
+            predicted=tuple(predicted),
+        )
+
+    def _others(self) -> set[str]:
+        return set(self.workspace.session.others_at_work(self.record.mark))
+
+
+def _unusable(experiment: Experiment) -> str:
+    return next((b.unusable_because for b in experiment.builds if b.unusable_because), "")
+
+
+def _is_query(tried: TriedQuery, what: str) -> bool:
+    """Whether a query was named, and not a plan or a statement with its values."""
+    return what.strip() == tried.query
+
+
+def _readable(workspace: Workspace, query: str) -> TriedQuery | None:
+    """A captured query that can be run; None when it changes data or its values are unknown."""
+    try:
+        each = _tried(workspace, query)
+        require_readable_run(each.statement.sql, allow_writes=False)
+        workspace.session.explain(each.statement)
+    except HumbleError:
+        return None
+    return each
+
+
+def _remedies(
+    workspace: Workspace,
+    ids: Sequence[str],
+    indexes: Sequence[str],
+    written: Written,
+    tried: Sequence[TriedQuery],
+) -> list[RemedyEntry]:
+    entries = [workspace.ledger.remedies.get(id_) for id_ in ids]
+    removals = [entry for entry in entries if entry.remedy.type is RemedyType.REMOVAL]
+    if removals and not workspace.session.can(Capability.HIDDEN_INDEX):
+        raise RefusedForSafety(
+            f"{removals[0].id} ({removals[0].remedy.summary}) cannot be tried here: only a "
+            "superuser can hide an index from one connection, and dropping it would make readers "
+            "wait, too.",
+            "Try it on a copy where you are superuser: name one with --target.",
+        )
+    entries += [workspace.ledger.remedies.keep_known(r) for r in written.remedies(tried)]
+    for text in indexes:
+        remedy = index_remedy(parse_index(text), reason="asked for")
+        entries.append(workspace.ledger.remedies.keep_known(remedy))
+    if not entries:
+        raise WrongUsage(
+            "Nothing to try was named.",
+            'Name one with --remedy r1, or write one:  --index "table (column)", --rewrite, --set, '
+            "--apply with --revert.",
+        )
+    return entries
+
+
+def _tried(workspace: Workspace, what: str) -> TriedQuery:
+    subject = subject_of(workspace, what)
+    if subject.plan is not None:
+        entry = subject.plan
+        assert entry.query is not None
+        return TriedQuery(entry.query, Statement(entry.statement, entry.parameters))
+    if subject.statement is None:
+        raise WrongUsage("A saved plan cannot be tried.", "Give the statement or the query's id.")
+    query = subject.query or workspace.ledger.queries.keep(subject.statement.sql)
+    return TriedQuery(query, subject.statement)
+
+
+def _refuse_unfitting_rewrites(entries: Sequence[RemedyEntry], tried: Sequence[TriedQuery]) -> None:
+    rewrites = [entry for entry in entries if entry.remedy.type is RemedyType.REWRITE]
+    if rewrites and (
+        len(rewrites) > 1
+        or len(tried) > 1
+        or {t.query for t in tried} - set(rewrites[0].remedy.queries)
+    ):
+        raise WrongUsage(
+            f"{rewrites[0].id} is another text for {', '.join(rewrites[0].remedy.queries)}: it is "
+            "tried on that query, one at a time.",
+            f"Say  humble trial {rewrites[0].remedy.queries[0]} --remedy {rewrites[0].id}",
+        )
+    for entry in rewrites:
+        require_readable_run(entry.remedy.apply[0], allow_writes=False)
+
+
+def _still_there(workspace: Workspace, names: Sequence[str], mark: str) -> tuple[str, ...]:
+    """What is left on the target; unknown when the server cannot be asked any more."""
+    try:
+        return workspace.engine.leftovers(workspace.target.url, names, mark).words()
+    except HumbleError:
+        return ("unknown: the server does not answer; see  humble tidy",)
