@@ -1,11 +1,19 @@
 """The judge: a thing against itself on a real server, and against itself made slower.
 
-Verdicts are counted on time alone, without the rule that equal plans cannot differ.
+Verdicts are counted on time alone, without the rule that equal plans cannot differ: a thing
+against itself while the machine is left alone and while a neighbour is noisy, then with one
+side's times made longer by a tenth and by twice.
 """
 
 from __future__ import annotations
 
+import multiprocessing
+import os
+import random
+import time
 from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.ratio import MOST_PAIRS, rate_at, ratio_interval
@@ -16,12 +24,16 @@ from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.launcher import find_binaries
 from humble_ledger.workflow.trying.pairing import Pairs, measure_pairs
 
-TRIALS = 20  # of each; about six minutes in all
+# Of each kind in all, shared out over the statements; 200 take about half an hour.
+TRIALS = int(os.environ.get("HUMBLE_BENCH_TRIALS", "60"))
 STATEMENTS = {
     "0.02 ms lookup": "SELECT value FROM reading WHERE reading_id = 918273",
     "2 ms scan": "SELECT count(*) FROM visit WHERE minutes > 300",
     "10 ms scan": "SELECT count(*) FROM alert WHERE message LIKE '%abc%'",
 }
+SAME = ("no-difference", "undecided")
+BUILD = "CREATE INDEX judge_ix ON region (coast)"
+CHANGE = Change((NewIndex("public", "judge_ix", BUILD, BUILD, "DROP INDEX judge_ix"),))
 
 
 class Slowed:
@@ -38,6 +50,29 @@ class Slowed:
         return Outcome(found.elapsed_ms * self._factor, found.rows)
 
 
+def _burst() -> None:
+    """A neighbour: bursts of work of 20 to 300 ms, with pauses as long."""
+    chance = random.Random(7)
+    while True:
+        until = time.perf_counter() + chance.uniform(0.02, 0.3)
+        while time.perf_counter() < until:
+            pass
+        time.sleep(chance.uniform(0.02, 0.3))
+
+
+@contextmanager
+def neighbours(count: int) -> Iterator[None]:
+    """So many noisy processes beside the trials."""
+    processes = [multiprocessing.Process(target=_burst, daemon=True) for _ in range(count)]
+    for process in processes:
+        process.start()
+    try:
+        yield
+    finally:
+        for process in processes:
+            process.kill()
+
+
 def verdict(before: Arm, after: Arm, sql: str) -> tuple[str, int]:
     """One trial: its verdict on time, and the pairs it took."""
     pairs = Pairs()
@@ -49,26 +84,40 @@ def verdict(before: Arm, after: Arm, sql: str) -> tuple[str, int]:
     return (found.value if found else "undecided"), len(pairs)
 
 
-def main() -> None:
-    """Run the trials and print how often each verdict came."""
+def trials(url: str, factor: float, count: int, words: str) -> None:
+    """So many trials, and how often each verdict came."""
     engine = PostgresEngine()
-    build = "CREATE INDEX judge_ix ON region (coast)"
-    change = Change((NewIndex("public", "judge_ix", build, build, "DROP INDEX judge_ix"),))
+    whole: Counter[str] = Counter()
+    within_six = 0
+    for name, sql in STATEMENTS.items():
+        found: Counter[str] = Counter()
+        taken = []
+        for _ in range(count // len(STATEMENTS)):
+            with engine.experiment(url, CHANGE, "bench") as both:
+                after = both.after if factor == 1.0 else Slowed(both.after, factor)
+                word, pairs = verdict(both.before, after, sql)  # type: ignore[arg-type]
+            found[word] += 1
+            taken.append(pairs)
+            within_six += word == "slower" and pairs <= 6
+        whole += found
+        listed = ", ".join(f"{word} {n}" for word, n in found.most_common())
+        mean = sum(taken) / len(taken)
+        print(f"    {name:<15} {listed}   (mean {mean:.0f} pairs)", flush=True)
+    right = [whole[w] for w in (SAME if factor == 1.0 else ("slower",))]
+    share = sum(right) / whole.total()
+    told = f"  {words}: right in {share:.1%} of {whole.total()}"
+    print(told + (f", {within_six / whole.total():.1%} within 6 pairs" if factor >= 2 else ""))
+
+
+def main() -> None:
+    """Run the trials of every kind."""
     with scenario_cluster(find_binaries()) as cluster:
         url = build_scenario(cluster)
-        for factor in (1.0, 1.1, 2.0):
-            for name, sql in STATEMENTS.items():
-                words: Counter[str] = Counter()
-                taken = []
-                for _ in range(TRIALS):
-                    with engine.experiment(url, change, "bench") as both:
-                        after = both.after if factor == 1.0 else Slowed(both.after, factor)
-                        word, pairs = verdict(both.before, after, sql)  # type: ignore[arg-type]
-                    words[word] += 1
-                    taken.append(pairs)
-                listed = ", ".join(f"{word} {count}" for word, count in words.most_common())
-                mean = sum(taken) / len(taken)
-                print(f"  truly {factor:.1f}×  {name:<15} {listed}   (mean {mean:.0f} pairs)")
+        trials(url, 1.0, TRIALS, "against itself, quiet")
+        with neighbours(max(1, (os.cpu_count() or 2) // 2)):
+            trials(url, 1.0, TRIALS, "against itself, with a noisy neighbour")
+        trials(url, 1.1, TRIALS, "a tenth slower")
+        trials(url, 2.0, TRIALS, "twice as slow")
 
 
 if __name__ == "__main__":

@@ -167,8 +167,9 @@ def test_a_statement_can_be_given_as_text_file_standard_input_or_saved_plan(
 def test_require_gives_its_own_exit_code(begun: Program) -> None:
     query = begun.query_with(SENSOR)
     done = begun.run("trial", query, "--index", "reading (quality)", "--pairs", "6",
-                     "--require", "faster")  # fmt: skip
+                     "--require", "faster", "--json")  # fmt: skip
     assert done.code == 1
+    assert done.json["kind"] == "trial", "one document, though the check failed"
     assert "not faster" in done.err
 
 

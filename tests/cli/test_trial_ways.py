@@ -186,7 +186,9 @@ def test_two_users_trials_at_once_tell_of_each_other(
     assert alone["disturbed_by"] == []
 
 
-OURS = """SELECT count(*) FROM pg_stat_activity WHERE application_name LIKE 'humble%t_@%'"""
+OURS = (
+    """SELECT count(*) FROM pg_stat_activity WHERE application_name ~ '^humble-ledger t[0-9]+@'"""
+)
 BUILT = "SELECT count(*) > 0 FROM pg_class WHERE relname LIKE 'much\\_%\\_\\_t%'"
 
 
@@ -242,7 +244,7 @@ def test_nothing_is_left_however_a_trial_ends(humble: Program, small: Server) ->
 
 
 def _end(pid: int, server: Server, ending: str) -> None:
-    ours = "FROM pg_stat_activity WHERE application_name LIKE 'humble%t_@%'"
+    ours = "FROM pg_stat_activity WHERE application_name ~ '^humble-ledger t[0-9]+@'"
     if ending == "server crash":
         # One of its processes dies hard; the server ends all sessions and recovers.
         (backend,) = server.fetch(f"SELECT min(pid) {ours}")[0]

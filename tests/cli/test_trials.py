@@ -142,6 +142,11 @@ def test_a_settled_change_is_made_for_good_and_checked(begun: Program, server: S
     trial = begun.json("trial", code, "--index", "alert (code)", "--pairs", "6")["id"]
     assert "--on-production" in begun.fails(2, "settle", trial, "keep", "--on-production")
     begun.fails(2, "settle", trial, "drop", "--apply")
+    begun.ok("settle", trial, "keep")
+    done = begun.run("audit", "--json")
+    assert done.code == 1 and "1 of 1 promises do not hold" in done.err
+    (promise,) = done.json["promises"]
+    assert (promise["query"], promise["standing"]) == (code, "not-made")
     try:
         settled = begun.json("settle", trial, "keep", "--apply")
         applied = settled["applied"]
@@ -154,6 +159,10 @@ def test_a_settled_change_is_made_for_good_and_checked(begun: Program, server: S
         assert "made on postgresql://" in " ".join(begun.ok("history").out.split())
         # Once more: it is there, and neither built again nor cleaned up.
         assert "alert_code_idx" in begun.fails(2, "settle", trial, "keep", "--apply")
+        (promise,) = begun.json("audit")["promises"]
+        assert promise["standing"] == "held"
+        assert promise["cost_now"] == pytest.approx(promise["cost_promised"], rel=0.1)
+        assert "all hold" in begun.ok("audit").out
         backward = next(f for f in settled["files"] if "backward" in f)
         for statement in (begun.folder / backward).read_text().split(";"):
             if "DROP" in statement:

@@ -10,6 +10,7 @@ from typer.core import TyperGroup
 
 from humble_ledger import __version__
 from humble_ledger.cli.commands import (
+    audit,
     capture,
     compare,
     demo,
@@ -34,7 +35,7 @@ BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
     "table", "glossary", "diagnose", "propose",
-    "trial", "replay", "settle", "tidy", "history",
+    "trial", "replay", "settle", "tidy", "history", "audit",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
 
@@ -93,6 +94,7 @@ def build() -> typer.Typer:
     app.command("settle", rich_help_panel=VERIFY)(settle.settle)
     app.command("tidy", rich_help_panel=VERIFY)(tidy.tidy)
     app.command("history", rich_help_panel=KEEP)(history.history)
+    app.command("audit", rich_help_panel=KEEP)(audit.audit)
     return app
 
 

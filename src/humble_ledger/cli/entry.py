@@ -55,8 +55,11 @@ def run(arguments: list[str]) -> int:
 
 
 def _say(error: HumbleError, as_json: bool) -> None:
-    """The error for people on stderr, or as the one JSON document on stdout."""
-    if as_json:
+    """The error for people on stderr, or as the one JSON document on stdout.
+
+    A check that failed has given its document before.
+    """
+    if as_json and error.code != "check-failed":
         import msgspec  # noqa: PLC0415
 
         from humble_ledger.views.documents.errors import ErrorDocument  # noqa: PLC0415

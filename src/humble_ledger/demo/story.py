@@ -141,6 +141,11 @@ def _chapters(teller: Teller, stage: Stage) -> None:
         teller.plain(f"{file}:")
         teller.plain(file.read_text())
     teller.command("settle", "t2", "drop", "--reason", "not used")
+    teller.say("What two clients feel of it, while it is built online in the middle")
+    teller.command(
+        "replay", query, "--clients", "2", "--seconds", "10", "--change-at", "3",
+        "--remedy", "r1", "--to", "step.svg",
+    )  # fmt: skip
     teller.command("history", "--last", "12")
     teller.say("8. The whole workload: each query run once, measured and diagnosed")
     with Workspace.find() as workspace:

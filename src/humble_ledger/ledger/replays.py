@@ -15,7 +15,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now, number_of
+from humble_ledger.ledger.shelf import Shelf, add_event, begin_marked, now, number_of
 
 
 class Replays(Shelf):
@@ -48,18 +48,7 @@ class Replays(Shelf):
     def begin(self, target: str, uid: str, process: str) -> tuple[str, str]:
         """A new replay: its id, and the mark its sessions carry on the target."""
         with self.store.writing() as c:
-            number = new_id(
-                c.execute(
-                    insert(t.replays).values(
-                        at=now(), target=target, status="running", mark="", process=process
-                    )
-                )
-            )
-            id_ = format_id(Kind.REPLAY, number)
-            mark = f"{id_}@{uid}"
-            c.execute(update(t.replays).where(t.replays.c.id == number).values(mark=mark))
-            add_event(c, id_, "replay begun")
-        return id_, mark
+            return begin_marked(c, Kind.REPLAY, target, uid, process)
 
     def keep_undoing(self, replay: str, statement: str) -> None:
         """Write down what will take a change back, before the change is made."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, Table, func, insert, select
+from sqlalchemy import Connection, Row, Select, Table, func, insert, select, update
 
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
@@ -64,6 +64,20 @@ def number_of(kind: Kind, id_: str) -> int:
 def add_event(connection: Connection, subject: str, words: str) -> None:
     """Write a line of history, in the transaction of the step it tells of."""
     connection.execute(insert(t.events).values(at=now(), subject=subject, words=words))
+
+
+def begin_marked(
+    connection: Connection, kind: Kind, target: str, uid: str, process: str
+) -> tuple[str, str]:
+    """A new trial or replay that runs: its id, and the mark its sessions carry on the target."""
+    table = TABLES[kind]
+    values = {"at": now(), "target": target, "status": "running", "mark": "", "process": process}
+    number = new_id(connection.execute(insert(table).values(**values)))
+    id_ = f"{kind.value}{number}"
+    mark = f"{id_}@{uid}"
+    connection.execute(update(table).where(table.c.id == number).values(mark=mark))
+    add_event(connection, id_, f"{NAMES[kind]} begun")
+    return id_, mark
 
 
 def new_id(result: Any) -> int:

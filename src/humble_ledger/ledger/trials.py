@@ -11,7 +11,7 @@ from humble_ledger.core.entries import SettlementEntry, TrialEntry
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now, number_of
+from humble_ledger.ledger.shelf import Shelf, add_event, begin_marked, now, number_of
 
 
 class Trials(Shelf):
@@ -20,18 +20,7 @@ class Trials(Shelf):
     def begin(self, target: str, uid: str, process: str) -> tuple[str, str]:
         """A new trial: its id, and the mark its sessions carry on the target."""
         with self.store.writing() as c:
-            number = new_id(
-                c.execute(
-                    insert(t.trials).values(
-                        at=now(), target=target, status="running", mark="", process=process
-                    )
-                )
-            )
-            id_ = format_id(Kind.TRIAL, number)
-            mark = f"{id_}@{uid}"
-            c.execute(update(t.trials).where(t.trials.c.id == number).values(mark=mark))
-            add_event(c, id_, "trial begun")
-        return id_, mark
+            return begin_marked(c, Kind.TRIAL, target, uid, process)
 
     def keep_creation(self, trial: str, schema: str, name: str) -> None:
         """Write down what a trial is about to create, before it does."""

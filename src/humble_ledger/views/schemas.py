@@ -8,6 +8,7 @@ from pathlib import Path
 
 import msgspec
 
+from humble_ledger.views.documents.audits import AuditDocument
 from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
 from humble_ledger.views.documents.choices import ChoiceDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
@@ -42,6 +43,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ChoiceDocument,
     TrialDocument,
     ReplayDocument,
+    AuditDocument,
     SettlementDocument,
     HistoryDocument,
     PredictionsDocument,

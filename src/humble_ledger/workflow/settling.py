@@ -8,6 +8,8 @@ from pathlib import Path
 
 from humble_ledger.core.entries import RemedyEntry, SettlementEntry, TrialEntry
 from humble_ledger.core.remedies.migration import Migration, migration_of
+from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.core.trials.model import Verdict
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.shelf import now
 from humble_ledger.workflow.workspace import Workspace
@@ -27,7 +29,8 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
     """Record the decision on a trial; «keep» writes the migration forwards and backwards.
 
     Raises:
-        WrongUsage: the decision is neither keep nor drop, or the trial was not finished.
+        WrongUsage: the decision is neither keep nor drop, the trial was not finished, or it
+            speaks against keeping and no reason was given.
     """
     if decision not in DECISIONS:
         raise WrongUsage(
@@ -39,11 +42,13 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
             f"{trial} has no result ({entry.status}), so there is nothing to settle.",
             "Try again:  humble trial …",
         )
+    remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
+    if decision == "keep" and not reason:
+        _require_worth(entry, remedies)
     untried = f"not tried: {entry.trial.not_tried}" if entry.trial.not_tried else ""
     reason = reason or untried or f"verdict {entry.trial.verdict.value}"
     files: list[Path] = []
     if decision == "keep":
-        remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
         files = _write(workspace, _migration(entry, remedies, reason))
     settled = SettlementEntry(
         trial,
@@ -54,6 +59,25 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
     )
     workspace.ledger.trials.settle(entry, settled)
     return Settled(settled, entry)
+
+
+def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
+    """Only what helped is kept without a word; of a removal it is enough that it hurts nobody."""
+    trial = entry.trial
+    assert trial is not None
+    good = {Verdict.FASTER, Verdict.LIGHTER}
+    differs = any(q.same_result is False for query in trial.queries for q in query.sets())
+    if all(each.remedy.type is RemedyType.REMOVAL for each in remedies):
+        good |= {Verdict.NO_DIFFERENCE, Verdict.UNDECIDED}
+    if trial.verdict in good and not differs:
+        return
+    said = "its results differ" if differs else f"its verdict is {trial.verdict.value}"
+    if trial.not_tried:
+        said = "it was not tried"
+    raise WrongUsage(
+        f"{entry.id} does not speak for keeping: {said}.",
+        f'If there is another reason, give it:  humble settle {entry.id} keep --reason "…"',
+    )
 
 
 def _migration(trial: TrialEntry, remedies: list[RemedyEntry], reason: str) -> Migration:

@@ -30,6 +30,7 @@ def rows(*texts: str) -> list[Row]:
             "difference at most",
         ),
         (rows("1|0.31"), rows("1|0.3"), False, "1 of 1 rows differ"),
+        (rows("1|a", "2|b"), rows("1", "2"), False, "columns differs: 2 before, 1 after"),
         (rows("1|3"), rows("1|4"), False, "1 of 1 rows differ"),
         (rows("1|nan.5"), rows("1|nan.6"), False, "1 of 1 rows differ"),
     ],

@@ -9,6 +9,7 @@ from scipy import stats
 from humble_ledger.core.trials.ratio import (
     LOOKS,
     MOST_PAIRS,
+    covering_both,
     effective_pairs,
     estimate_only,
     rate_at,
@@ -123,3 +124,17 @@ def test_pairs_that_resemble_each_other_are_worth_fewer() -> None:
     rng = random.Random(5)
     assert effective_pairs([rng.gauss(0, 1) for _ in range(40)]) > 25
     assert effective_pairs([0.5] * 8) == 8
+
+
+def test_stages_cover_what_the_machine_did_meanwhile() -> None:
+    before = [10.0 + 0.1 * (n % 3) for n in range(12)]
+    changed = [5.0 + 0.1 * (n % 4) for n in range(24)]
+    steady = covering_both(before, changed, before)
+    assert steady is not None
+    assert 0.45 < steady.low < 0.51 < steady.high < 0.6 and steady.pairs == 24
+    # A machine that grows twice as slow for the last stage: the interval says so.
+    drifting = covering_both(before, changed, [2 * each for each in before])
+    assert drifting is not None
+    assert drifting.low < 0.27 and drifting.high > 0.49
+    assert covering_both(before, changed, []) is None
+    assert covering_both(before[:3], changed[:6], before[:3]) is None

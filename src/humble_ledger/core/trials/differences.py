@@ -23,6 +23,11 @@ def explain_difference(
 
     ``show`` lets a few of the rows be quoted.
     """
+    if before and after and len(before[0]) != len(after[0]):
+        return ResultComparison(
+            False,
+            f"the number of columns differs: {len(before[0])} before, {len(after[0])} after",
+        )
     gone = list((Counter(before) - Counter(after)).elements())
     new = list((Counter(after) - Counter(before)).elements())
     if len(before) == len(after):

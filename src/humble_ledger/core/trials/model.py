@@ -49,7 +49,8 @@ class QueryTrial:
     """One query of a trial: both sides, the ratio, and the verdict with its reason.
 
     ``same_result`` is None when a side never ended, so that there was nothing to compare.
-    ``values`` says which values it was run with, ``others`` are the same query with others.
+    ``values`` says which values it was run with, ``others`` are the same query with others;
+    ``supposed`` ones were never captured, and decide nothing.
     """
 
     query: str
@@ -62,6 +63,7 @@ class QueryTrial:
     result_note: str
     uses_change: bool
     values: str = ""
+    supposed: bool = False
     others: tuple[QueryTrial, ...] = ()
 
     def sets(self) -> tuple[QueryTrial, ...]:

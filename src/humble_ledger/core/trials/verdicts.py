@@ -87,9 +87,9 @@ def final_verdict(
 def overall(queries: Sequence[QueryTrial]) -> Verdict:
     """One word for the whole trial: the worst news first, then the best.
 
-    A query counts with each of its sets of values.
+    A query counts with each of its sets of values that was captured or given.
     """
-    every = [each for query in queries for each in query.sets()]
+    every = [each for query in queries for each in query.sets() if not each.supposed]
     found = {each.verdict for each in every}
     if any(each.same_result is False for each in every):
         return Verdict.UNDECIDED

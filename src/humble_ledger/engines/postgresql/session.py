@@ -37,11 +37,13 @@ CAPABILITIES: Mapping[Capability, int] = {
     Capability.GENERIC_EXPLAIN: 0,
     Capability.UNCOMMITTED_INDEX: 0,
     Capability.HIDDEN_INDEX: 0,
+    Capability.UNCOUNTED: 0,
     Capability.PLANNING_MEMORY: explain.MEMORY_FROM,
     Capability.NOTICES_LOST_CLIENTS: CLIENT_CHECK_FROM,
 }
 
 
+_FOR_SUPERUSERS = (Capability.HIDDEN_INDEX, Capability.UNCOUNTED)
 _WRITES = (Capability.UNCOMMITTED_INDEX, Capability.HIDDEN_INDEX)
 
 
@@ -60,7 +62,7 @@ class PostgresSession:
         """Whether this server is able to do that."""
         if capability in _WRITES and self.server.read_only_copy:
             return False
-        if capability is Capability.HIDDEN_INDEX and not self.server.superuser:
+        if capability in _FOR_SUPERUSERS and not self.server.superuser:
             return False
         return self.server.version_number >= CAPABILITIES[capability]
 

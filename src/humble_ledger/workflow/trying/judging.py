@@ -93,6 +93,7 @@ class Judging:
             result_note=compared.reason,
             uses_change=uses,
             values=tried.values,
+            supposed=tried.supposed,
         )
 
     def unended(
@@ -123,6 +124,7 @@ class Judging:
             result_note="not compared, as one side never ended",
             uses_change=True,
             values=tried.values,
+            supposed=tried.supposed,
         )
 
     def _used(self, before: Plan, after: Plan, *, same_plan: bool) -> bool:
@@ -168,6 +170,8 @@ def _with(first: QueryTrial, other: QueryTrial) -> QueryTrial:
     if other.same_result is False and first.same_result is not False:
         reason = f"with {other.values} the results differ"
         return replace(whole, verdict=Verdict.UNDECIDED, reason=reason)
+    if other.supposed:
+        return whole
     for verdict in (Verdict.SLOWER, Verdict.HEAVIER):
         if other.verdict is verdict and first.verdict is not Verdict.SLOWER:
             return replace(whole, verdict=verdict, reason=f"it is, with {other.values}")

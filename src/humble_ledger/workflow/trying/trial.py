@@ -254,13 +254,32 @@ class _Run:
             queries=tuple(whole),
             build_ms=sum(build.build_ms for build in done.builds),
             size_bytes=sum(build.size_bytes for build in done.builds),
-            left_behind=_still_there(self.workspace, self.making.names, self.record.mark),
+            left_behind=(
+                *_still_there(self.workspace, self.making.names, self.record.mark),
+                *self._counted(chosen),
+            ),
             failed=tuple(done.failed),
             stopped_early=done.interrupted,
             parts=tuple(done.parts),
             upkeep=() if done.interrupted else self._upkeep(),
             disturbed_by=tuple(sorted(done.disturbed | self._others())),
         )
+
+    def _counted(self, chosen: ChosenWay) -> list[str]:
+        """What the server's counters keep of an ANALYZE whose statistics were rolled back."""
+        analyzed = [s for s in self.making.change.others if s.upper().startswith("ANALYZE")]
+        analyzed += [
+            f"ANALYZE {i.design.table}"
+            for i in self.making.indexes
+            if any(key.expression for key in i.design.keys)
+        ]
+        able = self.workspace.session.can(Capability.UNCOUNTED) and not self.making.change.writes
+        if chosen.way is Way.ONLINE or able:
+            return []
+        return [
+            f"the moment of {text.rstrip(';')} in the server's counters; statistics are as before"
+            for text in sorted(set(analyzed))
+        ]
 
     def _upkeep(self) -> tuple[MeasuredUpkeep, ...]:
         """What writers pay; Ctrl-C here leaves what was measured before."""

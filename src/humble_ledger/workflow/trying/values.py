@@ -13,7 +13,7 @@ from humble_ledger.workflow.parameters import with_values
 from humble_ledger.workflow.workspace import Workspace
 
 SLOWEST = "the values of its slowest run"
-_COMMON = "the values it was sent with most often"
+_COMMON = "other values it was sent with often"
 _MIDDLE = "the values of a run of middling time"
 _BY_STATISTICS = "common values by the statistics"
 _MOST_RUNS = 2_000
@@ -36,15 +36,14 @@ def sets_of_values(workspace: Workspace, tried: TriedQuery) -> list[TriedQuery]:
 
 
 def _usual(query: str, runs: Sequence[RunEntry], slowest: Statement) -> TriedQuery | None:
-    if not runs:
-        return None
     sent = [Statement(run.statement, run.parameters) for run in runs]
-    (most, times), *_ = Counter(sent).most_common(1)
+    others = [each for each in sent if each != slowest]
+    if not others:
+        return None
+    (most, times), *_ = Counter(others).most_common(1)
     if times < _OFTEN:
-        most, words = sent[len(sent) // 2], _MIDDLE
-    else:
-        words = _COMMON
-    return TriedQuery(query, most, words) if most != slowest else None
+        return TriedQuery(query, others[len(others) // 2], _MIDDLE)
+    return TriedQuery(query, most, _COMMON)
 
 
 def _by_statistics(workspace: Workspace, tried: TriedQuery) -> TriedQuery | None:
@@ -55,4 +54,4 @@ def _by_statistics(workspace: Workspace, tried: TriedQuery) -> TriedQuery | None
         workspace.session.explain(found)
     except HumbleError:
         return None
-    return TriedQuery(tried.query, found, _BY_STATISTICS)
+    return TriedQuery(tried.query, found, _BY_STATISTICS, supposed=True)

@@ -1,0 +1,1 @@
+"""Audits: what was found once, held against how things are now."""

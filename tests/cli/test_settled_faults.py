@@ -1,0 +1,108 @@
+"""The demo's faults put right by commands alone: what helps is kept, what does not is rejected."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tests.conftest import Server, only_newest, only_oldest
+from tests.program import SENSOR, Program
+
+GOOD = ("faster", "lighter")
+# A part of the statement, the remedy's words, and an index that does not help.
+INDEXES = [
+    (SENSOR, "index on reading (sensor_id", "reading (quality)"),
+    ("WHERE code =", "index on alert (code)", "alert (message)"),
+    ("v.minutes FROM visit", "index on visit (keeper_id)", "visit (minutes)"),
+    ("ORDER BY value DESC", "index on reading (sensor_id, value DESC)", "sensor (unit)"),
+    ("(SELECT count(*) FROM alert", "index on alert (buoy_id)", "alert (message)"),
+    ("r.taken_at >= $1", "index on reading (taken_at)", "sensor (unit)"),
+    ("max(value) AS highest", "index on reading (buoy_id) INCLUDE", "buoy (name)"),
+]  # fmt: skip
+# A part of the statement, and statistics that tell the planner nothing it needs.
+STATISTICS = [
+    ("v.started_at BETWEEN", "CREATE STATISTICS wrong ON buoy_id, code FROM alert"),
+    ("b.name, r.name AS region", "CREATE STATISTICS wrong ON buoy_id, message FROM alert"),
+    ("r.taken_at >= $1", "CREATE STATISTICS wrong ON quality, value FROM reading"),
+]
+# A part of the statement, the remedy's words, and a text that means something else.
+REWRITES = [
+    ("reading_id, sensor_id, taken_at, value FROM", "reading_id compared with a number",
+     "SELECT reading_id, sensor_id, taken_at, value FROM reading WHERE reading_id = 4711"),
+    ("WHERE date_trunc", "raised_at compared with the beginning",
+     "SELECT 1"),
+    ("(SELECT count(*) FROM alert", "alert grouped once and joined",
+     "SELECT b.buoy_id, b.name, count(*) FROM buoy b JOIN alert a USING (buoy_id) GROUP BY 1, 2"),
+    ("SELECT DISTINCT k.keeper_id", "EXISTS in place of joining", "SELECT keeper_id FROM keeper"),
+    ("OFFSET", "the page found by", "SELECT * FROM alert ORDER BY raised_at LIMIT 50"),
+    ("GROUP BY b.buoy_id", "reading grouped before it is joined",
+     "SELECT b.buoy_id, avg(r.value) FROM buoy b JOIN reading r USING (buoy_id) GROUP BY 1"),
+]  # fmt: skip
+
+
+def _query(program: Program, part: str) -> str:
+    rows = program.json("queries")["queries"]
+    words = " ".join(part.split())
+    return next(row["id"] for row in rows if words in " ".join(row["text"].split()))
+
+
+def _kept(program: Program, query: str, remedy: str) -> None:
+    """A remedy is tried, found good, and settled with its migration."""
+    trial = program.json("trial", query, "--remedy", remedy, "--slowest-only", "--pairs", "12")
+    (tried,) = trial["queries"]
+    assert tried["verdict"] in GOOD, (query, remedy, tried["verdict"], tried["reason"])
+    assert tried["same_result"] and tried["uses_change"]
+    settled = program.json("settle", trial["id"], "keep")
+    assert len(settled["files"]) == 2
+    assert all((program.folder / name).stat().st_size > 50 for name in settled["files"])
+
+
+def _rejected(program: Program, query: str, *change: str, pairs: str = "6") -> dict[str, Any]:
+    """A change that does not help is found out, is not kept without a word, and is dropped."""
+    trial = program.json("trial", query, *change, "--slowest-only", "--pairs", pairs)
+    (tried,) = trial["queries"]
+    assert tried["verdict"] not in GOOD and tried["reason"], (query, change, tried["ratio"])
+    assert "does not speak for keeping" in program.fails(2, "settle", trial["id"], "keep")
+    settled = program.json("settle", trial["id"], "drop")
+    assert settled["files"] == [] and settled["reason"]
+    return dict(tried)
+
+
+def _proposed(program: Program, query: str, words: str, type_: str) -> str:
+    found = program.json("propose", query, "--type", type_)["remedies"]
+    return str(next(r["id"] for r in found if words in r["summary"]))
+
+
+@only_newest
+@pytest.mark.parametrize(("part", "words", "wrong"), INDEXES)
+def test_an_index_that_helps_is_kept_and_another_one_is_not(
+    begun: Program, server: Server, part: str, words: str, wrong: str
+) -> None:
+    query = _query(begun, part)
+    _kept(begun, query, _proposed(begun, query, words, "index"))
+    tried = _rejected(begun, query, "--index", wrong)
+    assert not tried["uses_change"]
+
+
+@only_oldest
+@pytest.mark.parametrize(("part", "wrong"), STATISTICS)
+def test_statistics_that_help_are_kept_and_others_are_not(
+    begun: Program, server: Server, part: str, wrong: str
+) -> None:
+    query = _query(begun, part)
+    begun.ok("diagnose", query, "--measure")
+    _kept(begun, query, _proposed(begun, query, "statistics", "statistics"))
+    _rejected(begun, query, "--apply", wrong, "--revert", "DROP STATISTICS wrong")
+
+
+@only_oldest
+@pytest.mark.parametrize(("part", "words", "wrong"), REWRITES)
+def test_a_text_that_helps_is_kept_and_one_that_means_something_else_is_not(
+    begun: Program, server: Server, part: str, words: str, wrong: str
+) -> None:
+    query = _query(begun, part)
+    _kept(begun, query, _proposed(begun, query, words, "rewrite"))
+    (begun.folder / "wrong.sql").write_text(wrong)
+    tried = _rejected(begun, query, "--rewrite", "wrong.sql", pairs="1")
+    assert tried["same_result"] is False and "results differ" in tried["reason"]
