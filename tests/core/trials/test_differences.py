@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from humble_ledger.core.statements.ordering import OrderAsked, order_asked
-from humble_ledger.core.trials.differences import Row, explain_difference
+from humble_ledger.core.trials.differences import Row, explain_difference, explain_order
 from humble_ledger.core.trials.honesty import Checked, honesty
 
 
@@ -66,7 +66,8 @@ def test_private_rows_are_not_quoted() -> None:
     ],
 )
 def test_the_order_asked_for_is_read(sql: str, asked: OrderAsked) -> None:
-    assert order_asked(sql) == asked
+    found = order_asked(sql)
+    assert (found.places, found.limited) == (asked.places, asked.limited)
 
 
 def test_predictions_are_judged_by_their_ratio() -> None:
@@ -75,3 +76,28 @@ def test_predictions_are_judged_by_their_ratio() -> None:
     assert found.median_ratio == pytest.approx(1.1)
     assert found.near_share == pytest.approx(2 / 3)
     assert honesty([]).median_ratio is None
+
+
+OLD = "SELECT a, b FROM t ORDER BY a"
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "old", "new", "same"),
+    [
+        (rows("1|a", "1|b", "2|c"), rows("1|b", "1|a", "2|c"), OLD, OLD, True),
+        (rows("1|a", "2|b"), rows("2|b", "1|a"), OLD, OLD + " DESC", False),
+        (rows("1|a", "2|b"), rows("2|b", "1|a"), OLD, "SELECT a, b FROM t", False),
+        # What is ordered by is not shown: the texts must ask for the same.
+        (rows("a", "b"), rows("b", "a"), "SELECT b FROM t ORDER BY a",
+         "SELECT b FROM t WHERE true ORDER BY a", True),
+        (rows("a", "B"), rows("B", "a"), 'SELECT b FROM t ORDER BY b COLLATE "C"',
+         "SELECT b FROM t ORDER BY b", False),
+        (rows("a", "b"), rows("b", "a"), "SELECT b FROM t ORDER BY a", "SELECT b FROM t", False),
+    ],
+)  # fmt: skip
+def test_another_order_is_only_the_same_where_ties_change_places(
+    before: list[Row], after: list[Row], old: str, new: str, same: bool
+) -> None:
+    found = explain_order(before, after, order_asked(old), order_asked(new))
+    assert found.same is same
+    assert ("another order" in found.reason) is not same

@@ -13,10 +13,14 @@ from humble_ledger.core.statements.conditions import DIALECT
 
 @dataclass(frozen=True, slots=True)
 class OrderAsked:
-    """The places of the columns ordered by (empty when not all are shown), and a LIMIT."""
+    """The places of the columns ordered by (empty when not all are shown), and a LIMIT.
+
+    ``terms`` are what is ordered by as SQL, with its direction and collation.
+    """
 
     places: tuple[int, ...] = ()
     limited: bool = False
+    terms: tuple[str, ...] = ()
 
 
 def order_asked(sql: str) -> OrderAsked:
@@ -29,6 +33,7 @@ def order_asked(sql: str) -> OrderAsked:
     limited = tree.args.get("limit") is not None
     if order is None or not isinstance(tree, exp.Query):
         return OrderAsked(limited=limited)
+    terms = tuple(each.sql(dialect=DIALECT) for each in order.expressions)
     names = [shown.alias_or_name for shown in tree.selects]
     places = []
     for each in order.expressions:
@@ -38,5 +43,5 @@ def order_asked(sql: str) -> OrderAsked:
         elif isinstance(asked, exp.Column) and asked.name in names:
             places.append(names.index(asked.name))
         else:
-            return OrderAsked(limited=limited)
-    return OrderAsked(tuple(places), limited)
+            return OrderAsked(limited=limited, terms=terms)
+    return OrderAsked(tuple(places), limited, terms)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from humble_ledger.core.statements.ordering import OrderAsked
 from humble_ledger.core.trials.results import ResultComparison
@@ -55,6 +55,35 @@ def explain_difference(
         told += [f"only before: {_quoted(gone)}"] if gone else []
         told += [f"only after: {_quoted(new)}"] if new else []
     return ResultComparison(False, "; ".join(told))
+
+
+def explain_order(
+    before: Iterable[Row], after: Iterable[Row], asked: OrderAsked, new: OrderAsked
+) -> ResultComparison:
+    """The same rows in two orders, of two texts: whether only ties changed places.
+
+    ``asked`` is the order the old text asks for, ``new`` that of the new one. Where the columns
+    ordered by are shown, they must come in the same order; where not, the texts must ask for
+    the same.
+    """
+    ties = ResultComparison(
+        True, "the same rows; those that tie in the order asked for changed places"
+    )
+    if not asked.places:
+        if asked.terms == new.terms:
+            return ties
+        return ResultComparison(
+            False,
+            f"the same rows in another order: asked for is {', '.join(asked.terms)}, the new text "
+            f"has {', '.join(new.terms) or 'no order'}",
+        )
+    for number, (one, other) in enumerate(zip(before, after, strict=True), 1):
+        if any(one[place] != other[place] for place in asked.places):
+            return ResultComparison(
+                False,
+                f"the same rows in another order than asked for, from row {number:,} on",
+            )
+    return ties
 
 
 def _keys(rows: list[Row], asked: OrderAsked) -> Counter[Row]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.core.statements.ordering import order_asked
-from humble_ledger.core.trials.differences import MOST_ROWS, explain_difference
+from humble_ledger.core.trials.differences import MOST_ROWS, explain_difference, explain_order
 from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
@@ -45,7 +45,7 @@ class Measuring:
             cold, endless = self._first_runs(tried, arms)
             if endless:
                 return self._unended(tried, arms, sent, cold, endless)
-            compared = self._compare_results(tried, arms, cold)
+            compared = self._compare_results(tried, arms, sent, cold)
             documents = {
                 side: arm.explain(tried.statement, measure=True) for side, arm in arms.items()
             }
@@ -124,7 +124,11 @@ class Measuring:
         return self._judging.unended(tried, sides, endless)
 
     def _compare_results(
-        self, tried: TriedQuery, arms: Mapping[str, Arm], cold: Mapping[str, Outcome]
+        self,
+        tried: TriedQuery,
+        arms: Mapping[str, Arm],
+        sent: Mapping[str, Statement],
+        cold: Mapping[str, Outcome],
     ) -> ResultComparison:
         sql = tried.statement.sql
         prints = {
@@ -133,6 +137,10 @@ class Measuring:
         compared = compare_results(prints["before"], prints["after"], orders_rows(sql))
         if compared.same and kind_of(sql) is StatementKind.CHANGES:
             return changed_alike(compared, cold["before"].rows, cold["after"].rows)
+        moved = prints["before"].sequence != prints["after"].sequence
+        if compared.same and moved and sent["after"] != sent["before"] and orders_rows(sql):
+            old, new = (arms[side].result_rows(tried.statement) for side in ("before", "after"))
+            return explain_order(old, new, order_asked(sql), order_asked(sent["after"].sql))
         if compared.same or max(p.rows for p in prints.values()) > MOST_ROWS:
             return compared
         rows = {side: list(arm.result_rows(tried.statement)) for side, arm in arms.items()}
