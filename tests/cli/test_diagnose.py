@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from tests.conftest import Server, only_newest
+from tests.conftest import Server, only_newest, only_oldest
 from tests.program import Program
 
 
@@ -28,6 +28,7 @@ def test_the_wrong_end_of_an_index_is_cured_by_one_that_begins_there(
         server.do("DROP INDEX tried_code")
 
 
+@only_oldest
 def test_small_matters_are_left_out_until_asked_for(begun: Program, server: Server) -> None:
     few, all_ = begun.ok("diagnose"), begun.ok("diagnose", "--all")
     assert "more below 1 % of the captured time; --all shows them." in few.out

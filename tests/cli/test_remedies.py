@@ -29,6 +29,7 @@ def as_printed(server: Server) -> Iterator[psycopg.Connection[tuple[object, ...]
         yield connection
 
 
+@only_oldest
 def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
     begun: Program, server: Server
 ) -> None:
@@ -76,14 +77,14 @@ def test_a_setting_is_tried_in_one_session_alone(begun: Program, server: Server)
     export = begun.query_with("ORDER BY status, kind, message")
     begun.ok("diagnose", export, "--measure")
     (setting,) = begun.json("propose", export, "--type", "setting")["remedies"]
-    trial = begun.json("trial", export, "--remedy", setting["id"], "--pairs", "6")
+    trial = begun.json("trial", export, "--remedy", setting["id"], "--pairs", "6", "--slowest-only")
     (tried,) = trial["queries"]
     assert tried["uses_change"] and tried["same_result"]
     after = begun.json("show", tried["after"]["plan"])
     spilled = [n["memory"] for n in _nodes(after["root"]) if n["memory"]]
     assert all(memory["spilled_bytes"] == 0 for memory in spilled)
     assert trial["left_behind"] == []
-    settled = begun.json("settle", trial["id"], "keep")
+    settled = begun.json("settle", trial["id"], "keep", "--reason", "it spills no more")
     forward = next(f for f in settled["files"] if "forward" in f)
     text = (begun.folder / forward).read_text()
     assert "ALTER ROLE CURRENT_USER SET work_mem" in text
@@ -107,7 +108,7 @@ def test_statistics_are_tried_and_leave_nothing(begun: Program, server: Server) 
     found = begun.json("propose", late, "--type", "statistics")["remedies"]
     (extended,) = [r for r in found if "CREATE STATISTICS" in r["apply"][0]]
     before, counted = server.fetch(CATALOGUE), server.fetch(ANALYZED)
-    trial = begun.json("trial", late, "--remedy", extended["id"], "--pairs", "4")
+    trial = begun.json("trial", late, "--remedy", extended["id"], "--pairs", "4", "--slowest-only")
     assert server.fetch(CATALOGUE) == before
     (tried,) = trial["queries"]
     # The planner now sees the rows that come, so the plan costs more and is another one.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Server, only_newest
+from tests.conftest import Server, only_newest, only_oldest
 from tests.program import Program
 
 
@@ -57,6 +57,7 @@ def test_a_column_is_counted_beside_its_estimates(begun: Program, server: Server
     )
 
 
+@only_oldest
 def test_a_value_behind_the_last_bound_is_shown_with_the_estimate_that_follows(
     begun: Program, server: Server
 ) -> None:

@@ -219,7 +219,7 @@ def test_nothing_is_left_however_a_trial_ends(humble: Program, small: Server) ->
         role = '"production"' if way == "online" else '"scratch"'
         other = '"scratch"' if way == "online" else '"production"'
         file.write_text(file.read_text().replace(other, role))
-        for ending in ENDINGS:
+        for ending in ENDINGS if way == "uncommitted" else ENDINGS[:3]:
             trial = humble.start(*words, *index)
             # Uncommitted ones are seen by nobody else; their sessions are.
             seen, wanted = (BUILT, True) if way == "online" else (OURS, 2 if way != "stages" else 1)

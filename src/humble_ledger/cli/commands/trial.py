@@ -85,9 +85,9 @@ def trial(
     """Try a change: runs before and after alternate, results are compared, nothing is left.
 
     The change is made in a transaction that is rolled back. While an index is tried, writers to
-    the table wait, readers do not; statistics, settings and removals let both pass. Where nobody
-    may wait, an index is built and dropped online. Each query is run with the values of its
-    slowest run and with usual ones.
+    the table wait, at most for the lock timeout: then it is built and dropped online, as it is
+    where nobody may wait at all. Readers never wait, and statistics, settings and removals let all
+    pass. Each query is run with the values of its slowest run and with usual ones.
 
     Example: [bold]humble trial q3 --remedy r1[/bold]
     """

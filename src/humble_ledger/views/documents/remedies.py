@@ -41,6 +41,7 @@ class RemedyRow(Struct, frozen=True):
     alternative: bool = False
     values_from: str = ""
     question: bool = False
+    for_queries: list[str] = []
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -96,4 +97,5 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         alternative=alternative,
         values_from=remedy.values_from,
         question=remedy.question,
+        for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import RemedyType
@@ -14,10 +14,14 @@ from humble_ledger.workflow.workspace import Workspace
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One statement on the target, or one that undoes something, or both; "" for none."""
+    """One statement on the target, or one that undoes something, or both; "" for none.
+
+    An ``online`` one makes nobody wait, and so may itself wait long for others.
+    """
 
     forward: str
     backward: str
+    online: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +32,7 @@ class MidwayChange:
     for_clients: tuple[str, ...]
 
 
+PATIENCE_MS = 60_000
 _NOT_HERE = {
     RemedyType.REWRITE: "another text: it stands for one set of values, which a trial compares",
     RemedyType.REMOVAL: "a removal: the index would really have to be dropped, and built again",
@@ -56,7 +61,8 @@ def midway_change(
                 "Replay against a copy: name one with --target.",
             )
     making = making_of(entries, mark, workspace.engine.hide_index_sql, writes=False)
-    steps = [Step(i.new.create_online_sql, i.new.drop_online_sql) for i in making.indexes]
+    news = [index.new for index in making.indexes]
+    steps = [Step(new.create_online_sql, new.drop_online_sql, online=True) for new in news]
     for_clients: list[str] = []
     for entry in entries:
         if entry.remedy.type is RemedyType.SETTING:
@@ -79,10 +85,13 @@ def make(workspace: Workspace, replay: str, change: MidwayChange, mark: str) -> 
     for step in change.steps:
         if step.backward:
             workspace.ledger.replays.keep_undoing(replay, step.backward)
-    with workspace.engine.hands(workspace.target.url, workspace.limits, mark) as able:
-        for step in change.steps:
-            if step.forward:
-                able.do(step.forward)
+    patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
+    for step in change.steps:
+        if not step.forward:
+            continue
+        limits = patient if step.online else workspace.limits
+        with workspace.engine.hands(workspace.target.url, limits, mark) as able:
+            able.do(step.forward)
 
 
 def unmake(
@@ -96,7 +105,8 @@ def unmake(
     if not left:
         return []
     failed = []
-    with workspace.engine.hands(url or workspace.target.url, workspace.limits, mark) as able:
+    patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
+    with workspace.engine.hands(url or workspace.target.url, patient, mark) as able:
         for statement in left:
             try:
                 able.do(statement)

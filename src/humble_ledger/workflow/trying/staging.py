@@ -46,36 +46,39 @@ class Staging:
     stages: Stages
     most_pairs: int
     failed: list[tuple[str, str]] = field(default_factory=list)
+    interrupted: bool = False
 
     def queries(self, tried: Sequence[TriedQuery], progress: Progress) -> list[QueryTrial]:
-        """The trial of each query.
+        """The trial of each query; after Ctrl-C of those that were run on both sides.
 
         Raises:
-            Interrupted: Ctrl-C before the last stage had begun; the change was taken back.
+            Interrupted: Ctrl-C before anything was run with the change, which is taken back.
             StatementRejected: the server refused the only query, or the change.
         """
+        first: dict[_Key, _Seen] = {}
+        changed: dict[_Key, _Seen] = {}
+        again: dict[_Key, _Seen] = {}
         each_stage = max(FEWEST_PAIRS, self.most_pairs // 2)
         try:
             progress("without the change")
-            first = self._stage(tried, lambda _: each_stage, progress)
+            self._stage(first, tried, lambda _: each_stage, progress)
             tried = [each for each in tried if _key(each) in first]
             if not tried:
                 raise StatementRejected("; ".join(why for _, why in self.failed))
             progress("making the change")
             self.stages.make()
-            changed = self._stage(tried, lambda q: 2 * len(first[q].runs), progress)
+            self._stage(changed, tried, lambda q: 2 * len(first[q].runs), progress)
             progress("taking the change back")
+            self.stages.unmake()
+            ended = [t for t in tried if first[_key(t)].ends]
+            self._stage(again, ended, lambda q: len(first[q].runs), progress, plainly=True)
         except KeyboardInterrupt as error:
-            raise Interrupted(
-                "The trial was stopped before both sides were measured; the change is taken back."
-            ) from error
-        self.stages.unmake()
-        again = self._stage(
-            [t for t in tried if first[_key(t)].ends],
-            lambda q: len(first[q].runs),
-            progress,
-            plainly=True,
-        )
+            self.interrupted = True
+            if not changed:
+                raise Interrupted(
+                    "The trial was stopped before anything was run with the change, which is "
+                    "taken back."
+                ) from error
         return [
             self._judged(t, first[_key(t)], changed[_key(t)], again.get(_key(t)))
             for t in tried
@@ -84,20 +87,19 @@ class Staging:
 
     def _stage(
         self,
+        found: dict[_Key, _Seen],
         tried: Iterable[TriedQuery],
         runs: Callable[[_Key], int],
         progress: Progress,
         *,
         plainly: bool = False,
-    ) -> dict[_Key, _Seen]:
-        """Run every query; ``plainly`` without explaining and fingerprinting it again."""
-        found = {}
+    ) -> None:
+        """Run every query into ``found``; ``plainly`` without explaining it again."""
         for each in tried:
             try:
                 found[_key(each)] = self._run(each, runs(_key(each)), progress, plainly=plainly)
             except StatementRejected as error:
                 self.failed.append((each.query, str(error)))
-        return found
 
     def _run(self, tried: TriedQuery, runs: int, progress: Progress, *, plainly: bool) -> _Seen:
         arm, statement = self.stages.arm, tried.statement

@@ -31,6 +31,7 @@ from humble_ledger.errors import (
     StatementRejected,
     WrongUsage,
 )
+from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.subjects import subject_of
@@ -172,6 +173,8 @@ class _Run:
             schema = index.design.table.schema
             self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
         self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
+        if self.workspace.target.role is TargetRole.PRODUCTION and self.making.makes_something:
+            self._announce(chosen)
         if chosen.way in (Way.STAGES, Way.ONLINE):
             return self._concluded(chosen, self._staged(chosen))
         arguments = (self.workspace.target.url, self.making.change, self.record.mark)
@@ -191,7 +194,18 @@ class _Run:
                 "Nothing was changed; try again in a moment, or an index by itself.",
             )
         chosen = ChosenWay(Way.ONLINE, unusable)
+        self._announce(chosen)
         return self._concluded(chosen, self._staged(chosen))
+
+    def _announce(self, chosen: ChosenWay) -> None:
+        """Say what will be done to a server before it is, and what it means for others."""
+        what = "; ".join(entry.remedy.summary for entry in self.making.entries)
+        how = (
+            "builds it online, measures, and drops it online; writers do not wait"
+            if chosen.way is Way.ONLINE
+            else "makes it in a transaction that is rolled back; neither readers nor writers wait"
+        )
+        self.announce(f"On {self.workspace.public_url}: {what}: {how}.")
 
     def _alternating(self, experiment: Experiment) -> _Measured:
         judging = Judging(self.workspace, self.making, self.smallest_effect)
@@ -220,12 +234,6 @@ class _Run:
 
     def _staged(self, chosen: ChosenWay) -> _Measured:
         online = chosen.way is Way.ONLINE
-        if online:
-            listed = ", ".join(index.design.words for index in self.making.indexes)
-            self.announce(
-                f"On {self.workspace.public_url}: builds {listed} online, measures, and drops it "
-                "online; writers do not wait."
-            )
         judging = Judging(self.workspace, self.making, self.smallest_effect)
         arguments = (self.workspace.target.url, self.making.change, self.record.mark)
         disturbed = self._others()
@@ -235,7 +243,9 @@ class _Run:
             staging = Staging(judging, stages, self.most_pairs)
             queries = staging.queries(self.tried, self.progress)
             builds = stages.builds
-        return _Measured(builds, queries, staging.failed, disturbed=disturbed)
+        return _Measured(
+            builds, queries, staging.failed, disturbed=disturbed, interrupted=staging.interrupted
+        )
 
     def _concluded(self, chosen: ChosenWay, done: _Measured) -> Trial:
         """The trial, once nothing of it is at work on the target any more."""
