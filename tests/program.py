@@ -12,6 +12,7 @@ import io
 import json
 import multiprocessing
 import os
+import pkgutil
 import signal
 import subprocess
 import sys
@@ -20,17 +21,27 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import humble_ledger
+
 HUMBLE = str(Path(sys.executable).parent / "humble")
 LONGEST_RUN_S = 180
 
+
+def _plain(module: pkgutil.ModuleInfo) -> bool:
+    """Whether importing a module does nothing but that."""
+    return "migrations" not in module.name and not module.name.endswith("__main__")
+
+
 _FORKS = multiprocessing.get_context("forkserver")
+# All modules: what a command imports when it needs it is there already.
 _FORKS.set_forkserver_preload(
-    [
-        "humble_ledger.cli.app",
-        "humble_ledger.workflow.workspace",
-        "humble_ledger.core.statements.parsing",
-        "humble_ledger.engines.postgresql.session",
+    [m.name for m in pkgutil.walk_packages(humble_ledger.__path__, "humble_ledger.") if _plain(m)]
+    + [
+        "sqlglot.dialects.postgres",
+        "alembic.command",
+        "rich.console",
         "tests.program",
+        "tests.warmed",
     ]
 )
 
