@@ -283,3 +283,26 @@ def test_nothing_is_left_after_errors_and_time_outs(
         wait_for(small, OURS, [(0,)], 30)
         assert small.fetch(LEFT) == before
     assert "nothing to tidy" in humble.ok("tidy").out
+
+
+def test_what_nobody_can_take_back_is_told(humble: Program, small: Server) -> None:
+    small.do("CREATE ROLE owner LOGIN; GRANT ALL ON SCHEMA public TO owner;"
+             "ALTER TABLE much OWNER TO owner; INSERT INTO much SELECT 7, 7 FROM "
+             "generate_series(1, 500)")  # fmt: skip
+    counted = "SELECT n_mod_since_analyze FROM pg_stat_user_tables WHERE relname = 'much'"
+    wait_for(small, counted, [(500,)], 10)
+    words = ("trial", "SELECT count(*) FROM much WHERE a = 7", "--apply", "ANALYZE much",
+             "--revert", "SELECT 1", "--pairs", "2")  # fmt: skip
+    humble.ok("init", small.url, "--role", "scratch")
+    trial = humble.json(*words)
+    assert trial["stays"] == [] and small.fetch(counted) == [(500,)]
+    owner = small.url.replace("//humble@", "//owner@")
+    trial = humble.json(*words, "--target", owner)
+    assert "in the server's counters" in trial["stays"][0] and trial["left_behind"] == []
+    assert "statistics are as before" in " ".join(humble.ok("show", trial["id"]).out.split())
+    # Whoever is no superuser can hide no index: of several the parts stay unknown.
+    several = humble.json("trial", "SELECT count(*) FROM much WHERE a = 7", "--target", owner,
+                          "--index", "much (a)", "--index", "much (n)", "--pairs", "6")  # fmt: skip
+    used = next(part for part in several["parts"] if part["used"])
+    assert used["ratio"] is None and used["verdict"] == "undecided"
+    assert "its part is unknown" in humble.ok("show", several["id"]).out

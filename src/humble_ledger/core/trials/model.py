@@ -103,7 +103,8 @@ class Trial:
 
     ``failed`` are queries of several that the server refused to run, each with its reason.
     ``why_so`` tells why it went this way. ``not_tried`` tells why nothing could be made; then
-    all there is are the ``predicted`` costs. ``disturbed_by`` are others who were measuring on
+    all there is are the ``predicted`` costs. ``stays`` is what nobody can take back, such as the
+    moment of an ANALYZE in the server's counters. ``disturbed_by`` are others who were measuring on
     the same database meanwhile.
     """
 
@@ -122,3 +123,4 @@ class Trial:
     not_tried: str = ""
     predicted: tuple[PredictedCost, ...] = ()
     disturbed_by: tuple[str, ...] = ()
+    stays: tuple[str, ...] = ()

@@ -119,6 +119,7 @@ class TrialDocument(Struct, frozen=True):
     not_tried: str | None = None
     predicted: list[PredictedCostRow] = []
     disturbed_by: list[str] = []
+    stays: list[str] = []
     kind: Literal["trial"] = "trial"
     version: Literal[1] = 1
 
@@ -178,6 +179,7 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
             for each in (trial.predicted if trial else ())
         ],
         disturbed_by=list(trial.disturbed_by) if trial else [],
+        stays=list(trial.stays) if trial else [],
     )
 
 

@@ -129,6 +129,7 @@ def _heading(
             "left behind",
             "" if trial.not_tried else ", ".join(trial.left_behind) or "nothing (checked)",
         ),
+        ("stays", "; ".join(trial.stays)),
         (
             "at the same time",
             f"{', '.join(trial.disturbed_by)} measured on this database, too: "

@@ -264,10 +264,8 @@ class _Run:
             queries=tuple(whole),
             build_ms=sum(build.build_ms for build in done.builds),
             size_bytes=sum(build.size_bytes for build in done.builds),
-            left_behind=(
-                *_still_there(self.workspace, self.making.names, self.record.mark),
-                *self._counted(chosen),
-            ),
+            left_behind=_still_there(self.workspace, self.making.names, self.record.mark),
+            stays=tuple(self._counted(chosen)),
             failed=tuple(done.failed),
             stopped_early=done.interrupted,
             parts=tuple(done.parts),
@@ -276,15 +274,21 @@ class _Run:
         )
 
     def _counted(self, chosen: ChosenWay) -> list[str]:
-        """What the server's counters keep of an ANALYZE whose statistics were rolled back."""
-        analyzed = [s for s in self.making.change.others if s.upper().startswith("ANALYZE")]
-        analyzed += [
-            f"ANALYZE {i.design.table}"
-            for i in self.making.indexes
-            if any(key.expression for key in i.design.keys)
+        """What stays of an ANALYZE: online its statistics, else its moment in the counters."""
+        by_expression = [
+            str(index.design.table)
+            for index in self.making.indexes
+            if any(key.expression for key in index.design.keys)
         ]
+        if chosen.way is Way.ONLINE:
+            return [
+                f"statistics of {table} gathered anew, as an index on an expression needs them"
+                for table in sorted(set(by_expression))
+            ]
+        analyzed = [s for s in self.making.change.others if s.upper().startswith("ANALYZE")]
+        analyzed += [f"ANALYZE {table}" for table in by_expression]
         able = self.workspace.session.can(Capability.UNCOUNTED) and not self.making.change.writes
-        if chosen.way is Way.ONLINE or able:
+        if able:
             return []
         return [
             f"the moment of {text.rstrip(';')} in the server's counters; statistics are as before"
