@@ -151,8 +151,9 @@ def ancestors(pid: int) -> list[int]:
     return found
 
 
-@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGKILL])
-@pytest.mark.parametrize("seconds", [1.0, 9.0])
+@pytest.mark.parametrize(
+    ("number", "seconds"), [(signal.SIGINT, 9.0), (signal.SIGKILL, 1.0), (signal.SIGKILL, 9.0)]
+)
 def test_a_demo_broken_off_leaves_no_server(humble: Program, number: int, seconds: float) -> None:
     demo = humble.start("demo", "--folder", "d")
     before = {str(f) for f in Path("/var/tmp").glob("humble-*")}

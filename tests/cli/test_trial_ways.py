@@ -219,7 +219,7 @@ def test_nothing_is_left_however_a_trial_ends(humble: Program, small: Server) ->
         role = '"production"' if way == "online" else '"scratch"'
         other = '"scratch"' if way == "online" else '"production"'
         file.write_text(file.read_text().replace(other, role))
-        for ending in ENDINGS if way == "uncommitted" else ENDINGS[:3]:
+        for ending in ENDINGS if way == "uncommitted" else ENDINGS[:2]:
             trial = humble.start(*words, *index)
             # Uncommitted ones are seen by nobody else; their sessions are.
             seen, wanted = (BUILT, True) if way == "online" else (OURS, 2 if way != "stages" else 1)
@@ -267,19 +267,16 @@ def _until_answering(server: Server) -> None:
             time.sleep(0.1)
 
 
-@pytest.mark.parametrize("timeout", ["0.1", "60"])
-def test_nothing_is_left_after_errors_and_time_outs(
-    humble: Program, small: Server, timeout: str
-) -> None:
+def test_nothing_is_left_after_errors_and_time_outs(humble: Program, small: Server) -> None:
     humble.ok("init", small.url, "--role", "scratch")
     before = small.fetch(LEFT)
     endless = "SELECT count(*), pg_sleep(0.2) FROM much WHERE a = 7"
     failing = "SELECT 1 / (a - 7) FROM much WHERE a = 7"
     for way in ((), ("--allow-writes",)):
-        ended = humble.run("trial", endless, "--index", "much (a)", "--timeout", timeout,
+        ended = humble.run("trial", endless, "--index", "much (a)", "--timeout", "0.1",
                            "--pairs", "6", *way)  # fmt: skip
         assert ended.code == 0, ended.err
-        humble.fails(4, "trial", failing, "--index", "much (a)", "--timeout", timeout, *way)
+        humble.fails(4, "trial", failing, "--index", "much (a)", *way)
         wait_for(small, OURS, [(0,)], 30)
         assert small.fetch(LEFT) == before
     assert "nothing to tidy" in humble.ok("tidy").out

@@ -26,7 +26,7 @@ from humble_ledger.errors import StatementRejected
 
 COPIED_ROWS = 20_000
 BATCH_ROWS = 1_000
-PAIRS = 12
+PAIRS = 8
 FEWEST_ROWS = 2 * BATCH_ROWS
 
 _COLUMNS_SQL = """
