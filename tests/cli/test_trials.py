@@ -27,8 +27,8 @@ WRONG = [
      "SELECT code FROM alert WHERE lower(code) < 'E-2' AND alert_id < 900", "differ"),
     ("SELECT sum(value) FROM reading WHERE buoy_id = 61",
      "SELECT sum(value::real) FROM reading WHERE buoy_id = 61", "1 of 1 rows differ"),
-    ("SELECT buoy_id, name FROM buoy ORDER BY name", "SELECT buoy_id, name FROM buoy ORDER BY 1",
-     "another order than asked for"),
+    ("SELECT buoy_id, name FROM buoy ORDER BY name",
+     "SELECT buoy_id, name FROM buoy ORDER BY 2 DESC", "another order than asked for"),
     ("SELECT kind FROM alert WHERE alert_id < 90 ORDER BY message COLLATE \"C\"",
      "SELECT kind FROM alert WHERE alert_id < 90 ORDER BY upper(message)", "another order"),
 ]  # fmt: skip

@@ -7,8 +7,8 @@ sides alike, which the alternating order sees to; no run is thrown away.
 
 Real machines disturb one connection for a while and then the other, so that neighbouring
 pairs resemble each other and tell less than so many independent ones would. The interval is
-widened by what the pairs themselves show of that (their lag-1 correlation), as it is usual
-for the mean of a correlated series.
+widened by what the pairs themselves show of that (their lag-1 correlation, and how much the
+means of batches vary), as it is usual for the mean of a correlated series.
 
 Looking after every pair and stopping when it looks good would find differences where there
 are none. So there are few looks, and the error rate of 5 % is spent over them: the first
@@ -28,6 +28,8 @@ from itertools import pairwise
 LOOKS: tuple[tuple[int, float], ...] = ((6, 0.0315), (12, 0.0055), (20, 0.005), (40, 0.008))
 FEWEST_PAIRS = LOOKS[0][0]
 MOST_PAIRS = LOOKS[-1][0]
+BATCHES = (2, 3, 4, 5)  # pairs whose mean is looked at, to see noise that lasts
+FEWEST_BATCHES = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,10 +97,13 @@ def covering_both(
 
 
 def effective_pairs(logs: Sequence[float]) -> float:
-    """How many independent pairs these are worth: n·(1 - ρ)/(1 + ρ), at least 6.
+    """How many independent pairs these are worth: n divided by the variance's inflation.
 
-    ρ is the lag-1 correlation of the logarithms of the ratios, taken as 0 when negative, and
-    raised by what a short series is known to understate it, (1 + 3ρ)/n (Kendall 1954).
+    The inflation is the largest of (1 + ρ)/(1 - ρ), with ρ the lag-1 correlation of the
+    logarithms of the ratios, taken as 0 when negative and raised by what a short series is known
+    to understate it, (1 + 3ρ)/n (Kendall 1954); and of the variance of the means of
+    neighbouring batches, times their size, over that of single pairs (batch means, Schmeiser
+    1982), which sees what lasts longer than two pairs. At least 6.
     """
     count = len(logs)
     mean = sum(logs) / count
@@ -108,7 +113,21 @@ def effective_pairs(logs: Sequence[float]) -> float:
     shared = sum((a - mean) * (b - mean) for a, b in pairwise(logs))
     rho = shared / spread
     rho = min(max(rho + (1.0 + 3.0 * rho) / count, 0.0), 0.9)
-    return max(min(count, FEWEST_PAIRS), count * (1.0 - rho) / (1.0 + rho))
+    single = spread / (count - 1)
+    inflations = [(1.0 + rho) / (1.0 - rho)]
+    inflations += [
+        size * _batch_variance(logs, size) / single
+        for size in BATCHES
+        if count // size >= FEWEST_BATCHES
+    ]
+    return max(min(count, FEWEST_PAIRS), count / max(inflations))
+
+
+def _batch_variance(logs: Sequence[float], size: int) -> float:
+    """The variance of the means of neighbouring batches; what is left over is left out."""
+    means = [sum(logs[n : n + size]) / size for n in range(0, len(logs) - size + 1, size)]
+    middle = sum(means) / len(means)
+    return sum((each - middle) ** 2 for each in means) / (len(means) - 1)
 
 
 def _widened(depth: int, pairs: int, effective: float) -> int:
