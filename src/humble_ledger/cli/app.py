@@ -73,7 +73,7 @@ def build() -> typer.Typer:
         add_completion=False,
         rich_markup_mode="rich",
         pretty_exceptions_enable=False,
-        context_settings={"help_option_names": ["-h", "--help"]},
+        context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 120},
     )
     app.callback()(_root)
     app.command("demo", rich_help_panel=BEGIN)(demo.demo)

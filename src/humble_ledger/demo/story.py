@@ -143,7 +143,7 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     teller.command("settle", "t2", "drop", "--reason", "not used")
     teller.say("What two clients feel of it, while it is built online in the middle")
     teller.command(
-        "replay", query, "--clients", "2", "--seconds", "8", "--change-at", "2",
+        "replay", query, "--clients", "2", "--seconds", "6", "--change-at", "3",
         "--remedy", "r1", "--to", "step.svg",
     )  # fmt: skip
     teller.command("history", "--last", "12")

@@ -2,10 +2,12 @@ from __future__ import annotations
 
 import math
 import random
+import statistics
 
 import pytest
 from scipy import stats
 
+from humble_ledger.core.trials.model import Verdict
 from humble_ledger.core.trials.ratio import (
     LOOKS,
     MOST_PAIRS,
@@ -138,3 +140,19 @@ def test_stages_cover_what_the_machine_did_meanwhile() -> None:
     assert drifting.low < 0.27 and drifting.high > 0.49
     assert covering_both(before, changed, []) is None
     assert covering_both(before[:3], changed[:6], before[:3]) is None
+
+
+def test_noise_that_lasts_over_several_pairs_is_seen() -> None:
+    """Every four pairs the machine turns to favour one side: fewer pairs than they seem."""
+    chance = random.Random(11)
+    lasting, single, said = [], [], 0
+    for _ in range(150):
+        turns = [chance.gauss(0, 0.15) for _ in range(10)]
+        logs = [turns[n // 4] + chance.gauss(0, 0.08) for n in range(40)]
+        lasting.append(effective_pairs(logs))
+        single.append(effective_pairs([chance.gauss(0, 0.17) for _ in range(40)]))
+        after = [math.exp(each) for each in logs]
+        looks = (ratio_interval([1.0] * n, after[:n], rate) for n, rate in LOOKS)
+        said += any(judge_time(found) in (Verdict.FASTER, Verdict.SLOWER) for found in looks)
+    assert statistics.median(lasting) < 15 and statistics.median(single) > 25
+    assert said <= 12, "8 % at most of things against themselves"

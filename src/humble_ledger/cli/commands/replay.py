@@ -23,7 +23,10 @@ def replay(
     clients: Annotated[
         int, typer.Option("--clients", help="So many connections at once.", min=1, max=200)
     ] = 4,
-    seconds: Annotated[float, typer.Option("--seconds", help="How long to go on.", min=1.0)] = 30.0,
+    seconds: Annotated[
+        float,
+        typer.Option("--seconds", help="How long to go on, besides making a change.", min=1.0),
+    ] = 30.0,
     as_captured: Annotated[
         bool,
         typer.Option(

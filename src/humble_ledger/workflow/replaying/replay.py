@@ -190,6 +190,7 @@ class _Run:
     runs: Sequence[CapturedRun]
     change: MidwayChange | None
     progress: Progress
+    made_s: float = 0.0  # what making the change took, which comes on top of the time asked for
 
     def played(self) -> Replay:
         """Play it to its end, or until Ctrl-C."""
@@ -210,7 +211,7 @@ class _Run:
             except KeyboardInterrupt:
                 stopped = True
             finally:
-                ended = min(clock.now(), self.asked.seconds)
+                ended = min(clock.now(), self.asked.seconds + self.made_s)
                 end(players, threads, clock)
         return self._summed(players, window, ended, stopped=stopped)
 
@@ -240,11 +241,15 @@ class _Run:
         window = None
         asked = self.asked
         at = asked.change_at_s if asked.change_at_s is not None else asked.seconds / 2
-        while clock.now() < asked.seconds and any(thread.is_alive() for thread in threads):
+        while any(thread.is_alive() for thread in threads):
             if self.change is not None and window is None and clock.now() >= at:
                 window = self._changed(self.change, clock, players)
+                self.made_s = window.done_s - window.begun_s
+            whole = asked.seconds + self.made_s
+            if clock.now() >= whole:
+                break
             done = sum(len(player.sent) for player in players)
-            self.progress(f"second {clock.now():.0f} of {asked.seconds:g}: {done:,} statements")
+            self.progress(f"second {clock.now():.0f} of {whole:.0f}: {done:,} statements")
             clock.over.wait(LOOK_S)
         if players and all(player.lost for player in players):
             raise TargetUnreachable(players[0].lost, "All clients lost their connection.")
