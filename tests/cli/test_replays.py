@@ -100,6 +100,7 @@ def test_a_replay_that_was_killed_is_tidied_and_one_that_was_stopped_is_kept(
     out, err = stopped.communicate(timeout=30)
     assert stopped.returncode == 0 and "Traceback" not in err, err
     assert '"stopped_early":true' in out
+    assert '"name":"with the change"' in out, "the change was made before Ctrl-C came"
     wait_for(server, LEFT, before, 10)
 
 

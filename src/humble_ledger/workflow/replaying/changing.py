@@ -33,6 +33,7 @@ class MidwayChange:
 
 
 PATIENCE_MS = 60_000
+_ONLINE = "DROP INDEX CONCURRENTLY"
 _NOT_HERE = {
     RemedyType.REWRITE: "another text: it stands for one set of values, which a trial compares",
     RemedyType.REMOVAL: "a removal: the index would really have to be dropped, and built again",
@@ -106,15 +107,17 @@ def unmake(
         return []
     failed = []
     patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
-    with workspace.engine.hands(url or workspace.target.url, patient, mark) as able:
-        for statement in left:
-            try:
+    for statement in left:
+        # Only what is dropped online may wait long: others would queue behind anything else.
+        limits = patient if statement.startswith(_ONLINE) else workspace.limits
+        try:
+            with workspace.engine.hands(url or workspace.target.url, limits, mark) as able:
                 able.do(statement)
-            except HumbleError as error:
-                if not _was_never_made(error):
-                    failed.append(f"{statement} ({error.message})")
-                    continue
-            workspace.ledger.replays.undone(replay, statement)
+        except HumbleError as error:
+            if not _was_never_made(error):
+                failed.append(f"{statement} ({error.message})")
+                continue
+        workspace.ledger.replays.undone(replay, statement)
     return failed
 
 

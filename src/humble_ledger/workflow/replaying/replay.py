@@ -190,7 +190,7 @@ class _Run:
     runs: Sequence[CapturedRun]
     change: MidwayChange | None
     progress: Progress
-    made_s: float = 0.0  # what making the change took, which comes on top of the time asked for
+    window: ChangeWindow | None = None  # kept here, so that Ctrl-C after the change loses nothing
 
     def played(self) -> Replay:
         """Play it to its end, or until Ctrl-C."""
@@ -205,15 +205,20 @@ class _Run:
             clock.start()
             for thread in threads:
                 thread.start()
-            window, stopped, ended = None, False, 0.0
+            stopped, ended = False, 0.0
             try:
-                window = self._conducted(clock, players, threads)
+                self._conducted(clock, players, threads)
             except KeyboardInterrupt:
                 stopped = True
             finally:
-                ended = min(clock.now(), self.asked.seconds + self.made_s)
+                ended = min(clock.now(), self._whole_s())
                 end(players, threads, clock)
-        return self._summed(players, window, ended, stopped=stopped)
+        return self._summed(players, ended, stopped=stopped)
+
+    def _whole_s(self) -> float:
+        """The time asked for; what making the change took comes on top of it."""
+        window = self.window
+        return self.asked.seconds + (window.done_s - window.begun_s if window is not None else 0.0)
 
     def _client(self) -> Client:
         return self.workspace.engine.client(
@@ -236,16 +241,14 @@ class _Run:
 
     def _conducted(
         self, clock: Clock, players: Sequence[Player], threads: Sequence[threading.Thread]
-    ) -> ChangeWindow | None:
+    ) -> None:
         """Wait for the end, and make the change at its moment."""
-        window = None
         asked = self.asked
         at = asked.change_at_s if asked.change_at_s is not None else asked.seconds / 2
         while any(thread.is_alive() for thread in threads):
-            if self.change is not None and window is None and clock.now() >= at:
-                window = self._changed(self.change, clock, players)
-                self.made_s = window.done_s - window.begun_s
-            whole = asked.seconds + self.made_s
+            if self.change is not None and self.window is None and clock.now() >= at:
+                self.window = self._changed(self.change, clock, players)
+            whole = self._whole_s()
             if clock.now() >= whole:
                 break
             done = sum(len(player.sent) for player in players)
@@ -253,7 +256,6 @@ class _Run:
             clock.over.wait(LOOK_S)
         if players and all(player.lost for player in players):
             raise TargetUnreachable(players[0].lost, "All clients lost their connection.")
-        return window
 
     def _changed(
         self, change: MidwayChange, clock: Clock, players: Sequence[Player]
@@ -268,7 +270,6 @@ class _Run:
     def _summed(
         self,
         players: Sequence[Player],
-        window: ChangeWindow | None,
         ended: float,
         *,
         stopped: bool,
@@ -282,9 +283,9 @@ class _Run:
             rhythm=self.asked.rhythm,
             clients=len(players),
             seconds=ended,
-            phases=phases(sent, ended, window),
+            phases=phases(sent, ended, self.window),
             by_second=by_second(sent, ended),
-            change=window,
+            change=self.window,
             errors=errors(sent),
             late_ms=statistics.median(late) if late else None,
             stopped_early=stopped,
