@@ -10,8 +10,6 @@ from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import RemedyEntry, ReplayEntry
 from humble_ledger.core.remedies.asked import Written
-from humble_ledger.core.remedies.index_text import parse_index
-from humble_ledger.core.remedies.model import index_remedy
 from humble_ledger.core.replays.model import CapturedRun, ChangeWindow, Replay, Rhythm, Sent
 from humble_ledger.core.replays.scheduling import Due, by_session, closed_loop
 from humble_ledger.core.replays.summing import by_second, errors, phases
@@ -23,6 +21,7 @@ from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.replaying.changing import MidwayChange, make, midway_change, unmake
 from humble_ledger.workflow.replaying.clients import Clock, Player, end
+from humble_ledger.workflow.wanted import wanted_remedies
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_RUNS = 50_000
@@ -78,7 +77,7 @@ def replay(
     for query in queries:
         workspace.ledger.require(query)
     runs, passed_over = _playable(workspace, queries, asked)
-    entries = _entries(workspace, remedies, indexes, written)
+    entries = wanted_remedies(workspace, remedies, indexes, written)
     _refuse_unfitting(asked, entries)
     midway_change(workspace, entries, "", production=production)  # refused before anything runs
     if production:
@@ -168,16 +167,6 @@ def _playable(
 def _may_run(run: CapturedRun, asked: Asked) -> bool:
     kind = kind_of(run.statement.sql)
     return kind is StatementKind.READS or (asked.allow_writes and kind is StatementKind.CHANGES)
-
-
-def _entries(
-    workspace: Workspace, remedies: Sequence[str], indexes: Sequence[str], written: Written
-) -> list[RemedyEntry]:
-    known = workspace.ledger.remedies
-    entries = [known.get(id_) for id_ in remedies]
-    entries += [known.keep_known(remedy) for remedy in written.remedies(())]
-    designs = [parse_index(text) for text in indexes]
-    return entries + [known.keep_known(index_remedy(d, reason="asked for")) for d in designs]
 
 
 @dataclass(slots=True)

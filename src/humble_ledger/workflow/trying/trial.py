@@ -8,8 +8,7 @@ from dataclasses import dataclass, field
 
 from humble_ledger.core.entries import RemedyEntry, TrialEntry
 from humble_ledger.core.remedies.asked import Written
-from humble_ledger.core.remedies.index_text import parse_index
-from humble_ledger.core.remedies.model import RemedyType, index_remedy
+from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.statements.kinds import (
     Statement,
     StatementKind,
@@ -45,6 +44,7 @@ from humble_ledger.workflow.trying.staging import Staging
 from humble_ledger.workflow.trying.untried import predicted_costs
 from humble_ledger.workflow.trying.upkeep import measured_upkeep
 from humble_ledger.workflow.trying.values import sets_of_values
+from humble_ledger.workflow.wanted import wanted_remedies
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -347,7 +347,7 @@ def _remedies(
     written: Written,
     tried: Sequence[TriedQuery],
 ) -> list[RemedyEntry]:
-    entries = [workspace.ledger.remedies.get(id_) for id_ in ids]
+    entries = wanted_remedies(workspace, ids, indexes, written, tried)
     removals = [entry for entry in entries if entry.remedy.type is RemedyType.REMOVAL]
     if removals and not workspace.session.can(Capability.HIDDEN_INDEX):
         raise RefusedForSafety(
@@ -356,10 +356,6 @@ def _remedies(
             "wait, too.",
             "Try it on a copy where you are superuser: name one with --target.",
         )
-    entries += [workspace.ledger.remedies.keep_known(r) for r in written.remedies(tried)]
-    for text in indexes:
-        remedy = index_remedy(parse_index(text), reason="asked for")
-        entries.append(workspace.ledger.remedies.keep_known(remedy))
     if not entries:
         raise WrongUsage(
             "Nothing to try was named.",

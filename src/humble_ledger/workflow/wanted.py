@@ -1,0 +1,33 @@
+"""The remedies that a command names: by id, as indexes, or written out by the user."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.asked import ASKED_FOR, Written
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.model import index_remedy
+from humble_ledger.core.trials.tried import TriedQuery
+from humble_ledger.workflow.workspace import Workspace
+
+
+def wanted_remedies(
+    workspace: Workspace,
+    ids: Sequence[str],
+    indexes: Sequence[str],
+    written: Written,
+    tried: Sequence[TriedQuery] = (),
+) -> list[RemedyEntry]:
+    """Them all as entries of the ledger; what is written out is kept there now.
+
+    ``tried`` are the queries a rewritten text is for.
+
+    Raises:
+        WrongUsage, UnreadableInput: one of them is not there or cannot be read.
+    """
+    known = workspace.ledger.remedies
+    entries = [known.get(id_) for id_ in ids]
+    entries += [known.keep_known(remedy) for remedy in written.remedies(tried)]
+    designs = [parse_index(text) for text in indexes]
+    return entries + [known.keep_known(index_remedy(d, reason=ASKED_FOR)) for d in designs]
