@@ -40,14 +40,20 @@ def tidy(
         lambda: TidyDocument(
             [TidiedRow(d.entry.id, list(d.words()), d.removed, d.runs) for d in done]
         ),
-        lambda: Group(*(Text(line) for line in _lines(done))),
+        lambda: Group(
+            # A statement is copied whole: the terminal may break it, a line end may not.
+            *(
+                Text(line, no_wrap=line.startswith(" "), overflow="ignore")
+                for line in _lines(done)
+            )
+        ),
     )
 
 
 def _lines(done: Sequence[Tidied]) -> list[str]:
     if not done:
         return ["Every trial and replay was closed properly; there is nothing to tidy."]
-    return [_line(each) for each in done]
+    return [line for each in done for line in (_line(each), *_undone(each))]
 
 
 def _line(each: Tidied) -> str:
@@ -64,10 +70,15 @@ def _line(each: Tidied) -> str:
         )
     if each.failed:
         return f"{each.entry.id} was broken off; could not be undone: {'; '.join(each.failed)}."
-    told = []
-    if each.found:
-        verb = "removed" if each.removed else "would remove"
-        told.append(f"{verb} {', '.join(each.found.words())}")
-    if each.undoings:
-        told.append(f"{'ran' if each.removed else 'would run'}  {';  '.join(each.undoings)}")
-    return f"{each.entry.id} was broken off; {'; '.join(told)}."
+    if not each.found:
+        return f"{each.entry.id} was broken off:"
+    verb = "removed" if each.removed else "would remove"
+    return f"{each.entry.id} was broken off; {verb} {', '.join(each.found.words())}."
+
+
+def _undone(each: Tidied) -> list[str]:
+    """The statements that undo a change: a line for each, so that it can be copied."""
+    if each.failed or each.runs or (each.runs is None and not each.removed):
+        return []
+    verb = "ran" if each.removed else "would run"
+    return [f"  {verb}  {statement.rstrip(';')};" for statement in each.undoings]
