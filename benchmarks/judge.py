@@ -2,7 +2,8 @@
 
 Verdicts are counted on time alone, without the rule that equal plans cannot differ: a thing
 against itself while the machine is left alone and while a neighbour is noisy, then with one
-side's times made longer by a tenth and by twice.
+side's times made longer by a tenth and by twice. Last, a third as many with each server process
+where the system puts it, as on servers of other machines.
 """
 
 from __future__ import annotations
@@ -22,6 +23,7 @@ from humble_ledger.demo.scenario import build_scenario, scenario_cluster
 from humble_ledger.engines.contract import Arm, Change, NewIndex, Outcome
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.launcher import find_binaries
+from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.pairing import Pairs, measure_pairs
 
 # Against itself, shared out over the statements, and half as many of the others; 200 take half
@@ -74,18 +76,18 @@ def neighbours(count: int) -> Iterator[None]:
             process.kill()
 
 
-def verdict(before: Arm, after: Arm, sql: str) -> tuple[str, int]:
+def verdict(before: Arm, after: Arm, sql: str, place: OneProcessor) -> tuple[str, int]:
     """One trial: its verdict on time, and the pairs it took."""
     pairs = Pairs()
     arms = {"before": before, "after": after}
-    measure_pairs(arms, Statement(sql), pairs, MOST_PAIRS, SMALLEST_EFFECT)
+    measure_pairs(arms, Statement(sql), pairs, MOST_PAIRS, SMALLEST_EFFECT, move=place.move)
     rate = rate_at(len(pairs), MOST_PAIRS)
     assert rate is not None
     found = judge_time(ratio_interval(*pairs.whole(), rate))
     return (found.value if found else "undecided"), len(pairs)
 
 
-def trials(url: str, factor: float, count: int, words: str) -> None:
+def trials(url: str, factor: float, count: int, words: str, *, placed: bool = True) -> None:
     """So many trials, and how often each verdict came."""
     engine = PostgresEngine()
     whole: Counter[str] = Counter()
@@ -96,7 +98,9 @@ def trials(url: str, factor: float, count: int, words: str) -> None:
         for _ in range(count // len(STATEMENTS)):
             with engine.experiment(url, CHANGE, "bench") as both:
                 after = both.after if factor == 1.0 else Slowed(both.after, factor)
-                word, pairs = verdict(both.before, after, sql)  # type: ignore[arg-type]
+                place = OneProcessor(both.local_processes() if placed else ())
+                assert place.holds is placed
+                word, pairs = verdict(both.before, after, sql, place)  # type: ignore[arg-type]
             found[word] += 1
             taken.append(pairs)
             within_six += word == "slower" and pairs <= 6
@@ -114,11 +118,16 @@ def main() -> None:
     """Run the trials of every kind."""
     with scenario_cluster(find_binaries()) as cluster:
         url = build_scenario(cluster)
-        trials(url, 1.0, TRIALS, "against itself, quiet")
-        with neighbours(max(1, (os.cpu_count() or 2) // 2)):
-            trials(url, 1.0, TRIALS, "against itself, with a noisy neighbour")
-        trials(url, 1.1, TRIALS // 2, "a tenth slower")
-        trials(url, 2.0, TRIALS // 2, "twice as slow")
+        for placed, count, where in (
+            (True, TRIALS, "both on one processor"),
+            (False, TRIALS // 3, "where the system puts them"),
+        ):
+            trials(url, 1.0, count, f"against itself, quiet, {where}", placed=placed)
+            with neighbours(max(1, (os.cpu_count() or 2) // 2)):
+                words = f"against itself, with a noisy neighbour, {where}"
+                trials(url, 1.0, count, words, placed=placed)
+            trials(url, 1.1, count // 2, f"a tenth slower, {where}", placed=placed)
+            trials(url, 2.0, count // 2, f"twice as slow, {where}", placed=placed)
 
 
 if __name__ == "__main__":

@@ -176,6 +176,10 @@ class Experiment(Protocol):
         """What building took."""
         ...
 
+    def local_processes(self) -> tuple[int, ...]:
+        """The server's processes behind the two arms; () unless both run on this machine."""
+        ...
+
     def lacking(self, name: str) -> AbstractContextManager[tuple[Arm, Arm]]:
         """The arm with the whole change but this index, and the one with all of it.
 

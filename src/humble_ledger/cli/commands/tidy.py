@@ -42,10 +42,7 @@ def tidy(
         ),
         lambda: Group(
             # A statement is copied whole: the terminal may break it, a line end may not.
-            *(
-                Text(line, no_wrap=line.startswith(" "), overflow="ignore")
-                for line in _lines(done)
-            )
+            *(Text(line, no_wrap=line.startswith(" "), overflow="ignore") for line in _lines(done))
         ),
     )
 

@@ -105,7 +105,8 @@ class Trial:
     ``why_so`` tells why it went this way. ``not_tried`` tells why nothing could be made; then
     all there is are the ``predicted`` costs. ``stays`` is what nobody can take back, such as the
     moment of an ANALYZE in the server's counters. ``disturbed_by`` are others who were measuring on
-    the same database meanwhile.
+    the same database meanwhile. With ``one_processor`` both sides were run on the same processor of
+    the server, another for each pair.
     """
 
     verdict: Verdict
@@ -124,3 +125,4 @@ class Trial:
     predicted: tuple[PredictedCost, ...] = ()
     disturbed_by: tuple[str, ...] = ()
     stays: tuple[str, ...] = ()
+    one_processor: bool = False

@@ -23,6 +23,7 @@ from humble_ledger.engines.postgresql.arm import PostgresArm, kept_savepoint, un
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, make
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.local_process import local_process
 from humble_ledger.engines.postgresql.yielding import yielding
 from humble_ledger.errors import GaveWay, TargetUnreachable
 
@@ -42,8 +43,14 @@ class UncommittedChange:
     after: PostgresArm
     builds: list[IndexBuild]
     inside: Connection
+    outside: Connection
     schemas: dict[str, str]
     writes: bool
+
+    def local_processes(self) -> tuple[int, ...]:
+        """The server's processes of the two connections, where they are known to run here."""
+        found = [local_process(each) for each in (self.outside, self.inside)]
+        return tuple(each for each in found if each is not None) if all(found) else ()
 
     @contextlib.contextmanager
     def lacking(self, name: str) -> Iterator[tuple[Arm, Arm]]:
@@ -138,6 +145,7 @@ def uncommitted_change(
                         PostgresArm(inside, guard),
                         builds,
                         inside,
+                        outside,
                         {index.name: index.schema for index in change.indexes},
                         change.writes,
                     )

@@ -120,6 +120,7 @@ class TrialDocument(Struct, frozen=True):
     predicted: list[PredictedCostRow] = []
     disturbed_by: list[str] = []
     stays: list[str] = []
+    one_processor: bool = False
     kind: Literal["trial"] = "trial"
     version: Literal[1] = 1
 
@@ -180,6 +181,7 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
         ],
         disturbed_by=list(trial.disturbed_by) if trial else [],
         stays=list(trial.stays) if trial else [],
+        one_processor=trial.one_processor if trial else False,
     )
 
 

@@ -109,13 +109,16 @@ def _summary(trial: Trial, numbers: Numbers) -> RenderableType:
     return Group(table, Text(""), Text(f"{words} (times measured)"))
 
 
+BESIDE = "; their server processes shared a processor, another one for each pair"
+
+
 def _heading(
     entry: TrialEntry, trial: Trial, remedies: Sequence[RemedyEntry], numbers: Numbers
 ) -> RenderableType:
     tried = "; ".join(f"{r.id}, {r.remedy.summary}" for r in remedies)
     return labelled(
         ("trial", f"{entry.id}: {tried}" + (", stopped early" if trial.stopped_early else "")),
-        ("way", EXPLAINED[Way(trial.way)]),
+        ("way", EXPLAINED[Way(trial.way)] + (BESIDE if trial.one_processor else "")),
         ("why so", trial.why_so or trial.not_tried),
         (
             "built" if trial.size_bytes else "made",

@@ -17,6 +17,7 @@ from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocumen
 from humble_ledger.errors import StatementTimedOut
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.trying.judging import Judging
+from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.pairing import Pairs, measure_pairs
 from humble_ledger.workflow.trying.rewritten import RewrittenArm
 
@@ -26,11 +27,14 @@ AGAIN = 3  # runs of the side that ends when the other one does not
 class Measuring:
     """Measures query after query on the two arms, until each is clear or Ctrl-C comes."""
 
-    def __init__(self, judging: Judging, experiment: Experiment, most_pairs: int) -> None:
-        """``experiment`` has the change made on one of its arms."""
+    def __init__(
+        self, judging: Judging, experiment: Experiment, most_pairs: int, place: OneProcessor
+    ) -> None:
+        """``experiment`` has the change made on one of its arms; ``place`` its processes."""
         self._judging = judging
         self._experiment = experiment
         self._most_pairs = most_pairs
+        self._place = place
         self.documents: dict[str, PlanDocument] = {}
         self.interrupted = False
 
@@ -57,6 +61,7 @@ class Measuring:
                 self._most_pairs,
                 self._judging.smallest_effect,
                 lambda words: progress(f"{tried.query}: {words}"),
+                self._place.move,
             )
         except KeyboardInterrupt:
             self.interrupted = True

@@ -39,6 +39,7 @@ from humble_ledger.workflow.trying.choosing_way import ChosenWay, choose_way
 from humble_ledger.workflow.trying.judging import Judging, folded
 from humble_ledger.workflow.trying.making import Making, making_of
 from humble_ledger.workflow.trying.measuring import Measuring
+from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.parts import index_parts
 from humble_ledger.workflow.trying.staging import Staging
 from humble_ledger.workflow.trying.untried import predicted_costs
@@ -149,6 +150,7 @@ class _Measured:
     parts: list[IndexPart] = field(default_factory=list)
     disturbed: set[str] = field(default_factory=set)
     interrupted: bool = False
+    one_processor: bool = False
 
 
 @dataclass(slots=True)
@@ -209,7 +211,10 @@ class _Run:
 
     def _alternating(self, experiment: Experiment) -> _Measured:
         judging = Judging(self.workspace, self.making, self.smallest_effect)
-        measuring = Measuring(judging, experiment, self.most_pairs)
+        # A busy server places its processes better than we would.
+        production = self.workspace.target.role is TargetRole.PRODUCTION
+        place = OneProcessor(() if production else experiment.local_processes())
+        measuring = Measuring(judging, experiment, self.most_pairs, place)
         done = _Measured(experiment.builds)
         for each in self.tried:
             done.disturbed |= self._others()
@@ -230,6 +235,7 @@ class _Run:
             except KeyboardInterrupt:
                 measuring.interrupted = True
         done.interrupted = measuring.interrupted
+        done.one_processor = place.holds
         return done
 
     def _staged(self, chosen: ChosenWay) -> _Measured:
@@ -271,6 +277,7 @@ class _Run:
             parts=tuple(done.parts),
             upkeep=() if done.interrupted else self._upkeep(),
             disturbed_by=tuple(sorted(done.disturbed | self._others())),
+            one_processor=done.one_processor,
         )
 
     def _counted(self, chosen: ChosenWay) -> list[str]:
