@@ -12,7 +12,6 @@ from humble_ledger.capture.log_rows import (
     LITERALS,
     OWN,
     PLANNED,
-    RAN,
     SENT,
     TOOK,
     BlockWriter,
@@ -92,26 +91,7 @@ def row_of(
         return [TOOK, writer.time(stamp), session, client, duration, -1, None, ""]
     else:
         return None  # parse and bind are steps of the execution that follows
-    return run_of(writer, sql, stamp, session, client, duration, detail)
-
-
-def run_of(
-    writer: BlockWriter,
-    sql: str,
-    stamp: str,
-    session: str,
-    client: int,
-    duration_ms: float,
-    detail: str = "",
-) -> Row | None:
-    """The row of a statement that ran; None when it is our own or has no plan."""
-    if client < 0:
-        writer.block.pass_over(OWN)
-        return None
-    key, literals = writer.statement(sql)
-    if key < 0:
-        return None
-    return [RAN, writer.time(stamp), session, client, duration_ms, key, literals, detail]
+    return writer.run(sql, stamp, session, client, duration, detail)
 
 
 def add_statement(writer: BlockWriter, row: Row, sql: str) -> None:

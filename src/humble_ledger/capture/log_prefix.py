@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 
+# The frequent ones first: they are tried in this order.
 LEVELS = (
-    "DEBUG[1-5]?|INFO|NOTICE|WARNING|ERROR|LOG|FATAL|PANIC|"
-    "DETAIL|HINT|QUERY|CONTEXT|LOCATION|STATEMENT"
+    "LOG|DETAIL|STATEMENT|ERROR|FATAL|WARNING|NOTICE|INFO|PANIC|DEBUG[1-5]?|"
+    "HINT|QUERY|CONTEXT|LOCATION"
 )
 _TIME = r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d+)? [A-Za-z0-9+:-]+"
 # What a name may be: lengths are bounded, so that a line of junk cannot cost minutes.

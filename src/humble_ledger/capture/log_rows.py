@@ -29,8 +29,9 @@ from datetime import datetime
 from math import isnan
 from typing import Any
 
+from humble_ledger.capture.line_shapes import Shape
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
-from humble_ledger.core.statements.wording import HOLE, cut
+from humble_ledger.core.statements.wording import BETWEEN, HOLE, cut, cut_many, is_plain, refill
 
 RAN, SENT, TOOK, PLANNED, HAPPENED = range(5)
 KIND, TIME, SESSION, CLIENT, AMOUNT, KEY, LITERALS, DETAIL = range(8)
@@ -46,10 +47,6 @@ _NOT_KEPT = -1
 _UTC = frozenset(("UTC", "GMT", "Z", ""))
 _OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)?")
 _MOST_KNOWN = 20_000
-
-
-# A character that stands in no statement: `clean` takes it out.
-BETWEEN = "\x00"
 
 
 @dataclass(slots=True)
@@ -118,10 +115,17 @@ class BlockRows:
 
 
 class BlockWriter:
-    """Collects the rows of one block; knows each statement, client and minute once."""
+    """Collects the rows of one block; knows each statement, client and minute once.
+
+    The statements that ran are cut all together, by `finish`: their rows have their text in
+    place of their literals until then.
+    """
 
     def __init__(self) -> None:
         self.block = BlockRows()
+        self._ran: list[Row] = []
+        # Of the wordings that are plain: the place of the statement, and its literals' number.
+        self._plain: dict[str, tuple[int, int]] = {}
         self._keys: dict[str, int] = {}
         self._clients: dict[tuple[str, str, str], int] = {}
         self._minutes: dict[str, float | None] = {}
@@ -137,6 +141,68 @@ class BlockWriter:
                 self.block.clients.append(who)
             self._clients[who] = found
         return found
+
+    def run(
+        self, sql: str, stamp: str, session: str, client: int, ms: float, detail: str = ""
+    ) -> Row:
+        """The row of a statement that ran, and is none of ours; `finish` drops what has no plan."""
+        row = [RAN, self.time(stamp), session, client, ms, -1, sql, detail]
+        self._ran.append(row)
+        return row
+
+    def known_run(self, line: str, shape: Shape) -> Row | None:
+        """The row of a line that tells of a run, by its shape; None when it is our own."""
+        # Taken apart once: names looked up one by one take twice the time.
+        session, detail, stamp, (user, database, application), duration, wording, places = shape
+        client = self.client((line[user], line[database], line[application]))
+        if client < 0:
+            self.block.pass_over(OWN)
+            return None
+        assert wording is not None
+        literals = [line[place] for place in places]
+        key = self._keys.get(wording)
+        if key is None:
+            key = self._new_key(wording, refill(wording, literals))
+        return [
+            RAN, self.time(line[stamp]), line[session], client, float(line[duration]), key,
+            literals, line[detail],
+        ]  # fmt: skip
+
+    def finish(self) -> BlockRows:
+        """The block, its statements cut into wording and literals."""
+        ran, self._ran = self._ran, []
+        if not ran:
+            return self.block
+        texts = [row[LITERALS].strip() for row in ran]
+        longest = max(map(len, texts))
+        wordings, literals = cut_many(texts) if longest <= LONGEST_STATEMENT else ([], [])
+        if len(wordings) != len(texts):
+            for row, text in zip(ran, texts, strict=True):
+                row[KEY], row[LITERALS] = self.statement(text)
+        else:
+            self._fill(ran, texts, wordings, literals)
+        if any(row[KEY] < 0 for row in ran):
+            self.block.rows = [r for r in self.block.rows if r[KIND] != RAN or r[KEY] >= 0]
+        return self.block
+
+    def _fill(
+        self, ran: list[Row], texts: list[str], wordings: list[str], literals: list[str]
+    ) -> None:
+        """Key and literals of each run, of statements that were cut together."""
+        plain, place = self._plain, 0
+        for row, text, wording in zip(ran, texts, wordings, strict=True):
+            known = plain.get(wording)
+            if known is None:
+                holes = wording.count(HOLE)
+                row[KEY], row[LITERALS] = self.statement(text)
+                if is_plain(wording) and len(plain) < _MOST_KNOWN:
+                    plain[wording] = (row[KEY], holes)
+            else:
+                row[KEY], holes = known
+                row[LITERALS] = literals[place : place + holes]
+                if row[KEY] < 0:
+                    self.block.pass_over(NO_PLAN)
+            place += holes
 
     def statement(self, sql: str) -> tuple[int, list[str]]:
         """The place of a statement's wording, and its literals; -1 when it is not kept."""
@@ -158,9 +224,16 @@ class BlockWriter:
         A zone's short name does not tell its offset: such times are taken as they stand, and
         the block is marked as not zoned.
         """
+        # With milliseconds all places are fixed, and those before know the minute.
+        begun = self._minutes.get(stamp[:17] + stamp[23:])
+        if begun is not None and stamp[19:20] == "." and stamp[23:24] == " ":
+            try:
+                return begun + float(stamp[17:23])
+            except ValueError:
+                return None
         minute, rest = stamp[:17], stamp[17:]
         seconds, _, zone = rest.partition(" ")
-        key = minute + zone
+        key = f"{minute} {zone}"
         begun = self._minutes.get(key)
         if begun is None:
             if minute[4:5] != "-":

@@ -17,12 +17,13 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import partial
+from functools import lru_cache, partial
 from multiprocessing import get_context
 
 from humble_ledger.capture import plain_log, structured_logs
 from humble_ledger.capture.columns import packed, unpacked
 from humble_ledger.capture.files import Block, Cutter, LogReader
+from humble_ledger.capture.line_shapes import Shapes
 from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import BlockRows
 
@@ -110,8 +111,14 @@ def rows_of(kind: LogFormat, prefix: str | None, data: bytes) -> BlockRows:
     if kind is LogFormat.CSV:
         return structured_logs.csv_rows(data)
     if kind is LogFormat.JSON:
-        return structured_logs.json_rows(data)
-    return plain_log.plain_rows(data, prefix)
+        return structured_logs.json_rows(data, _shapes(kind, prefix))
+    return plain_log.plain_rows(data, prefix, _shapes(kind, prefix))
+
+
+@lru_cache(maxsize=4)
+def _shapes(kind: LogFormat, prefix: str | None) -> Shapes:
+    """The shapes of lines that this process has met in logs of this form."""
+    return Shapes()
 
 
 _Parse = Callable[[bytes], BlockRows]

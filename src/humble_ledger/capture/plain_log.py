@@ -8,11 +8,25 @@ process, so each process's last row stays at hand for them.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
+from typing import Any
 
-from humble_ledger.capture.log_messages import add_detail, add_statement, row_of, run_of
+from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, literal_places
+from humble_ledger.capture.log_messages import add_detail, add_statement, row_of
 from humble_ledger.capture.log_prefix import entry_pattern
-from humble_ledger.capture.log_rows import BlockRows, BlockWriter, Row, clean
+from humble_ledger.capture.log_rows import (
+    KEY,
+    KIND,
+    LITERALS,
+    OWN,
+    RAN,
+    BlockRows,
+    BlockWriter,
+    Row,
+    clean,
+)
+from humble_ledger.core.statements.wording import BETWEEN
 
 _MESSAGES = frozenset(("LOG", "ERROR", "FATAL"))
 _ADDENDA = frozenset(("DETAIL", "HINT", "QUERY", "CONTEXT", "LOCATION", "STATEMENT"))
@@ -22,50 +36,167 @@ _ENTRY_START = re.compile(
     rb"^(?=[^\t\n])[^\n]{0,400}?(?:LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DEBUG[1-5]?):  ", re.M
 )
 _TAIL_BYTES = 64 * 1024
+# What in a prefix is not to be found in a line as it stands.
+_ESCAPES = re.compile(r"%-?\d*[a-zA-Z%]")
+_DIGIT = re.compile(r"\d")
 
 
-def plain_rows(data: bytes, prefix: str | None) -> BlockRows:
+def plain_rows(data: bytes, prefix: str | None, shapes: Shapes | None = None) -> BlockRows:
     """The rows of a block of a plain log.
 
-    ``prefix`` is the server's log_line_prefix, None to recognise the common forms.
+    ``prefix`` is the server's log_line_prefix, None to recognise the common forms; ``shapes``
+    are those of the lines of the blocks before.
     """
     text = clean(data.decode("utf-8", "replace"))
     if "\r\n" in text:
         text = text.replace("\r\n", "\n")
+    reading = _Reading(prefix)
+    lines = _lines(text, prefix, shapes) if shapes is not None else None
+    if lines is not None and shapes is not None:
+        missed = "\n".join(line for line, _, shape in lines if shape is None)
+        found = list(reading.entries(missed.replace(BETWEEN, "\n\t")))
+        if len(found) == sum(shape is None for _, _, shape in lines):
+            return _rows_by_shape(text, reading, lines, iter(found), shapes)
+    writer = BlockWriter()
+    writer.block.lines = text.count("\n")
+    last: dict[str, Row | None] = {}
+    for entry in reading.entries(text, writer.block):
+        _take(writer, last, entry)
+    return writer.finish()
+
+
+_Entry = tuple[
+    Any, ...
+]  # texts or None: level, message, time, session, user, database, application, ran
+_Line = tuple[str, bytes, Shape | None]
+
+
+class _Reading:
+    """Entries of a text, by the pattern of a prefix."""
+
+    def __init__(self, prefix: str | None) -> None:
+        self.pattern, self.places, self.names = _pattern(prefix)
+
+    def entries(self, text: str, block: BlockRows | None = None) -> Iterator[_Entry]:
+        """What the entries of a text say; lines between them are counted in the block.
+
+        Without a block there must be no such lines: nothing is given then.
+        """
+        # What stands between entries, then each entry's groups, again and again.
+        parts, width = self.pattern.split(text), self.pattern.groups + 1
+        if any(parts[::width]):
+            if block is None:
+                return iter(())
+            _between(text, self.pattern, block)
+        return zip(*(parts[place::width] for place in self.places), strict=True)
+
+    def shape(self, line: str, wording: str, literals: Sequence[str]) -> Shape | None:
+        """The shape of a line about a run, whose tabs behind line ends are not marked."""
+        match = self.pattern.match(line)
+        if match is None:
+            return None
+        at = {
+            name: NOWHERE if match.start(name) < 0 else slice(*match.span(name))
+            for name in self.names
+        }
+        sql = match["message"].replace(BETWEEN, "\n")
+        first = at["message"].start + len(sql) - len(sql.lstrip())
+        places = literal_places(line, range(first, len(line) + 1), wording, literals)
+        if places is None:
+            return None
+        who = (at["user"], at["database"], at["application"])
+        return Shape(at[self.names[3]], NOWHERE, at[self.names[2]], who, at["ran"], wording, places)
+
+    def shape_of_detail(self, line: str) -> Shape | None:
+        """The shape of a line with the values of the run before it."""
+        match = self.pattern.match(line)
+        if match is None:
+            return None
+        session = self.names[3]
+        where = NOWHERE if match.start(session) < 0 else slice(*match.span(session))
+        return Shape(where, slice(*match.span("message")))
+
+
+def _lines(text: str, prefix: str | None, shapes: Shapes) -> list[_Line] | None:
+    """The entries as lines, those behind the first marked, with their shapes' keys and shapes.
+
+    None where shapes are of no use: no such lines, or digits in the prefix that mean something.
+    """
+    if not shapes.useful or (prefix is not None and _DIGIT.search(_ESCAPES.sub("", prefix))):
+        return None
+    marked = text.replace("\n\t", BETWEEN)
+    lines = marked.split("\n")
+    keys, found = shapes.of(marked.encode("utf-8", "surrogatepass"))
+    if not lines[-1]:
+        lines.pop()
+        keys.pop()
+        found.pop()
+    return list(zip(lines, keys, found, strict=True))
+
+
+def _rows_by_shape(
+    text: str,
+    reading: _Reading,
+    lines: Sequence[_Line],
+    entries: Iterator[_Entry],
+    shapes: Shapes,
+) -> BlockRows:
+    """The rows of lines, of which those without a known shape have been read as entries."""
     writer = BlockWriter()
     block = writer.block
     block.lines = text.count("\n")
-    pattern, order = _reading(prefix)
-    # What stands between entries, then each entry's groups, again and again.
-    parts, width = pattern.split(text), pattern.groups + 1
-    between = parts[::width]
-    if any(between):
-        _between(text, pattern, block)
     last: dict[str, Row | None] = {}
-    clients: dict[tuple[str | None, ...], int] = {}
-    for level, message, stamp, session, user, database, application, ran in zip(
-        *(parts[place::width] for place in order), strict=True
-    ):
-        # A tab at the start of a line is the server's own mark of a continuation.
-        words = message.replace("\n\t", "\n") if "\n" in message else message
-        if level in _ADDENDA:
-            _add(writer, last.get(session), level, words)
-            continue
-        block.entries += 1
-        row = None
-        if level in _MESSAGES:
-            client = clients.get((user, database, application))
-            if client is None:
-                client = writer.client((user or "", database or "", application or ""))
-                clients[user, database, application] = client
-            if ran is None:
-                row = row_of(writer, words, stamp or "", session or "", client)
-            else:
-                row = run_of(writer, words, stamp or "", session or "", client, float(ran))
+    unknown: list[tuple[str, bytes, Row]] = []
+    for line, key, shape in lines:
+        if shape is None:
+            level, row = _take(writer, last, next(entries))
+            if level == "LOG" and row is not None and row[KIND] == RAN:
+                unknown.append((line, key, row))
+            elif level == "DETAIL" and row is not None and row[KIND] == RAN:
+                shapes.learn(key, reading.shape_of_detail(line))
+        elif shape.wording is None:
+            before = last.get(line[shape.session])
+            if before is not None:
+                add_detail(before, line[shape.detail].replace(BETWEEN, "\n"))
+        else:
+            block.entries += 1
+            row = writer.known_run(line, shape)
             if row is not None:
                 block.rows.append(row)
-        last[session] = row
+            last[line[shape.session]] = row
+    writer.finish()
+    for line, key, row in unknown:
+        if row[KEY] >= 0 and shapes.useful:
+            wording = block.keys[row[KEY]][0]
+            shapes.learn(key, reading.shape(line, wording, row[LITERALS]))
     return block
+
+
+def _take(
+    writer: BlockWriter, last: dict[str, Row | None], entry: _Entry
+) -> tuple[str, Row | None]:
+    """Take an entry; its level, and the row it made or was added to."""
+    level, message, stamp, session, user, database, application, ran = entry
+    # A tab at the start of a line is the server's own mark of a continuation.
+    words = message.replace("\n\t", "\n") if "\n" in message else message
+    if level in _ADDENDA:
+        before = last.get(session or "")
+        _add(writer, before, level, words)
+        return level, before
+    writer.block.entries += 1
+    row = None
+    if level in _MESSAGES:
+        client = writer.client((user or "", database or "", application or ""))
+        if ran is None:
+            row = row_of(writer, words, stamp or "", session or "", client)
+        elif client < 0:
+            writer.block.pass_over(OWN)
+        else:
+            row = writer.run(words, stamp or "", session or "", client, float(ran))
+        if row is not None:
+            writer.block.rows.append(row)
+    last[session or ""] = row
+    return level, row
 
 
 def _add(writer: BlockWriter, row: Row | None, level: str, words: str) -> None:
@@ -96,15 +227,21 @@ def first_start(data: bytes) -> int | None:
 
 
 @lru_cache(maxsize=4)
-def _reading(prefix: str | None) -> tuple[re.Pattern[str], tuple[int, ...]]:
-    """The pattern of an entry, and the places of its groups in the order we take them."""
+def _pattern(prefix: str | None) -> tuple[re.Pattern[str], tuple[int, ...], tuple[str, ...]]:
+    """The pattern of an entry, and places and names of its groups in the order of `_Entry`."""
     pattern = entry_pattern(prefix)
-    names = pattern.groupindex
-    order = (
-        "level", "message", "time" if "time" in names else "epoch",
-        "pid" if "pid" in names else "session", "user", "database", "application", "ran",
+    known = pattern.groupindex
+    # A group that no prefix filled is there, too, and always empty.
+    names = (
+        "level", "message", _filled(pattern, "time", "epoch"), _filled(pattern, "pid", "session"),
+        "user", "database", "application", "ran",
     )  # fmt: skip
-    return pattern, tuple(names[name] for name in order)
+    return pattern, tuple(known[name] for name in names), names
+
+
+def _filled(pattern: re.Pattern[str], first: str, other: str) -> str:
+    """The one of two groups that the prefix fills; the pattern has both."""
+    return other if f"(?P<{first}>)" in pattern.pattern else first
 
 
 def _between(text: str, pattern: re.Pattern[str], block: BlockRows) -> None:

@@ -5,11 +5,22 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Sequence
 
 import msgspec
 
+from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, literal_places
 from humble_ledger.capture.log_messages import add_statement, row_of
-from humble_ledger.capture.log_rows import BlockRows, BlockWriter, clean
+from humble_ledger.capture.log_rows import (
+    KEY,
+    KIND,
+    LITERALS,
+    RAN,
+    BlockRows,
+    BlockWriter,
+    Row,
+    clean,
+)
 
 # The places of the columns; later versions only add columns behind these.
 _TIME, _USER, _DATABASE, _PROCESS, _LEVEL, _MESSAGE, _DETAIL, _STATEMENT, _APPLICATION = (
@@ -33,7 +44,7 @@ def csv_rows(data: bytes) -> BlockRows:
         try:
             fields = next(reader)
         except StopIteration:
-            return block
+            return writer.finish()
         except csv.Error:
             fields = []
         if len(fields) < FEWEST_COLUMNS:
@@ -86,14 +97,27 @@ class _JsonEntry(msgspec.Struct, gc=False):
 _decode = msgspec.json.Decoder(_JsonEntry).decode
 
 
-def json_rows(data: bytes) -> BlockRows:
-    """The rows of a block of a jsonlog, one object on each line."""
+def json_rows(data: bytes, shapes: Shapes | None = None) -> BlockRows:
+    """The rows of a block of a jsonlog, one object on each line.
+
+    ``shapes`` are those of the lines of the blocks before.
+    """
     writer = BlockWriter()
     block = writer.block
     block.lines = data.count(b"\n")
     if b"\\u0000" in data or b"\xee\x80\x80" in data:
         data = data.replace(b"\\u0000", b"?").replace(b"\xee\x80\x80", b"?")
-    for number, line in enumerate(data.split(b"\n")):
+    lines = data.split(b"\n")
+    useful = shapes is not None and shapes.useful
+    keys, known = shapes.of(data) if shapes is not None and useful else (lines, [None] * len(lines))
+    unknown: list[tuple[bytes, bytes, _JsonEntry, Row]] = []
+    for number, (line, key, shape) in enumerate(zip(lines, keys, known, strict=True)):
+        if shape is not None:
+            block.entries += 1
+            row = writer.known_run(line.decode(), shape)
+            if row is not None:
+                block.rows.append(row)
+            continue
         if not line.strip():
             continue
         found = _entry(line)
@@ -109,7 +133,72 @@ def json_rows(data: bytes) -> BlockRows:
             if found.statement:
                 add_statement(writer, row, found.statement)
             block.rows.append(row)
+            if useful and row[KIND] == RAN:
+                unknown.append((line, key, found, row))
+    writer.finish()
+    for line, key, found, row in unknown:
+        if shapes is not None and shapes.useful and row[KEY] >= 0:
+            shapes.learn(key, _shape(line, found, block.keys[row[KEY]][0], row[LITERALS]))
     return block
+
+
+# A key of ours and its value as it stands. Inside a text a quote has a backslash before it, so
+# that this finds keys only.
+_VALUE = re.compile(
+    r'"(timestamp|user|dbname|pid|application_name|message|detail)"\s*:\s*'
+    r'(?:"((?:[^"\\]|\\.)*)"|(\d+))'
+)
+_ESCAPED = {"n": "\n", "t": "\t", '"': '"', "\\": "\\", "/": "/"}
+
+
+def _shape(line: bytes, entry: _JsonEntry, wording: str, literals: Sequence[str]) -> Shape | None:
+    """The shape of a line about a run; None when not all of it stands there as it means."""
+    text = line.decode("utf-8", "replace")
+    values = [(m[1], slice(*m.span(m.lastindex or 0))) for m in _VALUE.finditer(text)]
+    at = dict(values)
+    if len(at) < len(values) or "message" not in at or "\\u" in text:
+        return None
+    places, message = _unescaped(text, at.pop("message"))
+    if message != entry.message or any(text[at[n]] != str(getattr(entry, n)) for n in at):
+        return None
+    ran = _DURATION.match(message)
+    if ran is None:
+        return None
+    sql = message[ran.end() :]
+    first = ran.end() + len(sql) - len(sql.lstrip())
+    found = literal_places(text, places[first:], wording, literals)
+    if found is None:
+        return None
+    return Shape(
+        session=at.get("pid", NOWHERE),
+        detail=at.get("detail", NOWHERE),
+        time=at.get("timestamp", NOWHERE),
+        client=(
+            at.get("user", NOWHERE),
+            at.get("dbname", NOWHERE),
+            at.get("application_name", NOWHERE),
+        ),
+        duration=slice(places[ran.start(1)], places[ran.end(1)]),
+        wording=wording,
+        literals=found,
+    )
+
+
+_DURATION = re.compile(r"duration: (\d+\.\d+) ms  (?:statement|execute [^:\n]*): ")
+
+
+def _unescaped(text: str, at: slice) -> tuple[list[int], str]:
+    """Where each character of a JSON text stands (and where it ends), and the text it means."""
+    places, characters, place = [], [], at.start
+    while place < at.stop:
+        places.append(place)
+        if text[place] == "\\":
+            place += 1
+            characters.append(_ESCAPED.get(text[place], ""))
+        else:
+            characters.append(text[place])
+        place += 1
+    return [*places, at.stop], "".join(characters)
 
 
 def last_line_end(data: bytes) -> int | None:

@@ -13,10 +13,12 @@ from collections.abc import Sequence
 
 # A character of the private use area: it stands in no statement that anyone sends.
 HOLE = "\ue000"
+# PostgreSQL takes no such character in a text, so that it can stand between texts.
+BETWEEN = "\x00"
 # Strings and plain numbers. The pattern starts with a set of characters because the regular
 # expression engine seeks those ten times faster than anything that starts with a look-behind.
 # A quote behind one of these letters opens a string of another kind (E'…', B'…', U&'…').
-_STRING = r"(?<=')(?<![eEbBxXnN&]')[^']*(?:''[^']*)*'"
+_STRING = r"(?<=')(?<![eEbBxXnN&]')[^'\x00]*(?:''[^'\x00]*)*'"
 _NUMBER = r"(?<=[0-9])(?<![\w$.].)[0-9]*(?:\.[0-9]+)?(?![\w.])"
 _LITERAL = re.compile(rf"(['0-9](?:{_STRING}|{_NUMBER}))")
 # The same where quoted names or comments may hide quotes and digits: these are stepped over.
@@ -35,15 +37,34 @@ def cut(sql: str) -> tuple[str, list[str]] | None:
     None for a statement with strings of other kinds (E'…', $$…$$): it is kept whole, and
     grouped by its tokens.
     """
-    if "--" in sql or "/*" in sql:
-        return _cut_among_others(sql)
     parts = _LITERAL.split(sql)
     wording = HOLE.join(parts[::2])
-    if "'" in wording or "\\" in wording or ("$" in wording and not _understood(wording)):
-        return _cut_among_others(sql)
-    if '"' in wording and any(HOLE in name for name in wording.split('"')[1::2]):
-        return _cut_among_others(sql)  # a quoted name with digits or quotes in it
-    return wording, parts[1::2]
+    return (wording, parts[1::2]) if is_plain(wording) else _cut_among_others(sql)
+
+
+def cut_many(texts: Sequence[str]) -> tuple[list[str], list[str]]:
+    """The wordings of many statements, and all their literals in one list, in order.
+
+    As many literals belong to a statement as its wording has holes, and both are as `cut`
+    gives them where the wording `is_plain`; the others must be cut one by one. No text may have
+    `BETWEEN` in it. It takes two thirds of the time of `cut` for each.
+    """
+    parts = _LITERAL.split(BETWEEN.join(texts))
+    return HOLE.join(parts[::2]).split(BETWEEN), parts[1::2]
+
+
+def is_plain(wording: str) -> bool:
+    """Whether nothing but literals was cut out, and every literal.
+
+    Quotes that are left, or comments and quoted names that may have hidden some, tell of other
+    kinds of strings, or that what was taken for a literal is none.
+    """
+    if "'" in wording or "\\" in wording or "--" in wording or "/*" in wording:
+        return False
+    if "$" in wording and not _understood(wording):
+        return False
+    # A quoted name with digits or quotes in it.
+    return '"' not in wording or not any(HOLE in name for name in wording.split('"')[1::2])
 
 
 def refill(wording: str, literals: Sequence[str]) -> str:
