@@ -23,13 +23,15 @@ class Shape(NamedTuple):
     """Where the parts of a line stand, in characters.
 
     ``wording`` is that of the statement that ran; None for a line that adds its ``detail`` to
-    the row before it in its session.
+    the row before it in its session. ``client`` is given as it is when it has no digits, else
+    the places of its parts are.
     """
 
     session: slice
     detail: slice = NOWHERE
     time: slice = NOWHERE
-    client: tuple[slice, slice, slice] = (NOWHERE, NOWHERE, NOWHERE)
+    client: tuple[str, str, str] | None = None
+    client_parts: tuple[slice, slice, slice] = (NOWHERE, NOWHERE, NOWHERE)
     duration: slice = NOWHERE
     wording: str | None = None
     literals: tuple[slice, ...] = ()
@@ -51,6 +53,19 @@ class Shapes:
         self._met += len(found) - found.count(None)
         return keys, found
 
+    @staticmethod
+    def together(found: Sequence[Shape | None]) -> list[tuple[Shape, list[int]]]:
+        """Each shape of runs that was found, with the places of its lines."""
+        places: dict[int, tuple[Shape, list[int]]] = {}
+        for place, shape in enumerate(found):
+            if shape is not None and shape.wording is not None:
+                at = places.get(id(shape))
+                if at is None:
+                    places[id(shape)] = (shape, [place])
+                else:
+                    at[1].append(place)
+        return list(places.values())
+
     def learn(self, key: bytes, shape: Shape | None) -> None:
         """Keep a shape; None, of a line whose digits may mean more, is none."""
         if shape is not None and len(self._known) < MOST_KNOWN:
@@ -58,6 +73,14 @@ class Shapes:
         elif len(self._known) >= MOST_KNOWN and 2 * self._met < self._asked:
             self.useful = False
             self._known.clear()
+
+
+def client_of(
+    line: str, user: slice, database: slice, application: slice
+) -> tuple[str, str, str] | None:
+    """The client whose parts stand there; None when it has digits, which a shape does not tell."""
+    who = (line[user], line[database], line[application])
+    return None if any(c.isdigit() for part in who for c in part) else who
 
 
 def literal_places(

@@ -23,7 +23,7 @@ from __future__ import annotations
 import calendar
 import re
 from array import array
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from math import isnan
@@ -153,8 +153,13 @@ class BlockWriter:
     def known_run(self, line: str, shape: Shape) -> Row | None:
         """The row of a line that tells of a run, by its shape; None when it is our own."""
         # Taken apart once: names looked up one by one take twice the time.
-        session, detail, stamp, (user, database, application), duration, wording, places = shape
-        client = self.client((line[user], line[database], line[application]))
+        session, detail, stamp, who, parts, duration, wording, places = shape
+        if who is None:
+            user, database, application = parts
+            who = (line[user], line[database], line[application])
+        client = self._clients.get(who)
+        if client is None:
+            client = self.client(who)
         if client < 0:
             self.block.pass_over(OWN)
             return None
@@ -243,6 +248,16 @@ class BlockWriter:
             return None if begun is None else begun + float(seconds)
         except ValueError:
             return None
+
+    def times(self, stamps: Sequence[str]) -> list[float | None]:
+        """The same of many stamps that differ in nothing but digits."""
+        first = stamps[0]
+        if first[19:20] == "." and first[23:24] == " ":
+            begun = self._minutes.get(first[:17] + first[23:])
+            minute, zone = first[:17], first[23:]
+            if begun is not None and all(s[:17] == minute and s[23:] == zone for s in stamps):
+                return [begun + float(s[17:23]) for s in stamps]
+        return [self.time(stamp) for stamp in stamps]
 
     def _new_key(self, wording: str, sql: str) -> int:
         if kind_of(sql) is StatementKind.NO_PLAN:

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from typing import Any
 
-from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, literal_places
+from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
 from humble_ledger.capture.log_messages import add_detail, add_statement, row_of
 from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import (
@@ -104,8 +104,16 @@ class _Reading:
         places = literal_places(line, range(first, len(line) + 1), wording, literals)
         if places is None:
             return None
-        who = (at["user"], at["database"], at["application"])
-        return Shape(at[self.names[3]], NOWHERE, at[self.names[2]], who, at["ran"], wording, places)
+        parts = (at["user"], at["database"], at["application"])
+        return Shape(
+            session=at[self.names[3]],
+            time=at[self.names[2]],
+            client=client_of(line, *parts),
+            client_parts=parts,
+            duration=at["ran"],
+            wording=wording,
+            literals=places,
+        )
 
     def shape_of_detail(self, line: str) -> Shape | None:
         """The shape of a line with the values of the run before it."""

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, literal_places
+from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
 from humble_ledger.capture.log_messages import add_statement, row_of
 from humble_ledger.capture.log_rows import (
     KEY,
@@ -169,15 +169,17 @@ def _shape(line: bytes, entry: _JsonEntry, wording: str, literals: Sequence[str]
     found = literal_places(text, places[first:], wording, literals)
     if found is None:
         return None
+    parts = (
+        at.get("user", NOWHERE),
+        at.get("dbname", NOWHERE),
+        at.get("application_name", NOWHERE),
+    )
     return Shape(
         session=at.get("pid", NOWHERE),
         detail=at.get("detail", NOWHERE),
         time=at.get("timestamp", NOWHERE),
-        client=(
-            at.get("user", NOWHERE),
-            at.get("dbname", NOWHERE),
-            at.get("application_name", NOWHERE),
-        ),
+        client=client_of(text, *parts),
+        client_parts=parts,
         duration=slice(places[ran.start(1)], places[ran.end(1)]),
         wording=wording,
         literals=found,

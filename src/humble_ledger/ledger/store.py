@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DatabaseError
 
@@ -70,7 +71,13 @@ class Store:
 
 
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": WAIT_FOR_OTHER_WRITER_S})
+    engine = create_engine(
+        f"sqlite:///{path}",
+        connect_args={"timeout": WAIT_FOR_OTHER_WRITER_S},
+        # Ten times as quick as the standard library's: captures write lists by the thousand.
+        json_serializer=lambda value: msgspec.json.encode(value).decode(),
+        json_deserializer=msgspec.json.decode,
+    )
 
     @event.listens_for(engine, "connect")
     def _settle(connection: Any, _: object) -> None:
