@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, delete, func, insert, select, update
+from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
 
 from humble_ledger.core.entries import CaptureEntry, IncidentEntry, ReadPosition, WaitEntry
 from humble_ledger.core.workload.durations import pack
@@ -243,21 +243,22 @@ class CaptureWriter:
 
     def _add_runs(self, c: Connection, capture: int, runs: Sequence[RunSeen]) -> None:
         rows = [
-            {
-                "query_id": self._queries[run.group],
-                "capture_id": capture,
-                "wording_id": self._wording(c, self._queries[run.group], run.wording),
-                "client_id": self._client(c, run.client),
-                "started_at": self._text(run.started_s),
-                "duration_ms": run.duration_ms,
-                "rows": run.rows,
-                "literals": list(run.literals),
-                "parameters": list(run.values),
-                "session": run.session,
-            }
+            (
+                self._queries[run.group],
+                capture,
+                self._wording(c, self._queries[run.group], run.wording),
+                self._client(c, run.client),
+                self._text(run.started_s),
+                run.duration_ms,
+                run.rows,
+                _json(run.literals),
+                _json(run.values),
+                run.session,
+            )
             for run in runs
         ]
-        _insert(c, t.runs, rows)
+        if rows:
+            c.exec_driver_sql(_run_statement(c), rows)
 
     def _add_incidents(
         self, c: Connection, capture: int, incidents: Sequence[tuple[int | None, Incident]]
@@ -348,6 +349,28 @@ def _capture(row: Any) -> CaptureEntry:
 def _insert(c: Connection, table: Any, rows: list[dict[str, Any]]) -> None:
     for start in range(0, len(rows), _AT_ONCE):
         c.execute(insert(table), rows[start : start + _AT_ONCE])
+
+
+_RUN_COLUMNS = (
+    "query_id", "capture_id", "wording_id", "client_id", "started_at", "duration_ms", "rows",
+    "literals", "parameters", "session",
+)  # fmt: skip
+
+
+def _run_statement(c: Connection) -> str:
+    """The statement that inserts a run, with a place for each of `_RUN_COLUMNS`.
+
+    Runs come by the ten thousand, and most of the time of an insert goes into turning each
+    row's values into the driver's, one by one; here they are given as the driver takes them.
+    """
+    values: dict[str, Any] = {name: bindparam(name) for name in _RUN_COLUMNS}
+    compiled = insert(t.runs).values(values).compile(dialect=c.dialect)
+    assert tuple(compiled.positiontup or ()) == _RUN_COLUMNS
+    return str(compiled)
+
+
+def _json(values: Sequence[str | None]) -> str:
+    return msgspec.json.encode(values).decode()
 
 
 def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosition) -> None:
