@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import pytest
 
-from humble_ledger.capture.line_shapes import MOST_KNOWN, Shapes
+from humble_ledger.capture.line_shapes import MOST_BYTES, MOST_KNOWN, Shape, Shapes
 from humble_ledger.capture.log_rows import KEY, BlockRows
 from humble_ledger.capture.plain_log import plain_rows
 from humble_ledger.capture.structured_logs import json_rows
@@ -156,3 +156,12 @@ def test_where_every_line_is_different_shapes_are_given_up() -> None:
     assert not shapes.useful
     data = as_plain(lines[:50])
     assert said(plain_rows(data, PREFIX, shapes)) == said(plain_rows(data, PREFIX))
+
+
+def test_long_statements_do_not_fill_the_memory() -> None:
+    shapes = Shapes()
+    lines = [b"%c" % (65 + n % 26) * (100_000 + n) for n in range(200)]
+    for line in lines:
+        shapes.learn(line, Shape(session=slice(0, 4)))
+    kept = [line for line in lines if shapes.of(line)[1] != [None]]
+    assert kept and sum(map(len, kept)) < MOST_BYTES + 200_000

@@ -15,6 +15,7 @@ from typing import NamedTuple
 from humble_ledger.core.statements.wording import HOLE
 
 MOST_KNOWN = 20_000
+MOST_BYTES = 8 * 1024 * 1024  # of their keys: long statements must not fill the memory
 _ALIKE = bytes.maketrans(b"123456789", b"000000000")
 NOWHERE = slice(0, 0)
 
@@ -42,7 +43,7 @@ class Shapes:
 
     def __init__(self) -> None:
         self._known: dict[bytes, Shape] = {}
-        self._met = self._asked = 0
+        self._met = self._asked = self._bytes = 0
         self.useful = True
 
     def of(self, data: bytes) -> tuple[list[bytes], list[Shape | None]]:
@@ -53,24 +54,13 @@ class Shapes:
         self._met += len(found) - found.count(None)
         return keys, found
 
-    @staticmethod
-    def together(found: Sequence[Shape | None]) -> list[tuple[Shape, list[int]]]:
-        """Each shape of runs that was found, with the places of its lines."""
-        places: dict[int, tuple[Shape, list[int]]] = {}
-        for place, shape in enumerate(found):
-            if shape is not None and shape.wording is not None:
-                at = places.get(id(shape))
-                if at is None:
-                    places[id(shape)] = (shape, [place])
-                else:
-                    at[1].append(place)
-        return list(places.values())
-
     def learn(self, key: bytes, shape: Shape | None) -> None:
         """Keep a shape; None, of a line whose digits may mean more, is none."""
-        if shape is not None and len(self._known) < MOST_KNOWN:
-            self._known[key] = shape
-        elif len(self._known) >= MOST_KNOWN and 2 * self._met < self._asked:
+        if len(self._known) < MOST_KNOWN and self._bytes < MOST_BYTES:
+            if shape is not None:
+                self._known[key] = shape
+                self._bytes += len(key)
+        elif 2 * self._met < self._asked:
             self.useful = False
             self._known.clear()
 

@@ -23,7 +23,7 @@ from __future__ import annotations
 import calendar
 import re
 from array import array
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from math import isnan
@@ -248,16 +248,6 @@ class BlockWriter:
             return None if begun is None else begun + float(seconds)
         except ValueError:
             return None
-
-    def times(self, stamps: Sequence[str]) -> list[float | None]:
-        """The same of many stamps that differ in nothing but digits."""
-        first = stamps[0]
-        if first[19:20] == "." and first[23:24] == " ":
-            begun = self._minutes.get(first[:17] + first[23:])
-            minute, zone = first[:17], first[23:]
-            if begun is not None and all(s[:17] == minute and s[23:] == zone for s in stamps):
-                return [begun + float(s[17:23]) for s in stamps]
-        return [self.time(stamp) for stamp in stamps]
 
     def _new_key(self, wording: str, sql: str) -> int:
         if kind_of(sql) is StatementKind.NO_PLAN:
