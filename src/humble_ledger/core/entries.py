@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.distribution import AskedValue
-from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.comparison import Comparison, Figures
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.choice.model import Budget, Choice

@@ -20,7 +20,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.sizes import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
-from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName

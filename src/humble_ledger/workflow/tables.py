@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from humble_ledger.core.entries import ColumnReport, TableReport
 from humble_ledger.core.estimates.distribution import AskedValue, place_of
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.estimates.position import literal_of
-from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.conditions import Predicate, predicates

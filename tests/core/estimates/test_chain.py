@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from humble_ledger.core.estimates.chain import chain_of
 from humble_ledger.core.estimates.distribution import PlaceKind, place_of, spread_of
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.estimates.position import before, literal_of, part_below
-from humble_ledger.core.estimates.typical import ColumnValues
 from tests.core.remedies.test_prediction import ALERT
 
 ALONE = {"kind": 6_000.0, "crew": 1_500.0}

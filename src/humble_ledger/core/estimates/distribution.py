@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
 
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.estimates.position import before, part_below
-from humble_ledger.core.estimates.typical import ColumnValues
 from humble_ledger.core.schema.facts import ColumnFacts
 
 BINS = 20

@@ -12,6 +12,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import TableName
@@ -31,18 +32,6 @@ class Frequency(StrEnum):
 
 # The share of a table's rows that a range leaves.
 _RANGE_SHARE = {Frequency.COMMON: 0.5, Frequency.TYPICAL: 0.1, Frequency.RARE: 0.01}
-
-
-@dataclass(frozen=True, slots=True)
-class ColumnValues:
-    """What the statistics know of a column's values, in the server's text form.
-
-    ``common`` are its most common values with the share of rows each has, the most common
-    first; ``histogram`` bounds between which equally many of the other rows lie.
-    """
-
-    common: tuple[tuple[str, float], ...] = ()
-    histogram: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from humble_ledger.core.costs.scans import CostModel
-from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by

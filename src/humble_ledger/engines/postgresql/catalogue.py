@@ -7,7 +7,7 @@ from typing import Any
 
 from psycopg.rows import dict_row
 
-from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
     ForeignKey,

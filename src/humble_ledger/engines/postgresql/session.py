@@ -8,7 +8,7 @@ from psycopg import sql
 
 from humble_ledger.core.costs.sizes import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
-from humble_ledger.core.estimates.typical import ColumnValues
+from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness

@@ -11,7 +11,6 @@ from humble_ledger.engines.postgresql.plan_reader import read_plan
 from humble_ledger.engines.postgresql.plan_text import document_of_text
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.ledger.captures import CaptureWriter
-from humble_ledger.workflow.reading import keep_plan
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_SHAPES = 5
@@ -52,6 +51,9 @@ class BestPlans:
         self._best.clear()
 
     def _keep_one(self, workspace: Workspace, query: str, seen: PlanSeen) -> None:
+        # A parser of SQL comes with it, and most logs have no plans.
+        from humble_ledger.workflow.reading import keep_plan  # noqa: PLC0415
+
         logged = seen.plan
         try:
             document = logged.document or document_of_text(logged.text)
