@@ -46,6 +46,7 @@ TOO_LONG = "statement of more than 1 MiB"
 _NOT_KEPT = -1
 _UTC = frozenset(("UTC", "GMT", "Z", ""))
 _OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)?")
+_WITH_MS = len("05.250")
 _MOST_KNOWN = 20_000
 
 
@@ -129,6 +130,8 @@ class BlockWriter:
         self._keys: dict[str, int] = {}
         self._clients: dict[tuple[str, str, str], int] = {}
         self._minutes: dict[str, float | None] = {}
+        # Minute, zone and beginning (seconds since 1970) of the last time with milliseconds.
+        self._now = ("", "", 0.0)
 
     def client(self, who: tuple[str, str, str]) -> int:
         """The place of a client (user, database, application); -1 for ourselves."""
@@ -229,11 +232,10 @@ class BlockWriter:
         A zone's short name does not tell its offset: such times are taken as they stand, and
         the block is marked as not zoned.
         """
-        # With milliseconds all places are fixed, and those before know the minute.
-        begun = self._minutes.get(stamp[:17] + stamp[23:])
-        if begun is not None and stamp[19:20] == "." and stamp[23:24] == " ":
+        # With milliseconds all places are fixed, and most are of the minute of the one before.
+        if stamp[:17] == self._now[0] and stamp[23:] == self._now[1]:
             try:
-                return begun + float(stamp[17:23])
+                return self._now[2] + float(stamp[17:23])
             except ValueError:
                 return None
         minute, rest = stamp[:17], stamp[17:]
@@ -245,9 +247,12 @@ class BlockWriter:
                 return _epoch(stamp)
             begun = self._minutes[key] = self._minute(minute, zone)
         try:
-            return None if begun is None else begun + float(seconds)
+            found = None if begun is None else begun + float(seconds)
         except ValueError:
             return None
+        if begun is not None and len(seconds) == _WITH_MS and seconds[2] == ".":
+            self._now = (minute, f" {zone}", begun)
+        return found
 
     def _new_key(self, wording: str, sql: str) -> int:
         if kind_of(sql) is StatementKind.NO_PLAN:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -51,12 +52,11 @@ def plain_rows(data: bytes, prefix: str | None, shapes: Shapes | None = None) ->
     if "\r\n" in text:
         text = text.replace("\r\n", "\n")
     reading = _Reading(prefix)
-    lines = _lines(text, prefix, shapes) if shapes is not None else None
+    lines = _Lines.of(text, prefix, shapes) if shapes is not None else None
     if lines is not None and shapes is not None:
-        missed = "\n".join(line for line, _, shape in lines if shape is None)
-        found = list(reading.entries(missed.replace(BETWEEN, "\n\t")))
-        if len(found) == sum(shape is None for _, _, shape in lines):
-            return _rows_by_shape(text, reading, lines, iter(found), shapes)
+        found = list(reading.entries(lines.unknown()))
+        if len(found) == lines.shapes.count(None):
+            return _rows_by_shape(reading, lines, iter(found), shapes)
     writer = BlockWriter()
     writer.block.lines = text.count("\n")
     last: dict[str, Row | None] = {}
@@ -68,7 +68,6 @@ def plain_rows(data: bytes, prefix: str | None, shapes: Shapes | None = None) ->
 _Entry = tuple[
     Any, ...
 ]  # texts or None: level, message, time, session, user, database, application, ran
-_Line = tuple[str, bytes, Shape | None]
 
 
 class _Reading:
@@ -125,37 +124,49 @@ class _Reading:
         return Shape(where, slice(*match.span("message")))
 
 
-def _lines(text: str, prefix: str | None, shapes: Shapes) -> list[_Line] | None:
-    """The entries as lines, those behind the first marked, with their shapes' keys and shapes.
+@dataclass(frozen=True, slots=True)
+class _Lines:
+    """Entries as a line each, their continuation lines marked; keys and shapes of the lines.
 
-    None where shapes are of no use: no such lines, or digits in the prefix that mean something.
+    ``number`` counts the lines as they stand in the log.
     """
-    if not shapes.useful or (prefix is not None and _DIGIT.search(_ESCAPES.sub("", prefix))):
-        return None
-    marked = text.replace("\n\t", BETWEEN)
-    lines = marked.split("\n")
-    keys, found = shapes.of(marked.encode("utf-8", "surrogatepass"))
-    if not lines[-1]:
-        lines.pop()
-        keys.pop()
-        found.pop()
-    return list(zip(lines, keys, found, strict=True))
+
+    texts: list[str]
+    keys: list[bytes]
+    shapes: list[Shape | None]
+    number: int
+
+    @classmethod
+    def of(cls, text: str, prefix: str | None, shapes: Shapes) -> _Lines | None:
+        """None where shapes are of no use, or digits in the prefix mean something."""
+        if not shapes.useful or (prefix is not None and _DIGIT.search(_ESCAPES.sub("", prefix))):
+            return None
+        marked = text.replace("\n\t", BETWEEN)
+        texts = marked.split("\n")
+        keys, found = shapes.of(marked.encode("utf-8", "surrogatepass"))
+        number = len(texts) - 1 + len(text) - len(marked)  # each mark is shorter by one
+        if not texts[-1]:
+            texts.pop()
+            keys.pop()
+            found.pop()
+        return cls(texts, keys, found, number)
+
+    def unknown(self) -> str:
+        """The lines of no known shape, as they stand in the log."""
+        pairs = zip(self.texts, self.shapes, strict=True)
+        return "\n".join([line for line, shape in pairs if shape is None]).replace(BETWEEN, "\n\t")
 
 
 def _rows_by_shape(
-    text: str,
-    reading: _Reading,
-    lines: Sequence[_Line],
-    entries: Iterator[_Entry],
-    shapes: Shapes,
+    reading: _Reading, lines: _Lines, entries: Iterator[_Entry], shapes: Shapes
 ) -> BlockRows:
     """The rows of lines, of which those without a known shape have been read as entries."""
     writer = BlockWriter()
     block = writer.block
-    block.lines = text.count("\n")
+    block.lines = lines.number
     last: dict[str, Row | None] = {}
     unknown: list[tuple[str, bytes, Row]] = []
-    for line, key, shape in lines:
+    for line, key, shape in zip(lines.texts, lines.keys, lines.shapes, strict=True):
         if shape is None:
             level, row = _take(writer, last, next(entries))
             if level == "LOG" and row is not None and row[KIND] == RAN:
