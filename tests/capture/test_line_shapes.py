@@ -10,7 +10,7 @@ from collections.abc import Callable
 import pytest
 
 from humble_ledger.capture.line_shapes import MOST_BYTES, MOST_KNOWN, Shape, Shapes
-from humble_ledger.capture.log_rows import KEY, BlockRows
+from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, BlockRows
 from humble_ledger.capture.plain_log import plain_rows
 from humble_ledger.capture.structured_logs import json_rows
 
@@ -59,13 +59,14 @@ def varied(line: str, chance: random.Random) -> str:
 
 
 def said(block: BlockRows) -> tuple[object, ...]:
-    """What a block says, wherever its keys stand."""
+    """What a block says, wherever its keys and clients stand."""
     rows = [
-        [*row[:KEY], block.keys[row[KEY]][0] if row[KEY] >= 0 else None, *row[KEY + 1 :]]
+        [*row[:CLIENT], block.clients[row[CLIENT]], row[AMOUNT],
+         block.keys[row[KEY]][0] if row[KEY] >= 0 else None, *row[KEY + 1 :]]
         for row in block.rows
-    ]
+    ]  # fmt: skip
     return (
-        rows, block.clients, block.lines, block.entries, block.passed_over, block.zoned,
+        rows, sorted(block.clients), block.lines, block.entries, block.passed_over, block.zoned,
         block.first_unreadable,
     )  # fmt: skip
 
@@ -162,6 +163,6 @@ def test_long_statements_do_not_fill_the_memory() -> None:
     shapes = Shapes()
     lines = [b"%c" % (65 + n % 26) * (100_000 + n) for n in range(200)]
     for line in lines:
-        shapes.learn(line, Shape(session=slice(0, 4)))
+        shapes.learn(line, lambda: Shape(session=slice(0, 4)))
     kept = [line for line in lines if shapes.of(line)[1] != [None]]
     assert kept and sum(map(len, kept)) < MOST_BYTES + 200_000

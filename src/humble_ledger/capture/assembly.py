@@ -157,15 +157,21 @@ class Assembler:
                 float(durations[place]), key, columns.literals_of(place), details.get(place, ""),
             ]  # fmt: skip
             self._keep(groups[key], block.keys[key][0], row, block.clients[clients[place]])
-        watch = self._gathering.repetition.saw
         small = np.flatnonzero((durations < SMALL_MS * 10) & ~np.isnan(ends))
-        for place, group, session, end, ms in zip(
-            small.tolist(), of_runs[small].tolist(), sessions[small].tolist(),
-            ends[small].tolist(), durations[small].tolist(), strict=True,
-        ):  # fmt: skip
-            if name := names[session]:
-                values = hash((columns.literals[place], details.get(place, "")))
-                watch(group, name, end, ms, values)
+        if "" in names:  # who sent it is not known
+            small = small[sessions[small] != names.index("")]
+        literals = columns.literals
+        values = [hash((literals[place], details.get(place, ""))) for place in small.tolist()]
+        self._gathering.repetition.saw_many(
+            zip(
+                of_runs[small].tolist(),
+                map(names.__getitem__, sessions[small].tolist()),
+                ends[small].tolist(),
+                durations[small].tolist(),
+                values,
+                strict=True,
+            )
+        )
 
     def resume(self, waiting: Iterable[Waiting]) -> None:
         """Take up what waited when the log was read last."""

@@ -12,9 +12,7 @@ from math import nan
 from typing import Any
 
 from humble_ledger.capture.log_rows import (
-    DETAIL,
     KIND,
-    LITERALS,
     PLANNED,
     RAN,
     TOOK,
@@ -52,7 +50,7 @@ def parted(rows: list[Row]) -> tuple[RunColumns | None, list[Row]]:
         return None, rows
     if others:
         rows = [row for row in rows if row[KIND] == RAN]
-    _, ends, sessions, clients, durations, keys, _, _ = zip(*rows, strict=True)
+    _, ends, sessions, clients, durations, keys, literals, details = zip(*rows, strict=True)
     names = {name: place for place, name in enumerate(dict.fromkeys(sessions))}
     columns = RunColumns(
         array("d", [nan if end is None else end for end in ends]).tobytes(),
@@ -61,7 +59,7 @@ def parted(rows: list[Row]) -> tuple[RunColumns | None, list[Row]]:
         array("i", clients).tobytes(),
         array("i", [names[name] for name in sessions]).tobytes(),
         list(names),
-        [joined(row[LITERALS]) for row in rows],
-        {place: row[DETAIL] for place, row in enumerate(rows) if row[DETAIL]},
+        [joined(each) for each in literals],
+        {place: detail for place, detail in enumerate(details) if detail} if any(details) else {},
     )
     return columns, others

@@ -9,7 +9,8 @@ shape differ in nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from humble_ledger.core.statements.wording import HOLE
@@ -46,17 +47,28 @@ class Shapes:
         self._met = self._asked = self._bytes = 0
         self.useful = True
 
-    def of(self, data: bytes) -> tuple[list[bytes], list[Shape | None]]:
-        """The shape of each line as a key to learn it by, and what is known of it."""
-        keys = data.translate(_ALIKE).split(b"\n")
+    def of(
+        self, data: bytes, line_end: re.Pattern[bytes] | None = None
+    ) -> tuple[list[bytes], list[Shape | None], list[int]]:
+        """The shape of each line as a key to learn it by, what is known of it, and the places
+        of the lines of which nothing is known. ``line_end`` is b"\\n" when not given.
+        """
+        alike = data.translate(_ALIKE)
+        keys = alike.split(b"\n") if line_end is None else line_end.split(alike)
         found = list(map(self._known.get, keys))
+        unknown = [place for place, shape in enumerate(found) if shape is None]
         self._asked += len(found)
-        self._met += len(found) - found.count(None)
-        return keys, found
+        self._met += len(found) - len(unknown)
+        return keys, found, unknown
 
-    def learn(self, key: bytes, shape: Shape | None) -> None:
-        """Keep a shape; None, of a line whose digits may mean more, is none."""
+    def learn(self, key: bytes, find: Callable[[], Shape | None]) -> None:
+        """Keep a shape that is not known yet; ``find`` gives none for a line whose digits may
+        mean more.
+        """
+        if key in self._known:  # many lines of the first block are alike
+            return
         if len(self._known) < MOST_KNOWN and self._bytes < MOST_BYTES:
+            shape = find()
             if shape is not None:
                 self._known[key] = shape
                 self._bytes += len(key)

@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Sequence
+from functools import partial
 
 import msgspec
 
@@ -109,16 +110,15 @@ def json_rows(data: bytes, shapes: Shapes | None = None) -> BlockRows:
         data = data.replace(b"\\u0000", b"?").replace(b"\xee\x80\x80", b"?")
     lines = data.split(b"\n")
     useful = shapes is not None and shapes.useful
-    keys, known = shapes.of(data) if shapes is not None and useful else (lines, [None] * len(lines))
+    nothing = [None] * len(lines)
+    keys, known, _ = shapes.of(data) if shapes is not None and useful else (lines, nothing, ())
+    texts = data.decode("utf-8", "replace").split("\n") if useful else ()
+    rows, _ = writer.known_rows(texts, known) if useful else (nothing, ())
     unknown: list[tuple[bytes, bytes, _JsonEntry, Row]] = []
-    for number, (line, key, shape) in enumerate(zip(lines, keys, known, strict=True)):
-        if shape is not None:
-            block.entries += 1
-            row = writer.known_run(line.decode(), shape)
-            if row is not None:
-                block.rows.append(row)
-            continue
-        if not line.strip():
+    for number, (line, key, shape, ran) in enumerate(zip(lines, keys, known, rows, strict=True)):
+        if ran is not None:
+            block.rows.append(ran)
+        if shape is not None or not line.strip():
             continue
         found = _entry(line)
         if found is None:
@@ -138,7 +138,8 @@ def json_rows(data: bytes, shapes: Shapes | None = None) -> BlockRows:
     writer.finish()
     for line, key, found, row in unknown:
         if shapes is not None and shapes.useful and row[KEY] >= 0:
-            shapes.learn(key, _shape(line, found, block.keys[row[KEY]][0], row[LITERALS]))
+            wording = block.keys[row[KEY]][0]
+            shapes.learn(key, partial(_shape, line, found, wording, row[LITERALS]))
     return block
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,8 +32,7 @@ class Runs:
 class PeriodSums:
     """What the runs of one group and client within a minute come to.
 
-    ``minute`` counts from 1970, None when the times are unknown; ``counts`` are the buckets
-    of `durations` with the runs in each.
+    ``minute`` counts from 1970, None when the times are unknown.
     """
 
     group: int
@@ -45,11 +44,22 @@ class PeriodSums:
     slowest_ms: float
     first_s: float
     last_s: float
-    counts: dict[int, int]
 
 
-def periods(runs: Runs) -> Iterator[PeriodSums]:
-    """The sums of each group, client and minute in which runs began."""
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """The sums of each group, client and minute in which runs began.
+
+    ``which`` is the place of each run's sums, ``buckets`` its bucket of `durations`.
+    """
+
+    sums: list[PeriodSums]
+    which: Ints
+    buckets: Ints
+
+
+def counted(runs: Runs) -> Counted:
+    """Runs summed up by group, client and minute."""
     durations = runs.durations
     starts = runs.ends - durations / 1000.0
     timed = ~np.isnan(starts)
@@ -63,12 +73,24 @@ def periods(runs: Runs) -> Iterator[PeriodSums]:
     first, last = np.full(number, np.inf), np.full(number, -np.inf)
     np.minimum.at(first, which[timed], starts[timed])
     np.maximum.at(last, which[timed], starts[timed])
-    counts = _counts(which, durations, number)
-    for n, (group, client, minute) in enumerate(kinds):
-        yield PeriodSums(
+    sums = [
+        PeriodSums(
             group, client, minute, int(calls[n]), float(totals[n]), float(squares[n]),
-            float(slowest[n]), float(first[n]), float(last[n]), counts[n],
-        )  # fmt: skip
+            float(slowest[n]), float(first[n]), float(last[n]),
+        )
+        for n, (group, client, minute) in enumerate(kinds)
+    ]  # fmt: skip
+    return Counted(sums, which, _buckets(durations))
+
+
+def pair_counts(pairs: Sequence[tuple[Ints, Ints]]) -> Iterator[tuple[int, int, int]]:
+    """(one, other, how often) of pairs of numbers from 0, given as arrays of ones and others."""
+    ones = np.concatenate([one for one, _ in pairs])
+    others = np.concatenate([other for _, other in pairs])
+    width = int(others.max()) + 1
+    found, times = np.unique(ones * width + others, return_counts=True)
+    for both, many in zip(found.tolist(), times.tolist(), strict=True):
+        yield (*divmod(both, width), many)
 
 
 def places_in_group(groups: Ints) -> Ints:
@@ -104,15 +126,9 @@ def _kinds(
     return kinds, which
 
 
-def _counts(which: Ints, durations: Floats, number: int) -> list[dict[int, int]]:
-    """The runs in each bucket of `durations`, for each of the periods."""
+def _buckets(durations: Floats) -> Ints:
+    """The bucket of `durations` of each."""
     buckets = np.zeros(len(durations), np.int64)
     long = durations > SMALLEST_MS
     buckets[long] = (np.log(durations[long] / SMALLEST_MS) / STEP).astype(np.int64) + 1
-    width = int(buckets.max()) + 1
-    found, times = np.unique(which * width + buckets, return_counts=True)
-    counts: list[dict[int, int]] = [{} for _ in range(number)]
-    for place, many in zip(found.tolist(), times.tolist(), strict=True):
-        period, bucket = divmod(place, width)
-        counts[period][bucket] = many
-    return counts
+    return buckets

@@ -116,9 +116,12 @@ class _Spread:
 class _Tally:
     """A period in the making."""
 
-    __slots__ = ("calls", "counts", "first", "last", "slowest", "squares", "timed", "total")
+    __slots__ = (
+        "calls", "counts", "first", "last", "number", "slowest", "squares", "timed", "total",
+    )  # fmt: skip
 
-    def __init__(self, start: float | None) -> None:
+    def __init__(self, number: int, start: float | None) -> None:
+        self.number = number
         self.calls = 0
         self.total = 0.0
         self.squares = 0.0
@@ -141,6 +144,7 @@ class Gathering:
         self._incidents: list[tuple[int | None, Incident]] = []
         self._random = Random(0).random  # a fair sample, and the same one each time
         self._many_random: Generator | None = None
+        self._buckets: list[tuple[Ints, Ints]] = []
 
     def count(self, group: int, client: Client, end_s: float | None, ms: float) -> bool:
         """Count a run; tells whether to keep it whole, too (with `keep`)."""
@@ -149,7 +153,7 @@ class Gathering:
         key = (group, client, None if start is None else int(start // 60))
         tally = self._tallies.get(key)
         if tally is None:
-            tally = self._tallies[key] = _Tally(start)
+            tally = self._tallies[key] = _Tally(len(self._tallies), start)
         tally.calls += 1
         tally.total += ms
         tally.squares += ms * ms
@@ -170,24 +174,29 @@ class Gathering:
         The clients of ``runs`` are places in ``clients``. The same as `count` for each; only
         which of a query's later runs are kept as its rare examples may differ.
         """
-        from humble_ledger.core.workload.counting import periods  # noqa: PLC0415
+        import numpy as np  # noqa: PLC0415 - only large logs need it
+
+        from humble_ledger.core.workload.counting import counted  # noqa: PLC0415
 
         self.kept += len(runs.groups)
-        for each in periods(runs):
+        found = counted(runs)
+        numbers = np.empty(len(found.sums), np.int64)
+        for place, each in enumerate(found.sums):
             key = (each.group, clients[each.client], each.minute)
             tally = self._tallies.get(key)
             if tally is None:
                 start = None if each.minute is None else each.first_s
-                tally = self._tallies[key] = _Tally(start)
+                tally = self._tallies[key] = _Tally(len(self._tallies), start)
+            numbers[place] = tally.number
             tally.calls += each.calls
             tally.total += each.total_ms
             tally.squares += each.squares_ms2
             tally.slowest = max(tally.slowest, each.slowest_ms)
-            for bucket, many in each.counts.items():
-                tally.counts[bucket] = tally.counts.get(bucket, 0) + many
             if tally.timed:
                 tally.first = min(tally.first, each.first_s)
                 tally.last = max(tally.last, each.last_s)
+        # Counted when harvested: most of a block's runs have a bucket of their own.
+        self._buckets.append((numbers[found.which], found.buckets))
         return self._kept_whole_of(runs.groups, runs.durations)
 
     def keep(self, run: RunSeen) -> None:
@@ -205,6 +214,7 @@ class Gathering:
 
     def harvest(self) -> Harvest:
         """What came since the last time."""
+        self._count_buckets()
         periods = [
             Period(
                 group,
@@ -218,6 +228,18 @@ class Gathering:
         found = Harvest(self.groups.all, periods, self._runs, self._incidents)
         self._tallies, self._runs, self._incidents = {}, [], []
         return found
+
+    def _count_buckets(self) -> None:
+        """Give each period the buckets of the runs that were counted many at once."""
+        if not self._buckets:
+            return
+        from humble_ledger.core.workload.counting import pair_counts  # noqa: PLC0415
+
+        tallies = list(self._tallies.values())
+        for number, bucket, many in pair_counts(self._buckets):
+            counts = tallies[number].counts
+            counts[bucket] = counts.get(bucket, 0) + many
+        self._buckets = []
 
     def _spread_of(self, group: int) -> _Spread:
         spreads = self._spreads

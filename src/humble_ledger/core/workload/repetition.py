@@ -7,6 +7,7 @@ than its milliseconds on the server: each sending waits for the network, too.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 FEWEST = 25
@@ -67,27 +68,33 @@ class RepetitionWatch:
 
     def saw(self, group: int, session: str, end_s: float, ms: float, values: int) -> None:
         """A run: its group, who sent it, when it ended, how long it took, a hash of its values."""
-        seen = self._sessions.get(session)
-        if seen is None:
-            seen = self._new_session(session)
-        seen.place += 1
-        burst = seen.bursts.get(group)
-        if (
-            burst is None
-            or seen.place - burst.place > MOST_BETWEEN + 1
-            or not -LONGEST_GAP_S < end_s - burst.last - ms / 1000.0 < LONGEST_GAP_S
-        ):
-            if burst is not None:
-                self._close(group, session, burst)
-            burst = seen.bursts[group] = _Burst(seen.place, end_s, ms)
-        burst.place = seen.place
-        burst.last = end_s
-        burst.calls += 1
-        burst.total_ms += ms
-        if values in burst.seen:
-            burst.unchanged += 1
-        elif burst.calls < _MOST_REMEMBERED:
-            burst.seen.add(values)
+        self.saw_many(((group, session, end_s, ms, values),))
+
+    def saw_many(self, runs: Iterable[tuple[int, str, float, float, int]]) -> None:
+        """Runs one after the other, each as for `saw`."""
+        sessions = self._sessions
+        for group, session, end_s, ms, values in runs:
+            seen = sessions.get(session)
+            if seen is None:
+                seen = self._new_session(session)
+            place = seen.place = seen.place + 1
+            burst = seen.bursts.get(group)
+            if (
+                burst is None
+                or place - burst.place > MOST_BETWEEN + 1
+                or not -LONGEST_GAP_S < end_s - burst.last - ms / 1000.0 < LONGEST_GAP_S
+            ):
+                if burst is not None:
+                    self._close(group, session, burst)
+                burst = seen.bursts[group] = _Burst(place, end_s, ms)
+            burst.place = place
+            burst.last = end_s
+            burst.calls += 1
+            burst.total_ms += ms
+            if values in burst.seen:
+                burst.unchanged += 1
+            elif burst.calls < _MOST_REMEMBERED:
+                burst.seen.add(values)
 
     def finish(self) -> dict[int, Repetition]:
         """Close what is still open; the bursts of each group."""
