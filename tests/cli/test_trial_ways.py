@@ -149,6 +149,10 @@ def test_each_index_of_several_has_its_part_and_its_upkeep(begun: Program, serve
     assert parts[True]["verdict"] == "faster" and parts[True]["ratio"]["high"] < 0.5
     assert parts[True]["cost_without"] > 10 * parts[True]["cost_with_all"]
     assert parts[False]["ratio"] is None and parts[False]["verdict"] == "no-difference"
+    # Both together were predicted before they were built, with the values they were run with.
+    (checked,) = begun.json("history", "--predictions")["predictions"]
+    assert checked["remedy"] == " + ".join(trial["remedies"]) and checked["query"] == query
+    assert checked["ratio"] == pytest.approx(1.0, abs=0.1)
     for upkeep in trial["upkeep"]:
         writes = {write["operation"]: write for write in upkeep["writes"]}
         assert set(writes) == {"insert", "update", "delete"} and upkeep["batch_rows"] == 1000

@@ -70,7 +70,10 @@ def test_a_removal_is_tried_without_anybody_waiting(begun: Program, server: Serv
     assert tried["same_result"] and tried["uses_change"]
     plans = [str(begun.json("show", tried[side]["plan"])) for side in ("before", "after")]
     assert "'reading_buoy'" in plans[0] and "'reading_buoy'" not in plans[1]
-    files = begun.json("settle", trial["id"], "keep")["files"]
+    if trial["verdict"] != "no-difference":  # so few pairs may not tell that it hurts nobody
+        assert "does not speak for keeping" in begun.fails(2, "settle", trial["id"], "keep")
+    reason = ("--reason", "another one serves")
+    files = begun.json("settle", trial["id"], "keep", *reason)["files"]
     texts = "\n".join((begun.folder / name).read_text() for name in files)
     assert "DROP INDEX CONCURRENTLY reading_buoy;" in texts
     assert "CREATE INDEX CONCURRENTLY reading_buoy ON" in texts
@@ -130,8 +133,11 @@ def test_the_whole_workload_is_checked_and_predictions_are_held_against_it(
     told = begun.ok("show", trial["id"]).out
     assert told.count("\n") < 60 and "times measured" in told
     checked = begun.json("history", "--predictions")
-    (row,) = [p for p in checked["predictions"] if p["query"] == code]
+    rows = {p["query"]: p for p in checked["predictions"]}
+    assert set(rows) == set(tried), "each query of the trial had its prediction"
+    row = rows[code]
     assert row["ratio"] == pytest.approx(1.0, abs=0.1) and row["trial"] == trial["id"]
+    assert row["cost_before"] > row["cost_found"]
     begun.ok("history", "--predictions", "--to", "predicted.svg")
     assert (begun.folder / "predicted.svg").stat().st_size > 1_000
     assert "cannot be drawn" in begun.fails(2, "history", "--predictions", "--to", "x.nothing")

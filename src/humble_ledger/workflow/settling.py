@@ -68,7 +68,7 @@ def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
     good = {Verdict.FASTER, Verdict.LIGHTER}
     differs = any(q.same_result is False for query in trial.queries for q in query.sets())
     if all(each.remedy.type is RemedyType.REMOVAL for each in remedies):
-        good |= {Verdict.NO_DIFFERENCE, Verdict.UNDECIDED}
+        good.add(Verdict.NO_DIFFERENCE)
     if trial.verdict in good and not differs:
         return
     said = "its results differ" if differs else f"its verdict is {trial.verdict.value}"

@@ -54,13 +54,7 @@ def trial_view(
     if len(trial.queries) > MOST_IN_FULL:
         parts += [Text(""), _summary(trial, numbers)]
     for query in _in_full(trial):
-        predicted = [
-            p.cost_predicted
-            for r in remedies
-            for p in r.remedy.predictions
-            if p.query == query.query
-        ]
-        parts += [Text(""), _query(query, predicted, trial.way, numbers)]
+        parts += [Text(""), _query(query, _predicted(trial, remedies, query), trial.way, numbers)]
     parts += beside_view(trial, numbers)
     for query_id, why in trial.failed:
         parts.append(Text(f"\n{query_id} could not be run: {why}"))
@@ -75,6 +69,15 @@ def trial_view(
             Text(f"Decide:  humble settle {entry.id} keep|drop", style="bright_black"),
         ]
     return Group(*parts)
+
+
+def _predicted(trial: Trial, remedies: Sequence[RemedyEntry], query: QueryTrial) -> float | None:
+    """The cost that was predicted of all that was changed; None when nobody did."""
+    costs = [each.cost_predicted for each in trial.predicted if each.query == query.query]
+    if len(remedies) == 1 and costs in ([], [None]):
+        told = remedies[0].remedy.predictions
+        costs = [each.cost_predicted for each in told if each.query == query.query]
+    return costs[0] if costs else None
 
 
 def _in_full(trial: Trial) -> Sequence[QueryTrial]:
@@ -144,15 +147,15 @@ def _heading(
 
 
 def _query(
-    query: QueryTrial, predicted: Sequence[float], way: str, numbers: Numbers
+    query: QueryTrial, predicted: float | None, way: str, numbers: Numbers
 ) -> RenderableType:
     table = plain_table(
         (query.query, "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right")
     )
     for label, before, after, ratio in _lines(query.before, query.after, query.ratio, numbers):
         table.add_row(label, before, after, ratio)
-    if len(predicted) == 1:
-        table.add_row("cost that was predicted", "", numbers.figure(predicted[0]), "")
+    if predicted is not None:
+        table.add_row("cost that was predicted", "", numbers.figure(predicted), "")
     verdict = Text.assemble(
         "verdict: ", (query.verdict.value, _STYLES.get(query.verdict, "bold")), f" ({query.reason})"
     )

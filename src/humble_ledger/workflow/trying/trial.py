@@ -15,7 +15,13 @@ from humble_ledger.core.statements.kinds import (
     kind_of,
     require_readable_run,
 )
-from humble_ledger.core.trials.model import IndexPart, QueryTrial, Trial, Verdict
+from humble_ledger.core.trials.model import (
+    IndexPart,
+    PredictedCost,
+    QueryTrial,
+    Trial,
+    Verdict,
+)
 from humble_ledger.core.trials.ratio import MOST_PAIRS
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.upkeep import MeasuredUpkeep
@@ -41,8 +47,8 @@ from humble_ledger.workflow.trying.making import Making, making_of
 from humble_ledger.workflow.trying.measuring import Measuring
 from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.parts import index_parts
+from humble_ledger.workflow.trying.predicting import predicted_costs
 from humble_ledger.workflow.trying.staging import Staging
-from humble_ledger.workflow.trying.untried import predicted_costs
 from humble_ledger.workflow.trying.upkeep import measured_upkeep
 from humble_ledger.workflow.trying.values import sets_of_values
 from humble_ledger.workflow.wanted import wanted_remedies
@@ -165,9 +171,12 @@ class _Run:
     smallest_effect: float
     progress: Progress
     announce: Progress
+    predicted: Sequence[PredictedCost] = ()
 
     def by(self, chosen: ChosenWay) -> Trial:
         """The trial by the way that was chosen, or by the one that turns out to be left."""
+        if chosen.way is Way.NOT_TRIED or self.making.indexes:
+            self.predicted = predicted_costs(self.workspace, self.making, self.tried, self.progress)
         if chosen.way is Way.NOT_TRIED:
             return self._not_tried(chosen)
         for index in self.making.indexes:
@@ -275,6 +284,7 @@ class _Run:
             failed=tuple(done.failed),
             stopped_early=done.interrupted,
             parts=tuple(done.parts),
+            predicted=tuple(self.predicted),
             upkeep=() if done.interrupted else self._upkeep(),
             disturbed_by=tuple(sorted(done.disturbed | self._others())),
             one_processor=done.one_processor,
@@ -311,7 +321,6 @@ class _Run:
         return tuple(found)
 
     def _not_tried(self, chosen: ChosenWay) -> Trial:
-        predicted = predicted_costs(self.workspace, self.making, self.tried, self.progress)
         return Trial(
             verdict=Verdict.UNDECIDED,
             way=chosen.way.value,
@@ -320,7 +329,7 @@ class _Run:
             build_ms=0.0,
             size_bytes=0,
             not_tried=chosen.why,
-            predicted=tuple(predicted),
+            predicted=tuple(self.predicted),
         )
 
     def _others(self) -> set[str]:
