@@ -79,7 +79,7 @@ def test_the_search_reaches_nearly_the_best_of_all_sets(given: Problem) -> None:
     found = searching.searched(given, useful)
     best = best_of_all(given)
     assert given.fits(found)
-    assert given.gain_ms([o.design for o in found]) >= 0.9 * best - 1e-6
+    assert given.gain_ms([o.design for o in found]) >= 0.98 * best - 1e-6
     assert searching.upper_bound_ms(given) >= best - 1e-6
 
 

@@ -1,11 +1,12 @@
 """The set of indexes that saves most within a budget.
 
-With few options every set is compared. With more, two greedy walks (by saving, and by saving
-per byte) begin, each is improved by adding and swapping a few indexes until nothing helps, and the
-better one is taken. Its distance from the best is bounded by the smaller of two figures
-that no set can exceed: what all options together save, and what single savings fill the budget
-when indexes could be cut in pieces (the relaxed knapsack; it holds as long as no two indexes
-help each other more than each alone).
+With few options every set is compared. With more, greedy walks begin (by saving, by saving per
+byte, and while there are not too many options with each of them as the first); the best are
+improved by adding and swapping a few indexes until nothing helps, and the best end is taken. Its
+distance from the best set is bounded by the smaller of two figures that no set can exceed: what
+all options together save, and what single savings fill the budget when indexes could be cut in
+pieces (the relaxed knapsack; it holds as long as no two indexes help each other more than each
+alone).
 """
 
 from __future__ import annotations
@@ -18,6 +19,8 @@ from humble_ledger.core.remedies.design import IndexDesign
 
 MOST_TO_COMPARE = 12  # options, up to which every set is compared
 MOST_PASSES = 12
+MOST_SEEDS = 60  # options, up to which a walk is begun from each
+SEEDED_WALKS = 4  # the best of these, which are improved
 MOST_MOVES = 40_000
 _SAME = 1e-9
 
@@ -31,12 +34,19 @@ def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
 
 
 def searched(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
-    """Two greedy walks, both improved; the better end of the two."""
+    """Greedy walks, each improved; the best of their ends."""
+
+    def saving(chosen: tuple[Option, ...]) -> float:
+        return problem.gain_ms(_designs(chosen))
+
     if problem.budget == Budget():
         return _greedy(problem, useful, _by_gain)  # whatever still adds something is in it
-    starts = (_greedy(problem, useful, _by_gain), _greedy(problem, useful, _by_density))
-    ends = [_improved(problem, useful, start) for start in starts]
-    return max(ends, key=lambda chosen: problem.gain_ms(_designs(chosen)))
+    walks = [_greedy(problem, useful, rank) for rank in (_by_gain, _by_density)]
+    if len(useful) <= MOST_SEEDS:
+        seeded = [_greedy(problem, useful, _by_density, (seed,)) for seed in useful]
+        walks += sorted(seeded, key=saving, reverse=True)[:SEEDED_WALKS]
+    ends = [_improved(problem, useful, walk) for walk in dict.fromkeys(walks)]
+    return max(ends, key=saving)
 
 
 def upper_bound_ms(problem: Problem) -> float:
@@ -91,11 +101,13 @@ def _by_density(gain: float, option: Option) -> float:
     return gain / max(1, option.size_bytes)
 
 
-def _greedy(problem: Problem, useful: Sequence[Option], rank: _Rank) -> tuple[Option, ...]:
+def _greedy(
+    problem: Problem, useful: Sequence[Option], rank: _Rank, begun: Sequence[Option] = ()
+) -> tuple[Option, ...]:
     """The best next one, again and again; what an index adds can only shrink meanwhile."""
-    chosen: list[Option] = []
-    now: frozenset[IndexDesign] = frozenset()
-    adds = {o: problem.gain_ms([o.design]) for o in useful}
+    chosen = list(begun)
+    now = _designs(begun)
+    adds = {o: problem.change_ms(now, now | {o.design}) for o in useful if o not in begun}
     while adds:
         fitting = [o for o in adds if problem.fits([*chosen, o])]
         best = max(fitting, key=lambda o: rank(adds[o], o), default=None)
