@@ -76,6 +76,13 @@ def test_predictions_are_judged_by_their_ratio() -> None:
     assert found.median_ratio == pytest.approx(1.1)
     assert found.near_share == pytest.approx(2 / 3)
     assert honesty([]).median_ratio is None
+    # That nothing changes is easily foretold; that it would, and did not, is an error.
+    idle = Checked("t1", "r1", "q2", "formula", 50.0, 50.0, 50.0)
+    missed = Checked("t1", "r1", "q3", "formula", 50.0, 50.0, 5.0)
+    with_idle = honesty([*checked, idle])
+    assert (with_idle.median_ratio, with_idle.near_share) == (found.median_ratio, found.near_share)
+    assert with_idle.unchanged == (idle,)
+    assert honesty([*checked, missed]).near_share == 0.5
 
 
 OLD = "SELECT a, b FROM t ORDER BY a"

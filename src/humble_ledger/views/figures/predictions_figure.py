@@ -20,7 +20,7 @@ def draw_predictions(found: Honesty, path: Path) -> None:
         OSError: the file cannot be written.
     """
     if not found.checked:
-        raise ValueError("no trial has checked a prediction yet")
+        raise ValueError("no trial has checked the prediction of a change yet")
     real = [each.cost_found for each in found.checked]
     predicted = [each.cost_predicted for each in found.checked]
     low, high = min(real + predicted) / 2, max(real + predicted) * 2

@@ -12,8 +12,11 @@ from humble_ledger.views.terminal.parts import plain_table
 
 def predictions_view(found: Honesty, numbers: Numbers) -> RenderableType:
     """One line for each, the figures of all below."""
+    idle = numbers.whole(len(found.unchanged))
+    said = f" {idle} more rightly said that nothing would change." if found.unchanged else ""
     if found.median_ratio is None or found.near_share is None:
-        return Text("No trial has checked a prediction yet:  humble propose, then  humble trial")
+        none = "No trial has checked a prediction yet:  humble propose, then  humble trial"
+        return Text(f"No prediction of a change was checked yet;{said}" if said else none)
     table = plain_table(
         ("trial", "fixed"), ("remedy", "fixed"), ("query", "fixed"), ("by", "fixed"),
         ("cost before", "right"), ("predicted", "right"), ("found", "right"),
@@ -34,7 +37,7 @@ def predictions_view(found: Honesty, numbers: Numbers) -> RenderableType:
     count = numbers.count(len(found.checked), "predictions")
     note = (
         f"{count}: predicted over found {numbers.figure(found.median_ratio)} in the median, "
-        f"{numbers.percent(found.near_share)} within a quarter. Costs found are the server's "
-        "estimates with the change really there; times are measured."
+        f"{numbers.percent(found.near_share)} within a quarter.{said} Costs found are the "
+        "server's estimates with the change really there; times are measured."
     )
     return Group(table, Text(""), Text(note))
