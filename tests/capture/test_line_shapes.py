@@ -6,6 +6,7 @@ import json
 import random
 import re
 from collections.abc import Callable
+from functools import partial
 
 import pytest
 
@@ -116,6 +117,33 @@ def test_whatever_is_read_by_shape_says_the_same(
         assert said(read(data, shapes)) == said(read(data, None))
         met += sum(found is not None for found in shapes.of(data)[1])
     assert met > 500, "many are known by their shape in the end"
+
+
+@pytest.mark.parametrize(
+    ("write", "read"),
+    [(as_plain, partial(plain_rows, prefix=PREFIX)), (as_json, json_rows)],
+    ids=["plain", "JSON"],
+)
+def test_a_block_of_known_shapes_only_comes_as_columns_and_says_the_same(
+    write: Callable[[list[str]], bytes], read: Callable[..., BlockRows]
+) -> None:
+    chance = random.Random(7)
+    whole = [HEAD + STATEMENTS[number] for number in (0, 1, 2, 14)]
+    shapes, ours = Shapes(), whole[0].replace("/app ", "/humble-ledger ")
+    for _ in range(60):
+        read(
+            write([varied(chance.choice([*whole, ours]), chance) for _ in range(40)]), shapes=shapes
+        )
+    as_columns = 0
+    for _ in range(60):
+        data = write([varied(chance.choice(whole), chance) for _ in range(9)])
+        found, expected = read(data, shapes=shapes, columns=True), read(data)
+        as_columns += found.columns is not None
+        if found.columns is not None:
+            found.rows = list(found.columns.rows())
+        assert said(found) == said(expected)
+    assert as_columns > 30, "most blocks have nothing else"
+    assert shapes.of(write([ours]))[1][0] is None, "nothing of our own is ever known"
 
 
 def test_lines_that_are_no_entries_are_counted_as_before() -> None:

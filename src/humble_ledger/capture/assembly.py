@@ -142,26 +142,31 @@ class Assembler:
 
         from humble_ledger.core.workload.counting import Runs  # noqa: PLC0415
 
-        ends = np.frombuffer(columns.ends, np.float64)
         durations = np.frombuffer(columns.durations, np.float64)
-        keys = np.frombuffer(columns.keys, np.intc)
-        sessions = np.frombuffer(columns.sessions, np.intc)
-        clients = np.frombuffer(columns.clients, np.intc)
+        # In the order of the log: where each run stands in the columns.
+        at = np.arange(len(durations))
+        if columns.places:
+            at = np.argsort(np.frombuffer(columns.places, np.intc))
+        durations = durations[at]
+        ends = np.frombuffer(columns.ends, np.float64)[at]
+        keys = np.frombuffer(columns.keys, np.intc)[at]
+        sessions = np.frombuffer(columns.sessions, np.intc)[at]
+        clients = np.frombuffer(columns.clients, np.intc)[at]
         of_runs = np.array(groups, np.int64)[keys]
         runs = Runs(of_runs, clients.astype(np.int64), ends, durations)
         names, details = columns.session_names, columns.details
         for place in self._gathering.count_many(runs, block.clients):
-            key, end = int(keys[place]), float(ends[place])
+            key, end, run = int(keys[place]), float(ends[place]), int(at[place])
             row: Row = [
                 RAN, None if isnan(end) else end, names[sessions[place]], 0,
-                float(durations[place]), key, columns.literals_of(place), details.get(place, ""),
+                float(durations[place]), key, columns.literals_of(run), details.get(run, ""),
             ]  # fmt: skip
             self._keep(groups[key], block.keys[key][0], row, block.clients[clients[place]])
         small = np.flatnonzero((durations < SMALL_MS * 10) & ~np.isnan(ends))
         if "" in names:  # who sent it is not known
             small = small[sessions[small] != names.index("")]
         literals = columns.literals
-        values = [hash((literals[place], details.get(place, ""))) for place in small.tolist()]
+        values = [hash((literals[run], details.get(run, ""))) for run in at[small].tolist()]
         self._gathering.repetition.saw_many(
             zip(
                 of_runs[small].tolist(),

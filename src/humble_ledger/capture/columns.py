@@ -8,6 +8,7 @@ into columns of plain numbers, which NumPy counts a block at a time.
 from __future__ import annotations
 
 from array import array
+from collections.abc import Sequence
 from math import nan
 from typing import Any
 
@@ -16,6 +17,7 @@ from humble_ledger.capture.log_rows import (
     PLANNED,
     RAN,
     TOOK,
+    AlikeRuns,
     BlockRows,
     Row,
     RunColumns,
@@ -28,7 +30,8 @@ _NEEDS_ORDER = frozenset((PLANNED, TOOK))
 
 def packed(block: BlockRows) -> tuple[object, ...]:
     """A block as plain things, its runs as columns where their order does not matter."""
-    block.columns, block.rows = parted(block.rows)
+    if block.columns is None:
+        block.columns, block.rows = parted(block.rows)
     plain = {name: getattr(block, name) for name in BlockRows.__slots__}
     if block.columns is not None:
         plain["columns"] = [getattr(block.columns, name) for name in RunColumns.__slots__]
@@ -63,3 +66,33 @@ def parted(rows: list[Row]) -> tuple[RunColumns | None, list[Row]]:
         {place: detail for place, detail in enumerate(details) if detail} if any(details) else {},
     )
     return columns, others
+
+
+def together(alike: Sequence[AlikeRuns]) -> RunColumns:
+    """Runs of lines of some shapes as columns."""
+    ends, durations = array("d"), array("d")
+    keys, clients, sessions, places = array("i"), array("i"), array("i"), array("i")
+    names: dict[str, int] = {}
+    literals: list[str] = []
+    details: dict[int, str] = {}
+    for each in alike:
+        if each.details is not None:
+            details.update(enumerate(each.details, len(ends)))
+        ends.extend([nan if end is None else end for end in each.times])
+        durations.extend(each.durations)
+        keys.extend([each.key] * len(each.lines))
+        clients.extend(each.clients)
+        for name in dict.fromkeys(each.sessions):
+            names.setdefault(name, len(names))
+        sessions.extend([names[name] for name in each.sessions])
+        places.extend(each.lines)
+        if len(each.literals) == 1:
+            literals += each.literals[0]
+        else:
+            found = zip(*each.literals, strict=True)
+            literals += map(joined, found) if each.literals else [""] * len(each.lines)
+    return RunColumns(
+        ends.tobytes(), durations.tobytes(), keys.tobytes(), clients.tobytes(), sessions.tobytes(),
+        list(names), literals, {n: detail for n, detail in details.items() if detail},
+        places.tobytes(),
+    )  # fmt: skip

@@ -23,7 +23,7 @@ from __future__ import annotations
 import calendar
 import re
 from array import array
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import repeat
@@ -53,11 +53,12 @@ _MOST_KNOWN = 20_000
 
 @dataclass(slots=True)
 class RunColumns:
-    """Rows of the kind RAN, column by column, in their order; see above for the meaning.
+    """Rows of the kind RAN, column by column; see above for the meaning.
 
     ``ends`` (seconds since 1970, NaN unknown) and ``durations`` (ms) are the bytes of doubles,
     ``keys``, ``clients`` and ``sessions`` (places in ``session_names``) those of C ints.
-    ``literals`` are one text for each run; ``details`` only of runs that have one.
+    ``literals`` are one text for each run; ``details`` only of runs that have one. ``places``
+    (C ints) tell the order of the runs in the log, b"" when they stand in it.
     """
 
     ends: bytes
@@ -68,6 +69,7 @@ class RunColumns:
     session_names: list[str]
     literals: list[str]
     details: dict[int, str]
+    places: bytes = b""
 
     def literals_of(self, place: int) -> list[str]:
         """The literals of one run."""
@@ -75,12 +77,18 @@ class RunColumns:
 
     def rows(self) -> Iterator[Row]:
         """The same as rows."""
-        columns = (array(c, b) for c, b in zip("ddiii", self._numbers(), strict=True))
-        for place, (end, ms, key, client, session) in enumerate(zip(*columns, strict=True)):
-            detail = self.details.get(place, "")
-            name = self.session_names[int(session)]
-            moment = None if isnan(end) else end
-            yield [RAN, moment, name, client, ms, key, self.literals_of(place), detail]
+        ends, durations, keys, clients, sessions = (
+            array(c, b) for c, b in zip("ddiii", self._numbers(), strict=True)
+        )
+        places = array("i", self.places)
+        for run in sorted(range(len(ends)), key=places.__getitem__ if places else None):
+            moment = None if isnan(ends[run]) else ends[run]
+            name = self.session_names[sessions[run]]
+            detail = self.details.get(run, "")
+            yield [
+                RAN, moment, name, clients[run], durations[run], keys[run],
+                self.literals_of(run), detail,
+            ]  # fmt: skip
 
     def _numbers(self) -> tuple[bytes, ...]:
         return self.ends, self.durations, self.keys, self.clients, self.sessions
@@ -114,6 +122,43 @@ class BlockRows:
         self.pass_over(UNREADABLE, count)
         if self.first_unreadable is None:
             self.first_unreadable = line
+
+
+@dataclass(frozen=True, slots=True)
+class AlikeRuns:
+    """Runs told by lines of one shape, column by column.
+
+    ``lines`` are the places of the lines, ``literals`` a list for each literal of the
+    statement; ``details`` is None when they have none.
+    """
+
+    lines: list[int]
+    times: list[float | None]
+    sessions: list[str]
+    clients: list[int]
+    durations: list[float]
+    key: int
+    literals: list[list[str]]
+    details: list[str] | None
+
+    def rows(self) -> Iterator[Row]:
+        """The same as rows."""
+        literals = zip(*self.literals, strict=True) if self.literals else repeat(())
+        columns = (self.times, self.sessions, self.clients, self.durations)
+        details = self.details or repeat("")
+        for time, session, client, ms, found, detail in zip(
+            *columns, literals, details, strict=False
+        ):
+            yield [RAN, time, session, client, ms, self.key, list(found), detail]
+
+
+def in_order(alike: Sequence[AlikeRuns], count: int) -> list[Row | None]:
+    """The rows of runs at the places of their lines; None for those of ``count`` without one."""
+    rows: list[Row | None] = [None] * count
+    for each in alike:
+        for place, row in zip(each.lines, each.rows(), strict=True):
+            rows[place] = row
+    return rows
 
 
 class BlockWriter:
@@ -154,15 +199,15 @@ class BlockWriter:
         self._ran.append(row)
         return row
 
-    def known_rows(
+    def known_runs(
         self, lines: Sequence[str], shapes: Sequence[Shape | None]
-    ) -> tuple[list[Row | None], list[int]]:
-        """The row of each line whose shape tells of a run, and the places of all other lines.
+    ) -> tuple[list[AlikeRuns], list[int]]:
+        """The runs of lines whose shape tells of one, and the places of all other lines.
 
-        None stands for our own runs and for the other lines. Lines of one shape are taken
-        apart together, part by part: line by line takes four times as long.
+        Lines of one shape are taken apart together, part by part: line by line takes four
+        times as long. None is our own: shapes are learned from runs that are kept, and the name
+        we go by has no digits.
         """
-        rows: list[Row | None] = [None] * len(lines)
         alike: dict[int, tuple[Shape, list[int]]] = {}
         others: list[int] = []
         for place, shape in enumerate(shapes):
@@ -172,47 +217,32 @@ class BlockWriter:
                 alike[id(shape)] = (shape, [place])
             else:
                 found[1].append(place)
-        for shape, places in alike.values():
-            made = self._known_runs([lines[place] for place in places], shape)
-            for place, row in zip(places, made, strict=True):
-                rows[place] = row
         self.block.entries += len(lines) - len(others)
-        return rows, others
+        return [self._known_runs(lines, places, shape) for shape, places in alike.values()], others
 
-    def _known_runs(self, lines: list[str], shape: Shape) -> list[Row] | list[Row | None]:
-        """The rows of lines of one shape; None for those that are our own."""
+    def _known_runs(self, all_lines: Sequence[str], at: list[int], shape: Shape) -> AlikeRuns:
         session, detail, stamp, who, parts, duration, wording, places = shape
         assert wording is not None
+        lines = [all_lines[place] for place in at]
         if who is not None:
             clients = [self.client(who)] * len(lines)
         else:
             user, database, application = parts
             clients = [self.client((ln[user], ln[database], ln[application])) for ln in lines]
-        columns = [[line[place] for line in lines] for place in places]
-        literals = list(map(list, zip(*columns, strict=True))) if columns else [[] for _ in lines]
+        literals = [[line[place] for line in lines] for place in places]
         key = self._keys.get(wording)
         if key is None:
-            key = self._new_key(wording, refill(wording, literals[0]))
-        rows = list(
-            map(
-                list,
-                zip(
-                    repeat(RAN),
-                    self._times([line[stamp] for line in lines]),
-                    [line[session] for line in lines],
-                    clients,
-                    [float(line[duration]) for line in lines],
-                    repeat(key),
-                    literals,
-                    repeat("") if detail == NOWHERE else [line[detail] for line in lines],
-                    strict=False,
-                ),
-            )
+            key = self._new_key(wording, refill(wording, [each[0] for each in literals]))
+        return AlikeRuns(
+            at,
+            self._times([line[stamp] for line in lines]),
+            [line[session] for line in lines],
+            clients,
+            [float(line[duration]) for line in lines],
+            key,
+            literals,
+            None if detail == NOWHERE else [line[detail] for line in lines],
         )
-        if min(clients) >= 0:
-            return rows
-        self.block.pass_over(OWN, sum(client < 0 for client in clients))
-        return [row if row[CLIENT] >= 0 else None for row in rows]
 
     def _times(self, stamps: list[str]) -> list[float | None]:
         """`time` of each; most are milliseconds of one minute."""
@@ -325,7 +355,7 @@ class BlockWriter:
         return begun
 
 
-def joined(literals: list[str]) -> str:
+def joined(literals: Iterable[str]) -> str:
     """A run's literals as one text."""
     return BETWEEN.join(literals)
 

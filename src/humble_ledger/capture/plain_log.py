@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache, partial
 from typing import Any
 
+from humble_ledger.capture.columns import together
 from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
 from humble_ledger.capture.log_messages import add_detail, add_statement, row_of
 from humble_ledger.capture.log_prefix import entry_pattern
@@ -26,6 +27,7 @@ from humble_ledger.capture.log_rows import (
     BlockWriter,
     Row,
     clean,
+    in_order,
 )
 
 _MESSAGES = frozenset(("LOG", "ERROR", "FATAL"))
@@ -35,7 +37,7 @@ _ADDENDA = frozenset(("DETAIL", "HINT", "QUERY", "CONTEXT", "LOCATION", "STATEME
 _ENTRY_START = re.compile(
     rb"^(?=[^\t\n])[^\n]{0,400}?(?:LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DEBUG[1-5]?):  ", re.M
 )
-_TAIL_BYTES = 64 * 1024
+_TAILS_BYTES = (4 * 1024, 64 * 1024)  # most entries are short
 # What in a prefix is not to be found in a line as it stands.
 _ESCAPES = re.compile(r"%-?\d*[a-zA-Z%]")
 _DIGIT = re.compile(r"\d")
@@ -44,11 +46,13 @@ _LINE_END = re.compile(r"\n(?!\t)")
 _LINE_END_BYTES = re.compile(rb"\n(?!\t)")
 
 
-def plain_rows(data: bytes, prefix: str | None, shapes: Shapes | None = None) -> BlockRows:
+def plain_rows(
+    data: bytes, prefix: str | None, shapes: Shapes | None = None, *, columns: bool = False
+) -> BlockRows:
     """The rows of a block of a plain log.
 
     ``prefix`` is the server's log_line_prefix, None to recognise the common forms; ``shapes``
-    are those of the lines of the blocks before.
+    are those of the lines of the blocks before. With ``columns`` runs may be given as such.
     """
     text = clean(data.decode("utf-8", "replace"))
     if "\r" in text:  # looking for one character takes a tenth of the time of looking for two
@@ -61,7 +65,7 @@ def plain_rows(data: bytes, prefix: str | None, shapes: Shapes | None = None) ->
     if lines is not None and shapes is not None:
         found = list(reading.entries(lines.unread()))
         if len(found) == len(lines.unknown):
-            return _rows_by_shape(text, reading, lines, iter(found), shapes)
+            return _rows_by_shape(text, reading, lines, iter(found), shapes, columns=columns)
     writer = BlockWriter()
     writer.block.lines = text.count("\n")
     last: dict[str, Row | None] = {}
@@ -163,16 +167,23 @@ class _Lines:
 
 
 def _rows_by_shape(
-    text: str, reading: _Reading, lines: _Lines, entries: Iterator[_Entry], shapes: Shapes
+    text: str,
+    reading: _Reading,
+    lines: _Lines,
+    entries: Iterator[_Entry],
+    shapes: Shapes,
+    *,
+    columns: bool,
 ) -> BlockRows:
     """The rows of lines, of which those without a known shape have been read as entries."""
     writer = BlockWriter()
     block = writer.block
     block.lines = text.count("\n")
-    rows, others = writer.known_rows(lines.texts, lines.shapes)
-    if not others:
-        block.rows = [row for row in rows if row is not None]
+    alike, others = writer.known_runs(lines.texts, lines.shapes)
+    if columns and alike and not others:
+        block.columns = together(alike)
         return block
+    rows = in_order(alike, len(lines.texts))
     last: dict[str, Row | None] = {}
     unknown: list[tuple[str, bytes, Row]] = []
     for line, key, shape, known in zip(lines.texts, lines.keys, lines.shapes, rows, strict=True):
@@ -246,7 +257,7 @@ def _uncontinued(line: str, at: slice) -> tuple[str, list[int]]:
 
 def last_cut(data: bytes) -> int | None:
     """Where a block may end: before the last entry that begins in it; None when none does."""
-    for begin in (max(0, len(data) - _TAIL_BYTES), 0):
+    for begin in (*(max(0, len(data) - tail) for tail in _TAILS_BYTES), 0):
         starts = [match.start() for match in _ENTRY_START.finditer(data, begin) if match.start()]
         if begin:  # the first line may have been cut by the window
             starts = [start for start in starts if data[start - 1 : start] == b"\n"]

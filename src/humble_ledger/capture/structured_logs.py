@@ -10,6 +10,7 @@ from functools import partial
 
 import msgspec
 
+from humble_ledger.capture.columns import together
 from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
 from humble_ledger.capture.log_messages import add_statement, row_of
 from humble_ledger.capture.log_rows import (
@@ -21,6 +22,7 @@ from humble_ledger.capture.log_rows import (
     BlockWriter,
     Row,
     clean,
+    in_order,
 )
 
 # The places of the columns; later versions only add columns behind these.
@@ -98,10 +100,11 @@ class _JsonEntry(msgspec.Struct, gc=False):
 _decode = msgspec.json.Decoder(_JsonEntry).decode
 
 
-def json_rows(data: bytes, shapes: Shapes | None = None) -> BlockRows:
+def json_rows(data: bytes, shapes: Shapes | None = None, *, columns: bool = False) -> BlockRows:
     """The rows of a block of a jsonlog, one object on each line.
 
-    ``shapes`` are those of the lines of the blocks before.
+    ``shapes`` are those of the lines of the blocks before. With ``columns`` runs may be given
+    as such.
     """
     writer = BlockWriter()
     block = writer.block
@@ -109,38 +112,45 @@ def json_rows(data: bytes, shapes: Shapes | None = None) -> BlockRows:
     if b"\\u0000" in data or b"\xee\x80\x80" in data:
         data = data.replace(b"\\u0000", b"?").replace(b"\xee\x80\x80", b"?")
     lines = data.split(b"\n")
-    useful = shapes is not None and shapes.useful
-    nothing = [None] * len(lines)
-    keys, known, _ = shapes.of(data) if shapes is not None and useful else (lines, nothing, ())
-    texts = data.decode("utf-8", "replace").split("\n") if useful else ()
-    rows, _ = writer.known_rows(texts, known) if useful else (nothing, ())
-    unknown: list[tuple[bytes, bytes, _JsonEntry, Row]] = []
-    for number, (line, key, shape, ran) in enumerate(zip(lines, keys, known, rows, strict=True)):
-        if ran is not None:
-            block.rows.append(ran)
-        if shape is not None or not line.strip():
-            continue
-        found = _entry(line)
+    rows: list[Row | None] = [None] * len(lines)
+    keys, unknown = lines, list(range(len(lines)))
+    able = shapes is not None and shapes.useful
+    if shapes is not None and able:
+        keys, known, unknown = shapes.of(data)
+        alike, _ = writer.known_runs(data.decode("utf-8", "replace").split("\n"), known)
+        if columns and alike and len(unknown) == 1 and not lines[-1]:  # all is known
+            block.columns = together(alike)
+            return block
+        rows = in_order(alike, len(lines))
+    ran: list[tuple[int, _JsonEntry, Row]] = []
+    for place in unknown:
+        found = _entry(lines[place]) if lines[place].strip() else None
         if found is None:
-            block.unreadable(number)
+            if lines[place].strip():
+                block.unreadable(place)
             continue
-        block.entries += 1
-        if found.error_severity not in _LEVELS:
-            continue
-        client = writer.client((found.user, found.dbname, found.application_name))
-        row = row_of(writer, found.message, found.timestamp, str(found.pid), client, found.detail)
-        if row is not None:
-            if found.statement:
-                add_statement(writer, row, found.statement)
-            block.rows.append(row)
-            if useful and row[KIND] == RAN:
-                unknown.append((line, key, found, row))
+        row = rows[place] = _row(writer, found)
+        if able and row is not None and row[KIND] == RAN:
+            ran.append((place, found, row))
+    block.rows = [row for row in rows if row is not None]
     writer.finish()
-    for line, key, found, row in unknown:
-        if shapes is not None and shapes.useful and row[KEY] >= 0:
+    for place, found, row in ran:
+        if shapes is not None and row[KEY] >= 0:
             wording = block.keys[row[KEY]][0]
-            shapes.learn(key, partial(_shape, line, found, wording, row[LITERALS]))
+            shapes.learn(keys[place], partial(_shape, lines[place], found, wording, row[LITERALS]))
     return block
+
+
+def _row(writer: BlockWriter, found: _JsonEntry) -> Row | None:
+    """The row of an entry, if it has one."""
+    writer.block.entries += 1
+    if found.error_severity not in _LEVELS:
+        return None
+    client = writer.client((found.user, found.dbname, found.application_name))
+    row = row_of(writer, found.message, found.timestamp, str(found.pid), client, found.detail)
+    if row is not None and found.statement:
+        add_statement(writer, row, found.statement)
+    return row
 
 
 # A key of ours and its value as it stands. Inside a text a quote has a backslash before it, so
