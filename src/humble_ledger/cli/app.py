@@ -30,6 +30,7 @@ from humble_ledger.cli.commands import (
     tidy,
     trial,
 )
+from humble_ledger.cli.help_text import FlowingHelp
 
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
@@ -76,25 +77,25 @@ def build() -> typer.Typer:
         context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 120},
     )
     app.callback()(_root)
-    app.command("demo", rich_help_panel=BEGIN)(demo.demo)
-    app.command("init", rich_help_panel=BEGIN)(init.init)
-    app.command("preflight", rich_help_panel=BEGIN)(preflight.preflight)
+    app.command("demo", cls=FlowingHelp, rich_help_panel=BEGIN)(demo.demo)
+    app.command("init", cls=FlowingHelp, rich_help_panel=BEGIN)(init.init)
+    app.command("preflight", cls=FlowingHelp, rich_help_panel=BEGIN)(preflight.preflight)
     app.add_typer(capture.app, name="capture", rich_help_panel=CAPTURE)
-    app.command("queries", rich_help_panel=READ)(queries.queries)
-    app.command("show", rich_help_panel=READ)(show.show)
-    app.command("plan", rich_help_panel=READ)(plan.plan)
-    app.command("routes", rich_help_panel=READ)(routes.routes)
-    app.command("compare", rich_help_panel=READ)(compare.compare)
-    app.command("table", rich_help_panel=READ)(table.table)
-    app.command("glossary", rich_help_panel=READ)(glossary.glossary)
-    app.command("diagnose", rich_help_panel=DIAGNOSE)(diagnose.diagnose)
-    app.command("propose", rich_help_panel=PROPOSE)(propose.propose)
-    app.command("trial", rich_help_panel=VERIFY)(trial.trial)
-    app.command("replay", rich_help_panel=VERIFY)(replay.replay)
-    app.command("settle", rich_help_panel=VERIFY)(settle.settle)
-    app.command("tidy", rich_help_panel=VERIFY)(tidy.tidy)
-    app.command("history", rich_help_panel=KEEP)(history.history)
-    app.command("audit", rich_help_panel=KEEP)(audit.audit)
+    app.command("queries", cls=FlowingHelp, rich_help_panel=READ)(queries.queries)
+    app.command("show", cls=FlowingHelp, rich_help_panel=READ)(show.show)
+    app.command("plan", cls=FlowingHelp, rich_help_panel=READ)(plan.plan)
+    app.command("routes", cls=FlowingHelp, rich_help_panel=READ)(routes.routes)
+    app.command("compare", cls=FlowingHelp, rich_help_panel=READ)(compare.compare)
+    app.command("table", cls=FlowingHelp, rich_help_panel=READ)(table.table)
+    app.command("glossary", cls=FlowingHelp, rich_help_panel=READ)(glossary.glossary)
+    app.command("diagnose", cls=FlowingHelp, rich_help_panel=DIAGNOSE)(diagnose.diagnose)
+    app.command("propose", cls=FlowingHelp, rich_help_panel=PROPOSE)(propose.propose)
+    app.command("trial", cls=FlowingHelp, rich_help_panel=VERIFY)(trial.trial)
+    app.command("replay", cls=FlowingHelp, rich_help_panel=VERIFY)(replay.replay)
+    app.command("settle", cls=FlowingHelp, rich_help_panel=VERIFY)(settle.settle)
+    app.command("tidy", cls=FlowingHelp, rich_help_panel=VERIFY)(tidy.tidy)
+    app.command("history", cls=FlowingHelp, rich_help_panel=KEEP)(history.history)
+    app.command("audit", cls=FlowingHelp, rich_help_panel=KEEP)(audit.audit)
     return app
 
 

@@ -6,6 +6,7 @@ import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from textwrap import fill
 from typing import Any
 
 import typer
@@ -13,6 +14,7 @@ import typer
 from humble_ledger.cli.app import ORDER, build
 
 _MARKUP = re.compile(r"\[/?bold\]")
+WIDTH = 96
 HEAD = """# Commands
 
 Made from the program itself; do not edit. Every command takes `--help`.
@@ -40,8 +42,8 @@ def _leaves(words: str, command: Any) -> Iterator[tuple[str, Any]]:
 
 
 def _section(words: str, command: Any) -> str:
-    text = "\n".join(line.strip() for line in (command.help or "").splitlines())
-    text = _MARKUP.sub("`", text)
+    paragraphs = _MARKUP.sub("`", command.help or "").split("\n\n")
+    text = "\n\n".join(fill(each, WIDTH, break_on_hyphens=False) for each in paragraphs)
     lines = [f"## humble {words}", "", text.strip(), ""]
     for parameter in command.params:
         if parameter.name == "help":

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from humble_ledger.cli import options, output
+from humble_ledger.cli.help_text import FlowingHelp
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 app = typer.Typer(
@@ -21,7 +22,7 @@ def _capture() -> None:
     """Gather slow statements into the ledger."""
 
 
-@app.command("log")
+@app.command("log", cls=FlowingHelp)
 def log(
     files: Annotated[
         list[Path],
@@ -65,7 +66,7 @@ def log(
     )
 
 
-@app.command("server")
+@app.command("server", cls=FlowingHelp)
 def server(
     mask: options.Mask = False,
     target: options.Target = None,
@@ -91,7 +92,7 @@ def server(
     )
 
 
-@app.command("script")
+@app.command("script", cls=FlowingHelp)
 def script(
     file: Annotated[
         Path, typer.Argument(help="A file of SQL statements; or - (stdin).", show_default=False)
@@ -124,7 +125,7 @@ def script(
     )
 
 
-@app.command("live")
+@app.command("live", cls=FlowingHelp)
 def live(
     seconds: Annotated[
         str,
