@@ -5,6 +5,8 @@ from __future__ import annotations
 import signal
 import time
 
+import pytest
+
 from tests.cli.test_interruption import wait_for
 from tests.conftest import Server, only_newest, only_oldest
 from tests.program import SENSOR, Program
@@ -103,6 +105,33 @@ def test_a_replay_that_was_killed_is_tidied_and_one_that_was_stopped_is_kept(
     assert '"stopped_early":true' in out
     assert '"name":"with the change"' in out, "the change was made before Ctrl-C came"
     wait_for(server, LEFT, before, 10)
+
+
+@only_newest
+@pytest.mark.parametrize(
+    ("apply", "revert"),
+    [
+        (["CREATE TABLE kept (n int)"], ["DROP TABLE kept"]),
+        (["CREATE TABLE made (n int)", "ALTER TABLE kept ADD COLUMN n int"],
+         ["ALTER TABLE kept DROP COLUMN n", "DROP TABLE made"]),
+    ],
+    ids=["one", "the second of two"],
+)  # fmt: skip
+def test_what_was_there_before_is_not_undone_with_a_change_that_failed(
+    begun: Program, server: Server, apply: list[str], revert: list[str]
+) -> None:
+    server.do("CREATE TABLE kept AS SELECT 7 AS n")
+    before = server.fetch(LEFT)
+    words = [word for text in apply for word in ("--apply", text)]
+    words += [word for text in revert for word in ("--revert", text)]
+    try:
+        told = begun.fails(4, "replay", "--seconds", "3", "--change-at", "0.5", *words)
+        assert "already exists" in told
+        assert server.fetch("SELECT n FROM kept") == [(7,)]
+        assert server.fetch(LEFT) == before
+        assert "nothing to tidy" in begun.ok("tidy").out
+    finally:
+        server.do("DROP TABLE kept; DROP TABLE IF EXISTS made")
 
 
 @only_newest

@@ -237,6 +237,13 @@ class Hands(Protocol):
         """Run one statement; milliseconds."""
         ...
 
+    def together(self, statements: Sequence[str], then: Callable[[], None]) -> None:
+        """Run statements in one transaction: all of them come to be, or none.
+
+        ``then`` is called when all have succeeded, before they are made to last.
+        """
+        ...
+
     def drop_if_invalid(self, schema: str, name: str) -> bool:
         """Drop an index that an online build left unfinished; whether there was one."""
         ...

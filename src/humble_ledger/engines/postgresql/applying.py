@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
+import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.contract import Limits
@@ -39,6 +40,25 @@ class PostgresHands:
             start = time.perf_counter()
             self._connection.execute(statement.encode())
             return (time.perf_counter() - start) * 1000.0
+
+    def together(self, statements: Sequence[str], then: Callable[[], None]) -> None:
+        """All of the statements or none; see `engines.contract.Hands`.
+
+        Raises:
+            LockNotGranted, StatementRejected: nothing was made.
+        """
+        try:
+            with translated():
+                self._connection.execute("BEGIN READ WRITE")
+            for statement in statements:
+                self.do(statement)
+            then()
+            with translated():
+                self._connection.execute("COMMIT")
+        except BaseException:
+            with contextlib.suppress(psycopg.Error):
+                self._connection.rollback()
+            raise
 
     def drop_if_invalid(self, schema: str, name: str) -> bool:
         """Drop an index that an online build left unfinished; whether there was one."""

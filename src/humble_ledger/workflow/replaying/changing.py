@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import RemedyType
@@ -14,19 +15,20 @@ from humble_ledger.workflow.workspace import Workspace
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One statement on the target, or one that undoes something, or both; "" for none.
+    """Statements on the target, and those that undo all of them, each in its order.
 
-    An ``online`` one makes nobody wait, and so may itself wait long for others.
+    An ``online`` one makes nobody wait, and so may itself wait long for others; what it makes
+    has a name of its own, which undoing cannot mistake for somebody else's.
     """
 
-    forward: str
-    backward: str
+    forward: tuple[str, ...]
+    backward: tuple[str, ...]
     online: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class MidwayChange:
-    """Statements made once for all sessions, and those each client's session gets."""
+    """Steps made once for all sessions, and statements that each client's session gets."""
 
     steps: tuple[Step, ...]
     for_clients: tuple[str, ...]
@@ -63,36 +65,39 @@ def midway_change(
             )
     making = making_of(entries, mark, workspace.engine.hide_index_sql, writes=False)
     news = [index.new for index in making.indexes]
-    steps = [Step(new.create_online_sql, new.drop_online_sql, online=True) for new in news]
+    steps = [Step((new.create_online_sql,), (new.drop_online_sql,), online=True) for new in news]
     for_clients: list[str] = []
     for entry in entries:
         if entry.remedy.type is RemedyType.SETTING:
             for_clients += entry.remedy.apply
         elif entry.remedy.index is None:
-            steps += _paired(entry)
+            steps.append(Step(entry.remedy.apply, entry.remedy.revert))
     return MidwayChange(tuple(steps), tuple(for_clients))
 
 
-def _paired(entry: RemedyEntry) -> list[Step]:
-    """What undoes a remedy is written down whole before its first statement."""
-    forward, backward = entry.remedy.apply, entry.remedy.revert
-    # Undoing goes from the last that was written down to the first.
-    undo = [Step("", text) for text in reversed(backward)]
-    return [*undo, *(Step(text, "") for text in forward)]
-
-
 def make(workspace: Workspace, replay: str, change: MidwayChange, mark: str) -> None:
-    """Make a change on the target; what undoes it is written down first."""
-    for step in change.steps:
-        if step.backward:
-            workspace.ledger.replays.keep_undoing(replay, step.backward)
+    """Make a change on the target; what undoes it is written down before it lasts.
+
+    Raises:
+        StatementRejected, LockNotGranted: a step was not made, and nothing of it is undone:
+            what it wanted to make may be there as somebody else's.
+    """
     patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
     for step in change.steps:
-        if not step.forward:
-            continue
         limits = patient if step.online else workspace.limits
         with workspace.engine.hands(workspace.target.url, limits, mark) as able:
-            able.do(step.forward)
+            if step.online:
+                _write_down(workspace, replay, step)
+                able.do(step.forward[0])
+                continue
+            # What a trial may try, a transaction may hold.
+            able.together(step.forward, partial(_write_down, workspace, replay, step))
+
+
+def _write_down(workspace: Workspace, replay: str, step: Step) -> None:
+    # Undoing goes from the last that was written down to the first.
+    for statement in reversed(step.backward):
+        workspace.ledger.replays.keep_undoing(replay, statement)
 
 
 def unmake(
