@@ -66,6 +66,25 @@ def test_tidy_removes_what_a_killed_trial_had_built(begun: Program, server: Serv
     assert server.fetch(f"SELECT count(*) FROM pg_class WHERE relname = '{name}'") == [(0,)]
 
 
+@only_newest
+def test_tidy_leaves_what_a_killed_settle_had_finished(begun: Program, server: Server) -> None:
+    from humble_ledger.ledger.repository import Ledger  # noqa: PLC0415
+
+    trial = begun.json("trial", "SELECT minutes FROM visit WHERE minutes = 77", "--index",
+                       "visit (minutes)", "--pairs", "2")["id"]  # fmt: skip
+    # As if «settle --apply» had been killed right after the index was built.
+    with Ledger(Path(begun.folder / "humble.ledger")) as ledger:
+        ledger.trials.keep_creation(trial, "public", "visit_minutes_idx")
+    server.do("CREATE INDEX visit_minutes_idx ON visit (minutes)")
+    there = "SELECT count(*) FROM pg_class WHERE relname = 'visit_minutes_idx'"
+    try:
+        begun.ok("tidy")
+        assert server.fetch(there) == [(1,)], "it is what was decided"
+        assert "nothing to tidy" in begun.ok("tidy").out
+    finally:
+        server.do("DROP INDEX IF EXISTS visit_minutes_idx")
+
+
 def begun_creations(begun: Program) -> list[str]:
     from humble_ledger.ledger.repository import Ledger  # noqa: PLC0415
 

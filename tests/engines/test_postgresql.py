@@ -209,7 +209,7 @@ def test_only_one_arm_sees_the_index_and_nothing_is_left(server: Server) -> None
             experiment.after.run(Statement("SELECT nothing"))
         assert experiment.after.run(SENSOR).rows == len(rows[0]), "a failed run ends nothing"
     assert server.fetch(CATALOGUE) == before
-    assert not PostgresEngine().leftovers(server.url, ["trial_ix"], "t0@test")
+    assert not PostgresEngine().leftovers(server.url, [], "t0@test"), "its sessions are gone"
 
 
 def test_an_index_on_an_expression_gets_statistics_that_go_with_it(server: Server) -> None:
@@ -255,7 +255,8 @@ def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
 
 def test_leftovers_are_found_and_removed(server: Server) -> None:
     engine = PostgresEngine()
-    server.do("CREATE INDEX left_ix ON visit (minutes)")
+    ours, kept = "left_ix__t5_abcd", "left_ix"
+    server.do(f"CREATE INDEX {ours} ON visit (minutes); CREATE INDEX {kept} ON visit (minutes)")
     held = threading.Event()
 
     def hold() -> None:
@@ -271,10 +272,16 @@ def test_leftovers_are_found_and_removed(server: Server) -> None:
     holder = threading.Thread(target=hold)
     holder.start()
     held.wait(10)
-    left = engine.leftovers(server.url, ["left_ix", "other_ix"], "t5@abcd")
-    assert left.indexes == (("public", "left_ix"),)
+    recorded = [("public", name) for name in (ours, kept, "other_ix")]
+    left = engine.leftovers(server.url, recorded, "t5@abcd")
+    assert left.indexes == (("public", ours),), "a finished one without the mark is wanted"
     assert len(left.processes) == 1
     engine.remove_leftovers(server.url, left)
     holder.join(20)
     assert not holder.is_alive()
-    assert not engine.leftovers(server.url, ["left_ix"], "t5@abcd")
+    assert not engine.leftovers(server.url, recorded, "t5@abcd")
+    server.do(f"UPDATE pg_index SET indisvalid = false WHERE indexrelid = '{kept}'::regclass")
+    assert engine.leftovers(server.url, recorded, "t5@abcd").indexes == (("public", kept),)
+    elsewhere = [("elsewhere", kept), ("elsewhere", ours)]
+    assert not engine.leftovers(server.url, elsewhere, "t5@abcd")
+    server.do(f"DROP INDEX {kept}")

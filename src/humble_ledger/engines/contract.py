@@ -433,8 +433,10 @@ class Engine(Protocol):
         """A connection for a replay; read-only unless ``writes``."""
         ...
 
-    def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
-        """What is left on the target of these names, and of sessions carrying this mark."""
+    def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
+        """What is left on the target of these indexes (schema, name), and of sessions carrying
+        this mark. Of an index whose name does not bear the mark only an unfinished build is.
+        """
         ...
 
     def remove_leftovers(self, url: str, left: Leftovers) -> None:

@@ -48,9 +48,8 @@ def tidy(workspace: Workspace, remove: bool = True, force: bool = False) -> list
 
 def _tidied(workspace: Workspace, entry: TrialEntry, remove: bool, force: bool) -> Tidied:
     runs = still_runs(entry.process) if entry.status == "running" else False
-    names = [name for _, name in entry.creations]
     url = _url(workspace, entry)
-    found = workspace.engine.leftovers(url, names, entry.mark)
+    found = workspace.engine.leftovers(url, entry.creations, entry.mark)
     ours = runs is False or (runs is None and force)
     if remove and ours:
         if found:

@@ -100,9 +100,9 @@ class PostgresEngine:
         """A connection for a replay."""
         return PostgresClient(url, mark, limits, writes=writes)
 
-    def leftovers(self, url: str, names: Sequence[str], mark: str) -> Leftovers:
+    def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""
-        return leftovers.find(url, names, mark)
+        return leftovers.find(url, indexes, mark)
 
     def remove_leftovers(self, url: str, left: Leftovers) -> None:
         """Remove them."""

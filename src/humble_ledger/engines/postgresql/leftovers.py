@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from psycopg import sql
 
+from humble_ledger.core.trials.marks import marked_ending
 from humble_ledger.engines.contract import APPLICATION_NAME, Leftovers, Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
@@ -14,17 +15,25 @@ from humble_ledger.engines.postgresql.faults import translated
 PATIENCE_S = 10
 
 
-def find(url: str, names: Sequence[str], mark: str) -> Leftovers:
-    """What is there of these index names, and of sessions that carry this mark."""
+# An index of a trial ends in its mark and is a leftover whatever its state. One that a settled
+# change was building bears the name it shall keep: finished it is wanted, only a build that was
+# broken off is a leftover.
+_INDEXES_SQL = """
+SELECT n.nspname, c.relname FROM pg_index i
+JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE (n.nspname::text, c.relname::text) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
+  AND (right(c.relname, length(%s)) = %s OR NOT i.indisvalid)
+"""
+
+
+def find(url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
+    """What is there of these indexes (schema, name), and of sessions that carry this mark."""
     connection = connect(url, Limits())
+    schemas, names = [schema for schema, _ in indexes], [name for _, name in indexes]
+    ending = marked_ending(mark)
     try:
         with translated():
-            indexes = connection.execute(
-                "SELECT n.nspname, c.relname FROM pg_class c "
-                "JOIN pg_namespace n ON n.oid = c.relnamespace "
-                "WHERE c.relkind = 'i' AND c.relname = ANY(%s)",
-                (list(names),),
-            ).fetchall()
+            found = connection.execute(_INDEXES_SQL, (schemas, names, ending, ending)).fetchall()
             processes = connection.execute(
                 "SELECT pid FROM pg_stat_activity WHERE application_name = %s "
                 "AND datname = current_database() AND pid <> pg_backend_pid()",
@@ -33,7 +42,7 @@ def find(url: str, names: Sequence[str], mark: str) -> Leftovers:
     finally:
         connection.close()
     return Leftovers(
-        tuple((schema, name) for schema, name in indexes), tuple(pid for (pid,) in processes)
+        tuple((schema, name) for schema, name in found), tuple(pid for (pid,) in processes)
     )
 
 

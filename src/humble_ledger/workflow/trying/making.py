@@ -9,13 +9,13 @@ from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.schema.facts import TableName
-from humble_ledger.core.schema.quoting import fitting_name, table_identifier
+from humble_ledger.core.schema.quoting import table_identifier
+from humble_ledger.core.trials.marks import marked_name
 from humble_ledger.engines.contract import Change, NewIndex
 
 WRITES_NOTHING = frozenset((RemedyType.SETTING, RemedyType.REWRITE))
 _SET_INSIDE = (RemedyType.STATISTICS, RemedyType.SETTING, RemedyType.CHANGE)
 _ALWAYS_USED = frozenset((RemedyType.SETTING, RemedyType.REWRITE, RemedyType.CHANGE))
-_LONGEST_NAME = 63
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +59,11 @@ class Making:
         return tuple(index.name for index in self.indexes)
 
     @property
+    def places(self) -> tuple[tuple[str, str], ...]:
+        """Schema and name of each index that is made."""
+        return tuple((index.design.table.schema, index.name) for index in self.indexes)
+
+    @property
     def hidden(self) -> tuple[str, ...]:
         """The names of indexes that only the side before can see."""
         return tuple(e.remedy.removes[1] for e in self.entries if e.remedy.removes is not None)
@@ -88,7 +93,7 @@ def making_of(
 ) -> Making:
     """What is made for some remedies by the trial of this mark; ``writes`` as in `Change`."""
     indexes = tuple(
-        TrialIndex(entry.id, entry.remedy.index, _trial_name(entry, mark))
+        TrialIndex(entry.id, entry.remedy.index, marked_name(entry.remedy.index_name, mark))
         for entry in entries
         if entry.remedy.index is not None
     )
@@ -102,9 +107,3 @@ def _inside(remedy: Remedy, hide_index_sql: Callable[[str, str], str]) -> tuple[
     if remedy.removes is not None:
         return (hide_index_sql(*remedy.removes),)
     return remedy.apply if remedy.type in _SET_INSIDE else ()
-
-
-def _trial_name(entry: RemedyEntry, mark: str) -> str:
-    """A name nobody else uses, by which leftovers can be told: the index's own and the trial."""
-    suffix = "__" + mark.replace("@", "_")
-    return fitting_name(entry.remedy.index_name[: _LONGEST_NAME - len(suffix)] + suffix)

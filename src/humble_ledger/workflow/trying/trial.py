@@ -138,7 +138,7 @@ def _recorded(workspace: Workspace) -> Iterator[_Record]:
     except (HumbleError, KeyboardInterrupt):
         # The engine's context has undone everything it could by now.
         left = trials.get(record.id).creations
-        gone = not left or not _still_there(workspace, [name for _, name in left], record.mark)
+        gone = not left or not _still_there(workspace, left, record.mark)
         trials.end(record.id, "broken-off", None, gone=gone)
         raise
     assert record.result is not None
@@ -279,7 +279,7 @@ class _Run:
             queries=tuple(whole),
             build_ms=sum(build.build_ms for build in done.builds),
             size_bytes=sum(build.size_bytes for build in done.builds),
-            left_behind=_still_there(self.workspace, self.making.names, self.record.mark),
+            left_behind=_still_there(self.workspace, self.making.places, self.record.mark),
             stays=tuple(self._counted(chosen)),
             failed=tuple(done.failed),
             stopped_early=done.interrupted,
@@ -409,9 +409,11 @@ def _refuse_unfitting_rewrites(entries: Sequence[RemedyEntry], tried: Sequence[T
         require_readable_run(entry.remedy.apply[0], allow_writes=False)
 
 
-def _still_there(workspace: Workspace, names: Sequence[str], mark: str) -> tuple[str, ...]:
+def _still_there(
+    workspace: Workspace, indexes: Sequence[tuple[str, str]], mark: str
+) -> tuple[str, ...]:
     """What is left on the target; unknown when the server cannot be asked any more."""
     try:
-        return workspace.engine.leftovers(workspace.target.url, names, mark).words()
+        return workspace.engine.leftovers(workspace.target.url, indexes, mark).words()
     except HumbleError:
         return ("unknown: the server does not answer; see  humble tidy",)
