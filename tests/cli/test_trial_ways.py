@@ -156,7 +156,8 @@ def test_each_index_of_several_has_its_part_and_its_upkeep(begun: Program, serve
     for upkeep in trial["upkeep"]:
         writes = {write["operation"]: write for write in upkeep["writes"]}
         assert set(writes) == {"insert", "update", "delete"} and upkeep["batch_rows"] == 1000
-        assert writes["insert"]["with_ms"] > writes["insert"]["without_ms"]
+        assert min(writes["insert"]["with_ms"], writes["insert"]["without_ms"]) > 0
+        assert writes["insert"]["ratio"]["high"] > 1, "no index makes inserting quicker"
     (tried,) = trial["queries"]
     assert tried["after"]["table_pages"]["reading"] < tried["before"]["table_pages"]["reading"] / 5
     assert tried["before"]["planning_ms"] > 0 and tried["before"]["process_ms"] > 0

@@ -253,6 +253,20 @@ def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
     server.do("DROP TABLE chain")
 
 
+def test_an_online_index_is_dropped_though_ctrl_c_left_its_connection_busy(server: Server) -> None:
+    """Dropping waits for every transaction on the table, which ours must not be."""
+    there = "SELECT count(*) FROM pg_class WHERE relname = 'busy_ix'"
+    change = index_change("busy_ix", "visit (minutes)")
+    with PostgresEngine().stages(server.url, change, "t7@test", Limits(), online=True) as stages:
+        stages.make()
+        assert server.fetch(there) == [(1,)]
+        connection = stages.arm._connection  # type: ignore[attr-defined]
+        connection.execute("BEGIN READ ONLY")
+        connection.execute("SELECT count(*) FROM visit")
+        connection.pgconn.send_query(b"SELECT pg_sleep(60)")
+    assert server.fetch(there) == [(0,)]
+
+
 def test_leftovers_are_found_and_removed(server: Server) -> None:
     engine = PostgresEngine()
     ours, kept = "left_ix__t5_abcd", "left_ix"

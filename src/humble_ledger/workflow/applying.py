@@ -131,7 +131,9 @@ def _made(
                 done.append((statement, hands.do(statement)))
             except (HumbleError, KeyboardInterrupt) as error:
                 if design is not None:
-                    hands.drop_if_invalid(design.table.schema, each.remedy.index_name)
+                    # After Ctrl-C the connection may take no other statement.
+                    with workspace.engine.hands(workspace.target.url, workspace.limits) as others:
+                        others.drop_if_invalid(design.table.schema, each.remedy.index_name)
                     workspace.ledger.trials.forget_creations(entry.id)
                 if done:
                     _keep_made(workspace, entry, done)

@@ -15,7 +15,7 @@ import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.contract import Limits
-from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
 
 _INVALID_SQL = """
@@ -80,4 +80,4 @@ def hands(url: str, limits: Limits, mark: str = "settle") -> Iterator[PostgresHa
     try:
         yield PostgresHands(connection)
     finally:
-        connection.close()
+        end(connection)

@@ -9,6 +9,7 @@ from urllib.parse import urlsplit, urlunsplit
 
 import psycopg
 from psycopg import conninfo
+from psycopg.pq import TransactionStatus
 from psycopg.rows import TupleRow
 
 from humble_ledger.engines.contract import APPLICATION_NAME, Limits
@@ -23,6 +24,7 @@ OWN_MARK = "/* humble-ledger */"
 _FIRST_WORD = re.compile(r"\s*(?:SELECT|WITH)\b")
 
 CONNECT_TIMEOUT_S = 10
+CANCEL_S = 5.0
 OLDEST_SUPPORTED = 130000
 # Notice within this time, also in the middle of a statement, that our process is gone.
 CLIENT_CHECK_MS = 2_000
@@ -150,3 +152,15 @@ def _settle_session(connection: Connection, limits: Limits, read_only: bool) -> 
                     "SELECT set_config('client_connection_check_interval', %s, false)",
                     (str(CLIENT_CHECK_MS),),
                 )
+
+
+def end(connection: Connection) -> None:
+    """Close a connection so that its session holds nothing any more.
+
+    Ctrl-C may leave a statement running, and a connection on which nothing else can be sent,
+    not even ROLLBACK.
+    """
+    with contextlib.suppress(psycopg.Error):
+        if connection.info.transaction_status is TransactionStatus.ACTIVE:
+            connection.cancel_safe(timeout=CANCEL_S)
+    connection.close()

@@ -21,7 +21,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Arm, Change, IndexBuild, Limits, Outcome, PlanDocument
 from humble_ledger.engines.postgresql.arm import PostgresArm, kept_savepoint, undone_savepoint
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, make
-from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.local_process import local_process
 from humble_ledger.engines.postgresql.yielding import yielding
@@ -154,11 +154,11 @@ def uncommitted_change(
                         raise GaveWay(watch.gave_way_ms) from error
                     raise
         finally:
-            outside.close()
+            end(outside)
     finally:
         with contextlib.suppress(psycopg.Error):
             inside.rollback()
-        inside.close()
+        end(inside)
 
 
 def _made(

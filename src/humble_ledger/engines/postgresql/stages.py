@@ -22,7 +22,7 @@ from humble_ledger.engines.postgresql.arm import (
     undone_savepoint,
 )
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, build, make
-from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.errors import HumbleError
 
@@ -69,7 +69,7 @@ def in_transaction(url: str, change: Change, mark: str, limits: Limits) -> Itera
     finally:
         with contextlib.suppress(psycopg.Error):
             connection.rollback()
-        connection.close()
+        end(connection)
 
 
 @dataclass(slots=True)
@@ -121,8 +121,10 @@ def online(url: str, change: Change, mark: str, limits: Limits) -> Iterator[_Onl
             yield stages
         finally:
             if stages.made:
+                # Dropping waits for every transaction on the table: ours must not be one.
+                end(connection)
                 # Whatever cannot be dropped now is in the ledger, and told as left behind.
                 with contextlib.suppress(HumbleError):
                     stages.unmake()
     finally:
-        connection.close()
+        end(connection)

@@ -20,7 +20,7 @@ from psycopg.sql import SQL, Composed, Identifier
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import Limits, WriteRuns
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS
-from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.errors import StatementRejected
 
@@ -81,7 +81,7 @@ def write_runs(
     finally:
         with contextlib.suppress(psycopg.Error):
             connection.rollback()
-        connection.close()
+        end(connection)
 
 
 def _copied(
