@@ -70,9 +70,11 @@ def _query(program: Program, part: str) -> str:
     return next(row["id"] for row in rows if words in " ".join(row["text"].split()))
 
 
-def _kept(program: Program, query: str, remedy: str) -> None:
+def _kept(
+    program: Program, query: str, remedy: str, *, pairs: str = "12", pages_left: float = 0.5
+) -> None:
     """A remedy is tried, found good, and settled with its migration."""
-    trial = program.json("trial", query, "--remedy", remedy, "--slowest-only", "--pairs", "12")
+    trial = program.json("trial", query, "--remedy", remedy, "--slowest-only", "--pairs", pairs)
     (tried,) = trial["queries"]
     assert tried["same_result"] and tried["uses_change"]
     reason = ()
@@ -81,8 +83,9 @@ def _kept(program: Program, query: str, remedy: str) -> None:
         assert tried["verdict"] == "undecided", (query, remedy, tried["reason"])
         assert tried["ratio"]["estimate"] < 1, (query, remedy, tried["ratio"])
         before, after = tried["before"], tried["after"]
-        assert after["pages"] < 0.5 * before["pages"] or after["cost"] < before["cost"], remedy
-        reason = ("--reason", "it reads less than half of the pages, or costs less")
+        fewer = after["pages"] < pages_left * before["pages"]
+        assert fewer or after["cost"] < before["cost"], (remedy, before, after)
+        reason = ("--reason", "it reads fewer pages, or costs less")
     settled = program.json("settle", trial["id"], "keep", *reason)
     assert len(settled["files"]) == 2
     assert all((program.folder / name).stat().st_size > 50 for name in settled["files"])
@@ -126,7 +129,9 @@ def test_statistics_that_help_are_kept_and_others_are_not(
     begun: Program, server: Server, part: str, wrong: str
 ) -> None:
     query = _query(begun, part)
-    _kept(begun, query, _proposed(begun, query, "statistics"))
+    # They change the plan by less than an index does; and a truer estimate may well be higher.
+    remedy = _proposed(begun, query, "statistics")
+    _kept(begun, query, remedy, pairs="40", pages_left=1.0)
     _rejected(begun, query, "--apply", wrong, "--revert", "DROP STATISTICS wrong")
 
 
