@@ -43,4 +43,14 @@ Mask = Annotated[
     bool,
     typer.Option("--mask", help="Keep no literal and no value of any statement."),
 ]
+AllowSideEffects = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--allow-side-effects",
+        help="A function that statements may call though it may act outside of a transaction; "
+        "several by commas or by repeating.",
+        metavar="FUNCTION",
+        show_default=False,
+    ),
+]
 DEFAULT_TIMEOUT = 60.0

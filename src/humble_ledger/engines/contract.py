@@ -26,6 +26,7 @@ from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.side_effects import SideEffect
 from humble_ledger.core.workload.sampling import ActivityLook
 from humble_ledger.core.workload.statistics import StatisticsLook
 
@@ -47,10 +48,15 @@ class Capability(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """Time-outs of a session, in milliseconds."""
+    """What a session may do: its time-outs in milliseconds, and what it may call.
+
+    ``may_call`` are names, in small letters, of functions that may act outside of a transaction
+    and that the user allowed.
+    """
 
     statement_ms: int = STATEMENT_TIMEOUT_MS
     lock_ms: int = LOCK_TIMEOUT_MS
+    may_call: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -286,6 +292,22 @@ class Session(Protocol):
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it."""
+        ...
+
+    def side_effects(self, statement: Statement, *, writes: bool = False) -> Sequence[SideEffect]:
+        """What running a statement may do beside reading, and what the planner may call.
+
+        Found in the catalogue, as far as it tells; with ``writes`` also what writing runs.
+        """
+        ...
+
+    def require_run(self, statement: Statement, *, writes: bool = False) -> None:
+        """Make sure that a statement can be run on this target: nothing is run.
+
+        Raises:
+            RefusedForSafety: it may act outside of its transaction, by what was not allowed.
+            UnreadableInput: the server holds it for no statement that has a plan.
+        """
         ...
 
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:

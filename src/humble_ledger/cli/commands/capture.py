@@ -101,6 +101,7 @@ def script(
         bool, typer.Option("--measure", help="Run each statement that only reads, once.")
     ] = False,
     mask: options.Mask = False,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -116,7 +117,8 @@ def script(
     from humble_ledger.views.terminal.captures import script_view  # noqa: PLC0415
     from humble_ledger.workflow.capturing.scripts import capture_script  # noqa: PLC0415
 
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    workspace = workspace_for(target, timeout, allow_side_effects)
+    with workspace, output.progress() as progress:
         found = capture_script(workspace, file, measure=measure, mask=mask, progress=progress)
     output.give(
         json,

@@ -32,6 +32,7 @@ def compare(
             metavar="NAME|URL",
         ),
     ] = "",
+    allow_side_effects: options.AllowSideEffects = None,
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
@@ -52,7 +53,7 @@ def compare(
         raise WrongUsage(
             "B, --between and --elsewhere exclude each other.", "Say what A is to be held against."
         )
-    with workspace_for(target) as workspace:
+    with workspace_for(target, may_call=allow_side_effects) as workspace:
         if between[0]:
             found = compare_captures(workspace, one, *between)
         elif elsewhere:

@@ -26,6 +26,7 @@ def diagnose(
     everything: Everything = False,
     schema: Schema = False,
     verbose: Verbose = False,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -42,7 +43,8 @@ def diagnose(
     from humble_ledger.workflow.diagnosing.everything import diagnose as find  # noqa: PLC0415
     from humble_ledger.workflow.diagnosing.everything import diagnose_schema  # noqa: PLC0415
 
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    workspace = workspace_for(target, timeout, allow_side_effects)
+    with workspace, output.progress() as progress:
         if schema:
             found = diagnose_schema(workspace)
         else:

@@ -65,6 +65,7 @@ def plan(
     flow: Annotated[
         str, typer.Option("--flow", help="With --as figure: which way rows flow, across or down.")
     ] = "across",
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -90,7 +91,8 @@ def plan(
 
     form = PlanForm.of(shown_as if not columns else "table", find, focus)
     way = flow_of(flow)
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    workspace = workspace_for(target, timeout, allow_side_effects)
+    with workspace, output.progress() as progress:
         form = form.with_columns(chosen_columns(columns, workspace.configuration.plan_columns))
         progress("measuring" if measure else "asking for the plan")
         entry = plan_of(workspace, what, measure=measure, allow_writes=allow_writes, values=values)

@@ -11,6 +11,7 @@ from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
     from humble_ledger.core.remedies.model import RemedyType
+    from humble_ledger.workflow.workspace import Workspace
 
 
 def propose(
@@ -36,6 +37,7 @@ def propose(
             metavar="LIMIT",
         ),
     ] = None,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -55,9 +57,11 @@ def propose(
 
     wanted = _types(types or [])
     if budget:
-        _within(budget, whats or [], top, types or [], sql, timeout, target, json)
+        opened = workspace_for(target, timeout, allow_side_effects)
+        _within(opened, budget, whats or [], top, types or [], sql, json)
         return
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    workspace = workspace_for(target, timeout, allow_side_effects)
+    with workspace, output.progress() as progress:
         found = find(workspace, whats or (), progress, wanted)
     shown = found.remedies[:top] if top is not None else found.remedies
     if sql and not json:
@@ -72,13 +76,12 @@ def propose(
 
 
 def _within(
+    workspace: Workspace,
     budget: list[str],
     whats: list[str],
     top: int | None,
     types: list[str],
     sql: bool,
-    timeout: float,
-    target: str | None,
     json: bool,
 ) -> None:
     """The best set of indexes within a budget."""
@@ -95,7 +98,7 @@ def _within(
             "A number of indexes is a budget too:  --budget 5",
         )
     limits = parse_budget(budget)
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    with workspace, output.progress() as progress:
         chosen = choose_indexes(workspace, whats, limits, progress)
     if sql and not json:
         entries = (*chosen.remedies.values(), *chosen.removals)

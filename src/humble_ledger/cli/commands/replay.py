@@ -76,6 +76,7 @@ def replay(
         Path | None,
         typer.Option("--to", help="Draw it second by second into .svg, .png or .pdf."),
     ] = None,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -105,7 +106,7 @@ def replay(
         allow_writes,
         on_production,
     )
-    with workspace_for(target, timeout) as workspace:
+    with workspace_for(target, timeout, allow_side_effects) as workspace:
         with output.progress() as progress:
             entry = play(
                 workspace,

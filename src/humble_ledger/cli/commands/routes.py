@@ -16,6 +16,7 @@ def routes(
         bool,
         typer.Option("--measure", help="Run each way and measure it; slow ones are stopped."),
     ] = False,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -31,7 +32,8 @@ def routes(
     from humble_ledger.views.terminal.routes import routes_view  # noqa: PLC0415
     from humble_ledger.workflow.routing import routes_of  # noqa: PLC0415
 
-    with workspace_for(target, timeout) as workspace, output.progress() as progress:
+    workspace = workspace_for(target, timeout, allow_side_effects)
+    with workspace, output.progress() as progress:
         found = routes_of(workspace, what, measure=measure, progress=progress)
     output.give(
         json, lambda: routes_document(found), lambda: routes_view(found, numbers_of(workspace))

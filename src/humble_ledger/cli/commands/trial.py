@@ -78,6 +78,7 @@ def trial(
         str | None,
         typer.Option("--require", help="Exit with 1 unless this is the verdict, e.g. faster."),
     ] = None,
+    allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
     json: options.Json = False,
@@ -101,7 +102,7 @@ def trial(
 
     if require is not None and require not in list(Verdict):
         raise WrongUsage(f"«{require}» is no verdict.", f"Say one of: {', '.join(Verdict)}")
-    with workspace_for(target, timeout) as workspace:
+    with workspace_for(target, timeout, allow_side_effects) as workspace:
         with output.progress() as progress:
             entry = try_remedies(
                 workspace,

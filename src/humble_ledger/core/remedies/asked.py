@@ -14,9 +14,10 @@ from humble_ledger.errors import RefusedForSafety, WrongUsage
 
 ASKED_FOR = "asked for"
 _SETTING = re.compile(r"\s*([a-zA-Z_][\w.]*)\s*(?:=|\s)\s*(.+?)\s*", re.DOTALL)
-# What would end the transaction in which a trial makes its changes, or leaves it.
-_ENDS_IT = frozenset(
-    "begin start commit end rollback abort savepoint release prepare vacuum".split()
+# What would end the transaction in which a trial makes its changes, or acts outside of it.
+_LEAVES_IT = frozenset(
+    """abort begin call checkpoint commit copy discard do end listen load notify prepare release
+    rollback savepoint start unlisten vacuum""".split()
 )
 _SHOWN = 60
 
@@ -97,10 +98,10 @@ def _safe(text: str) -> str:
     sql = one_statement(text)
     words = meaningful(sql)
     concurrently = any(token.is_word("concurrently") for token in words)
-    if (words and words[0].text.lower() in _ENDS_IT) or concurrently:
+    if (words and words[0].text.lower() in _LEAVES_IT) or concurrently:
         raise RefusedForSafety(
             f"«{' '.join(sql.split())[:_SHOWN]}» cannot be tried: a trial makes its changes in a "
-            "transaction that it rolls back, and this would end or leave it.",
+            "transaction that it rolls back, and this would end it, or act outside of it.",
             "Give only statements that a transaction may hold.",
         )
     return sql.strip().rstrip(";")

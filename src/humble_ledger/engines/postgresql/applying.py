@@ -17,6 +17,7 @@ from psycopg import sql
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import refuse_to_leave
 
 _INVALID_SQL = """
 SELECT 1 FROM pg_index WHERE indexrelid = to_regclass(%s) AND NOT indisvalid
@@ -51,6 +52,8 @@ class PostgresHands:
             with translated():
                 self._connection.execute("BEGIN READ WRITE")
             for statement in statements:
+                with translated():
+                    refuse_to_leave(self._connection, statement)
                 self.do(statement)
             then()
             with translated():

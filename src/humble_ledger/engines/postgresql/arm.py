@@ -11,13 +11,13 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 
 import psycopg
-from psycopg import RawCursor
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Outcome, PlanDocument
 from humble_ledger.engines.postgresql import explain
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.engines.postgresql.running import timed_run
 from humble_ledger.errors import HumbleError
 
@@ -49,7 +49,7 @@ class PostgresArm:
         with (
             translated(statement.sql),
             self._guard(self._connection),
-            RawCursor(self._connection) as cursor,
+            UserCursor(self._connection) as cursor,
         ):
             cursor.execute(statement.sql.encode(), statement.values or None)
             result = cursor.pgresult
@@ -82,25 +82,3 @@ def undone_savepoint(connection: Connection) -> Iterator[None]:
     finally:
         with contextlib.suppress(psycopg.Error):
             connection.execute("ROLLBACK TO SAVEPOINT humble_run")
-
-
-@contextlib.contextmanager
-def transaction_to_read(connection: Connection) -> Iterator[None]:
-    """A transaction of its own that only reads, so that nobody waits for our snapshot."""
-    connection.execute("BEGIN READ ONLY")
-    try:
-        yield
-    finally:
-        with contextlib.suppress(psycopg.Error):
-            connection.rollback()
-
-
-@contextlib.contextmanager
-def transaction_undone(connection: Connection) -> Iterator[None]:
-    """A transaction of its own that is rolled back."""
-    connection.execute("BEGIN READ WRITE")
-    try:
-        yield
-    finally:
-        with contextlib.suppress(psycopg.Error):
-            connection.rollback()

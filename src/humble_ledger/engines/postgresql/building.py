@@ -7,6 +7,7 @@ import time
 from humble_ledger.engines.contract import Change, IndexBuild, NewIndex
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import refuse_to_leave
 
 BUILD_TIMEOUT_MS = 10 * 60_000
 
@@ -55,6 +56,7 @@ def build(connection: Connection, index: NewIndex, *, online: bool = False) -> I
 def _run(connection: Connection, statement: str) -> IndexBuild:
     """A change that is no index: it takes its time and no room that could be told."""
     with translated(statement):
+        refuse_to_leave(connection, statement)
         start = time.perf_counter()
         connection.execute(statement.encode())
         return IndexBuild("", (time.perf_counter() - start) * 1000.0, 0)

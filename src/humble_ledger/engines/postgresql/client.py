@@ -8,10 +8,10 @@ import psycopg
 
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.engines.contract import Limits, Outcome
-from humble_ledger.engines.postgresql.arm import transaction_undone
 from humble_ledger.engines.postgresql.connection import connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.running import timed_run
+from humble_ledger.engines.postgresql.transactions import reading, undone
 
 
 class PostgresClient:
@@ -19,13 +19,13 @@ class PostgresClient:
 
     def __init__(self, url: str, mark: str, limits: Limits, *, writes: bool) -> None:
         """Read-only unless ``writes``; then whatever a statement changes is rolled back."""
+        self._writes = writes
         self._connection = connect(url, limits, mark=mark, read_only=not writes)
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement and fetch its result; what it changes is taken back."""
-        if kind_of(statement.sql) is not StatementKind.CHANGES:
-            return timed_run(self._connection, statement)
-        with translated(statement.sql), transaction_undone(self._connection):
+        changes = self._writes and kind_of(statement.sql) is StatementKind.CHANGES
+        with translated(statement.sql), (undone if changes else reading)(self._connection):
             return timed_run(self._connection, statement)
 
     def do(self, sql: str) -> None:

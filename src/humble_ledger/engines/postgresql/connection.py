@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import re
 from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
@@ -14,14 +13,10 @@ from psycopg.rows import TupleRow
 
 from humble_ledger.engines.contract import APPLICATION_NAME, Limits
 from humble_ledger.engines.postgresql.faults import translated, unreachable
+from humble_ledger.engines.postgresql.one_statement import OwnCursor
 from humble_ledger.errors import WrongUsage
 
 Connection = psycopg.Connection[TupleRow]
-
-# Stands inside our own questions, so that the server's statistics of statements can be told
-# from what the users run. Behind the first word: a server may drop comments before it.
-OWN_MARK = "/* humble-ledger */"
-_FIRST_WORD = re.compile(r"\s*(?:SELECT|WITH)\b")
 
 CONNECT_TIMEOUT_S = 10
 CANCEL_S = 5.0
@@ -100,7 +95,7 @@ def connect(url: str, limits: Limits, *, mark: str = "", read_only: bool = True)
             prepare_threshold=None,  # a prepared statement may be given a generic plan
             application_name=name,
             connect_timeout=int(parts.get("connect_timeout") or CONNECT_TIMEOUT_S),
-            cursor_factory=_MarkedCursor,
+            cursor_factory=OwnCursor,
         )
     except psycopg.OperationalError as error:
         raise unreachable(place_of(url), error) from error
@@ -119,15 +114,6 @@ SELECT set_config('pg_stat_statements.track', 'none', false)
 WHERE current_setting('is_superuser') = 'on'
   AND current_setting('pg_stat_statements.track', true) IS NOT NULL
 """
-
-
-class _MarkedCursor(psycopg.Cursor[TupleRow]):
-    """Marks what we ask the catalogue; statements of users go through other cursors."""
-
-    def execute(self, query: Any, *arguments: Any, **options: Any) -> Any:
-        if isinstance(query, str) and (match := _FIRST_WORD.match(query)) is not None:
-            query = f"{match[0]} {OWN_MARK}{query[match.end() :]}"
-        return super().execute(query, *arguments, **options)
 
 
 def _settle_session(connection: Connection, limits: Limits, read_only: bool) -> None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from psycopg import RawCursor, sql
+from psycopg import sql
 
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 
 
 def count(connection: Connection, table: TableName, conditions: Sequence[str]) -> int:
@@ -18,7 +19,7 @@ def count(connection: Connection, table: TableName, conditions: Sequence[str]) -
         sql.Identifier(table.schema, table.name), sql.Identifier(table.name)
     )
     where = " AND ".join(f"({condition})" for condition in conditions) or "true"
-    with translated(), RawCursor(connection) as cursor:
+    with translated(), UserCursor(connection) as cursor:
         row = cursor.execute((source.as_string(connection) + where).encode()).fetchone()
     assert row is not None
     return int(row[0])

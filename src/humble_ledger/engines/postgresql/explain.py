@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Any
 
+import psycopg
 from psycopg import RawCursor, sql
+from psycopg.errors import error_from_result
+from psycopg.pq import ExecStatus
 
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.core.statements.tokens import TokenKind, has_placeholders, tokens
+from humble_ledger.core.statements.tokens import has_placeholders
 from humble_ledger.engines.contract import PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.engines.postgresql.plan_reader import read_plan
 from humble_ledger.errors import WrongUsage
 
@@ -39,10 +44,12 @@ def explain(
             "Write values in, take some with --values typical, or leave --measure out.",
         )
     number = connection.info.server_version
-    if generic and number < GENERIC_FROM:
-        document = _explain_prepared(connection, statement.sql)
+    prefix = _options(number, measure, timing, generic and number >= GENERIC_FROM)
+    if generic:
+        ask = _generic if number >= GENERIC_FROM else _generic_by_name
+        document = ask(connection, prefix, statement.sql)
     else:
-        document = _run(connection, _options(number, measure, timing, generic), statement)
+        document = _run(connection, prefix, statement)
     return PlanDocument(read_plan(document, version), document)
 
 
@@ -60,33 +67,58 @@ def _options(version: int, measure: bool, timing: bool, generic: bool) -> str:
 
 def _run(connection: Connection, prefix: str, statement: Statement) -> Any:
     text = prefix + statement.sql
-    with translated(statement.sql, behind=len(prefix)), RawCursor(connection) as cursor:
+    with translated(statement.sql, behind=len(prefix)), UserCursor(connection) as cursor:
         cursor.execute(text.encode(), statement.values or None)
         row = cursor.fetchone()
     assert row is not None
     return row[0]
 
 
-def _explain_prepared(connection: Connection, text: str) -> Any:
-    """The generic plan before version 16: prepare, then explain with plan caching forced."""
-    name = sql.Identifier("humble_generic")
-    highest = max(
-        int(t.text[1:]) for t in tokens(text) if t.kind is TokenKind.PARAMETER and t.text[0] == "$"
-    )
-    nulls = sql.SQL(", ").join([sql.NULL] * highest)
-    prepare = sql.SQL("PREPARE {} AS ").format(name).as_string(connection)
-    with translated(text, behind=len(prepare)), connection.cursor() as cursor:
-        cursor.execute("SELECT set_config('plan_cache_mode', 'force_generic_plan', false)")
-        try:
-            cursor.execute((prepare + text).encode())
-            cursor.execute(
-                sql.SQL("EXPLAIN (VERBOSE, SETTINGS, SUMMARY, FORMAT JSON) EXECUTE {} ({})").format(
-                    name, nulls
-                )
-            )
-            row = cursor.fetchone()
-            cursor.execute(sql.SQL("DEALLOCATE {}").format(name))
-        finally:
-            cursor.execute("SELECT set_config('plan_cache_mode', 'auto', false)")
+def _generic(connection: Connection, prefix: str, text: str) -> Any:
+    """The plan for no values in particular, from version 16 on.
+
+    Values cannot be sent with it, and without them the extended protocol refuses $1. So the
+    server parses the very text first, by that protocol: it is one statement, by the server's own
+    rules and under the settings that still hold when it comes once more behind EXPLAIN, which
+    takes nothing but statements that have a plan.
+    """
+    _parsed(connection, "", text)
+    with translated(text, behind=len(prefix)), RawCursor(connection) as cursor:
+        cursor.execute((prefix + text).encode())
+        row = cursor.fetchone()
     assert row is not None
     return row[0]
+
+
+def _generic_by_name(connection: Connection, prefix: str, text: str) -> Any:
+    """The same before version 16: prepare, then explain with plan caching forced."""
+    name = "humble_generic"
+    parameters = _parsed(connection, name, text)
+    nulls = sql.SQL(", ").join([sql.NULL] * parameters)
+    execute = sql.SQL("{}EXECUTE {} ({})").format(sql.SQL(prefix), sql.Identifier(name), nulls)
+    with translated(text), connection.cursor() as cursor:
+        try:
+            cursor.execute("SELECT set_config('plan_cache_mode', 'force_generic_plan', true)")
+            row = cursor.execute(execute).fetchone()
+        finally:
+            with contextlib.suppress(psycopg.Error):
+                cursor.execute(sql.SQL("DEALLOCATE {}").format(sql.Identifier(name)))
+    assert row is not None
+    return row[0]
+
+
+def _parsed(connection: Connection, name: str, text: str) -> int:
+    """Let the server parse one statement, under a name; how many values it takes.
+
+    Raises:
+        StatementRejected: it is wrong, or more than one.
+    """
+    pgconn = connection.pgconn
+    with translated(text):
+        for result in (
+            pgconn.prepare(name.encode(), text.encode()),
+            pgconn.describe_prepared(name.encode()),
+        ):
+            if result.status != ExecStatus.COMMAND_OK:
+                raise error_from_result(result)
+    return result.nparams

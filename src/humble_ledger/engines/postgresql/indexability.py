@@ -7,12 +7,13 @@ replaced by a constant of its type, and what EXPLAIN then shows tells the one fr
 
 from __future__ import annotations
 
-from psycopg import RawCursor, sql
+from psycopg import sql
 
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.errors import HumbleError
 
 _TYPES_SQL = """
@@ -57,7 +58,7 @@ def lasting(connection: Connection, table: TableName, expression: str) -> bool:
     if asked is None:
         return False
     try:
-        with translated(), RawCursor(connection) as cursor:
+        with translated(), UserCursor(connection) as cursor:
             found = cursor.execute(
                 f"EXPLAIN (VERBOSE, COSTS OFF, FORMAT JSON) SELECT ({asked})".encode()
             ).fetchone()

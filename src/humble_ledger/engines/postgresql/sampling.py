@@ -7,12 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from psycopg import RawCursor, sql
+from psycopg import sql
 
 from humble_ledger.core.costs.sizes import KeySample
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.errors import HumbleError
 
 ROWS_WANTED = 30_000
@@ -47,7 +48,7 @@ def sample_keys(
         with translated():
             types = _types(connection, source, texts)
             query = _query(source, texts, len(keys), types, predicate, percent)
-            with RawCursor(connection) as cursor:
+            with UserCursor(connection) as cursor:
                 row = cursor.execute(query.encode()).fetchone()
     except HumbleError:  # an expression may fail on some row; the prediction does without
         return None
@@ -64,7 +65,7 @@ def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[tu
     """(length, alignment) of each value in bytes; a length below 0 varies."""
     if not texts:
         return []
-    with RawCursor(connection) as cursor:
+    with UserCursor(connection) as cursor:
         listed = ", ".join(texts)  # the driver's and the server's own text
         cursor.execute(f"SELECT {listed} FROM {source} LIMIT 0".encode())  # noqa: S608
         oids = [column.type_code for column in cursor.description or ()]

@@ -13,6 +13,7 @@ from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.statements.kinds import Statement, require_plan, require_readable_run
+from humble_ledger.core.statements.side_effects import SideEffect, refuse_plan, refuse_run
 from humble_ledger.core.workload.sampling import ActivityLook
 from humble_ledger.core.workload.statistics import StatisticsLook
 from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocument
@@ -29,8 +30,10 @@ from humble_ledger.engines.postgresql import (
 )
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
-from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.running import timed_run
+from humble_ledger.engines.postgresql.side_effects.search import SideEffects
+from humble_ledger.engines.postgresql.transactions import reading, undone
+from humble_ledger.errors import RefusedForSafety
 
 # From which version the server can do it; 0 means always (of the versions supported).
 CAPABILITIES: Mapping[Capability, int] = {
@@ -57,6 +60,8 @@ class PostgresSession:
         self._samples: dict[object, KeySample | None] = {}
         self._lasting: dict[object, bool] = {}
         self._operator_classes: frozenset[str] | None = None
+        self._side_effects = SideEffects(self._connection)
+        self._may_call = limits.may_call
 
     def can(self, capability: Capability) -> bool:
         """Whether this server is able to do that."""
@@ -77,16 +82,13 @@ class PostgresSession:
         """
         require_plan(statement.sql)
         if not measure:
-            return self._explain(statement, measure=False)
+            return self._explain(statement)
         require_readable_run(statement.sql, allow_writes)
         if not allow_writes:
             return self._explain(statement, measure=True)
-        with translated():
-            self._connection.execute("BEGIN READ WRITE")
-        try:
-            return self._explain(statement, measure=True)
-        finally:
-            self._connection.rollback()
+        self._require_harmless(statement, measure=True, writes=True)
+        with undone(self._connection):
+            return self._explained(statement, measure=True)
 
     def explain_without(
         self,
@@ -114,7 +116,7 @@ class PostgresSession:
         """The estimated plan of a statement under other settings, which then come back."""
         require_plan(statement.sql)
         with under(self._connection, settings):
-            return self._explain(statement, measure=False)
+            return self._explain(statement)
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it.
@@ -124,7 +126,20 @@ class PostgresSession:
             StatementRejected: the server rejects it, or it takes too long.
         """
         require_readable_run(statement.sql, False)
-        return timed_run(self._connection, statement)
+        self.require_run(statement)
+        with reading(self._connection):
+            return timed_run(self._connection, statement)
+
+    def side_effects(self, statement: Statement, *, writes: bool = False) -> Sequence[SideEffect]:
+        """What running a statement may do beside reading, and what the planner may call."""
+        return self._side_effects.of(statement.sql, writes=writes)
+
+    def require_run(self, statement: Statement, *, writes: bool = False) -> None:
+        """Make sure that a statement can be run here; see `engines.contract.Session`."""
+        self._require_harmless(statement, measure=True, writes=writes)
+        # What can be explained is no command that ends a transaction, whatever it looks like.
+        with reading(self._connection):
+            self._explained(statement)
 
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
         """Facts about these tables; unknown names are left out."""
@@ -171,11 +186,15 @@ class PostgresSession:
 
     def count(self, table: TableName, conditions: Sequence[str]) -> int:
         """Count the rows of a table that meet all conditions, by reading them."""
-        return counting.count(self._connection, table, conditions)
+        self._require_harmless(_reading_of(table), measure=True)
+        with reading(self._connection):
+            return counting.count(self._connection, table, conditions)
 
     def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
         """Count the values of a column by reading the whole table."""
-        return counting.value_counts(self._connection, table, column, most)
+        self._require_harmless(_reading_of(table), measure=True)
+        with reading(self._connection):
+            return counting.value_counts(self._connection, table, column, most)
 
     def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
         """The planner's estimate of the rows that equal one unknown value per column."""
@@ -197,16 +216,29 @@ class PostgresSession:
         """Entries an index would have, from a block sample of the table; taken once of each."""
         key = (table, tuple(keys), tuple(included), predicate)
         if key not in self._samples:
-            self._samples[key] = sampling.sample_keys(
-                self._connection, table, keys, included, predicate
-            )
+            computed = Statement(" ".join((*(each.expression for each in keys), predicate)))
+            try:
+                self._require_harmless(computed, measure=True)
+            except RefusedForSafety:
+                self._samples[key] = None
+                return None
+            with reading(self._connection):
+                self._samples[key] = sampling.sample_keys(
+                    self._connection, table, keys, included, predicate
+                )
         return self._samples[key]
 
     def lasting(self, table: TableName, expression: str) -> bool:
         """Whether an index may rest on this expression; asked once of each."""
         key = (table, expression)
         if key not in self._lasting:
-            self._lasting[key] = indexability.lasting(self._connection, table, expression)
+            try:
+                self._require_harmless(Statement(expression), measure=False)
+            except RefusedForSafety:
+                self._lasting[key] = False
+                return False
+            with reading(self._connection):
+                self._lasting[key] = indexability.lasting(self._connection, table, expression)
         return self._lasting[key]
 
     def operator_classes(self) -> frozenset[str]:
@@ -239,16 +271,31 @@ class PostgresSession:
         """End the session."""
         self._connection.close()
 
-    def _explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
+    def _explain(self, statement: Statement, *, measure: bool = False) -> PlanDocument:
+        """The plan of a user's statement, which may only read."""
+        self._require_harmless(statement, measure=measure)
+        with reading(self._connection):
+            return self._explained(statement, measure=measure)
+
+    def _require_harmless(
+        self, statement: Statement, *, measure: bool, writes: bool = False
+    ) -> None:
+        found = self._side_effects.of(statement.sql, writes=writes)
+        if measure:
+            refuse_run(found, self._may_call)
+        refuse_plan(found, self._may_call)
+
+    def _explained(self, statement: Statement, *, measure: bool = False) -> PlanDocument:
         return explain.explain(
             self._connection, statement, measure=measure, version=self.server.version
         )
 
     def _estimate(self, query: str) -> float:
-        with translated():
-            self._connection.execute("SET max_parallel_workers_per_gather = 0")
-        try:
-            found = self._explain(Statement(query), measure=False).plan.root
-        finally:
-            self._connection.execute("RESET max_parallel_workers_per_gather")
+        with under(self._connection, [("max_parallel_workers_per_gather", "0")]):
+            found = self._explain(Statement(query)).plan.root
         return found.rows_expected or 0.0
+
+
+def _reading_of(table: TableName) -> Statement:
+    """The statement that reads all of a table, or what it is if it is a view."""
+    return Statement(f"TABLE {sql.Identifier(table.schema, table.name).as_string(None)}")

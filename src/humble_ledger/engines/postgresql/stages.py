@@ -14,16 +14,11 @@ import psycopg
 
 from humble_ledger.engines.contract import Change, IndexBuild, Limits, NewIndex
 from humble_ledger.engines.postgresql.applying import hands
-from humble_ledger.engines.postgresql.arm import (
-    PostgresArm,
-    kept_savepoint,
-    transaction_to_read,
-    transaction_undone,
-    undone_savepoint,
-)
+from humble_ledger.engines.postgresql.arm import PostgresArm, kept_savepoint, undone_savepoint
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, build, make
 from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import reading, undone
 from humble_ledger.errors import HumbleError
 
 _MADE = "humble_made"
@@ -115,7 +110,7 @@ def online(url: str, change: Change, mark: str, limits: Limits) -> Iterator[_Onl
     """
     connection = connect(url, limits, mark=mark, read_only=not change.writes)
     try:
-        guard = transaction_undone if change.writes else transaction_to_read
+        guard = undone if change.writes else reading
         stages = _Online(PostgresArm(connection, guard), connection, url, change, mark, limits)
         try:
             yield stages

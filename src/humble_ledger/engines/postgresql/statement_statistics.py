@@ -12,8 +12,9 @@ from psycopg.rows import dict_row
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
 from humble_ledger.core.workload.statistics import StatementCounters, StatisticsLook
 from humble_ledger.core.workload.usage import Work
-from humble_ledger.engines.postgresql.connection import OWN_MARK, Connection
+from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.one_statement import OWN_MARK
 from humble_ledger.errors import WrongUsage
 
 _WHERE_SQL = """

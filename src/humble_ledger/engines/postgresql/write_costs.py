@@ -18,10 +18,12 @@ from psycopg import sql
 from psycopg.sql import SQL, Composed, Identifier
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.side_effects import refuse_run
 from humble_ledger.engines.contract import Limits, WriteRuns
 from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS
 from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.side_effects.search import SideEffects
 from humble_ledger.errors import StatementRejected
 
 COPIED_ROWS = 20_000
@@ -69,10 +71,12 @@ def write_runs(
 
     Raises:
         StatementRejected: we may not make tables there, or it has too few rows.
+        RefusedForSafety: its checks or indexes call what was not allowed by name.
     """
     patient = replace(limits, statement_ms=BUILD_TIMEOUT_MS)
     connection = connect(url, patient, mark=mark, read_only=False)
     try:
+        refuse_run(SideEffects(connection).of_copies(table.name), limits.may_call)
         with translated():
             connection.execute("BEGIN READ WRITE")
             copies = _copied(connection, table, index_on, mark)

@@ -16,6 +16,7 @@ from humble_ledger.core.workload.gathering import NOBODY, Gathering, Harvest, Pe
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.errors import (
     HumbleError,
+    RefusedForSafety,
     StatementRejected,
     TargetUnreachable,
     UnreadableInput,
@@ -107,11 +108,11 @@ class _Work:
             read = self._workspace.session.explain(statement)
         except TargetUnreachable:
             raise
+        except RefusedForSafety as error:
+            return ScriptRow(*place, shown, why_not=self._told(error.message))
         except StatementRejected as error:
             at = place if error.position is None else found.place_of(error.position)
-            return ScriptRow(
-                *at, shown, fault=masked_words(error.said) if self._mask else error.said
-            )
+            return ScriptRow(*at, shown, fault=self._told(error.said))
         duration, why_not = self._run(statement)
         group = self._keep(found, duration)
         query = self._writer.query(group)
@@ -121,6 +122,9 @@ class _Work:
         return ScriptRow(
             *place, shown, query, entry.id, read.plan.cost_total, duration, not_run=why_not
         )
+
+    def _told(self, words: str) -> str:
+        return masked_words(words) if self._mask else words
 
     def _run(self, statement: Statement) -> tuple[float | None, str]:
         """The duration of one run in ms, and why there is none though it was asked for."""
@@ -136,7 +140,7 @@ class _Work:
         except TargetUnreachable:
             raise
         except HumbleError as error:
-            return None, f"not measured: {error.message}"
+            return None, f"not measured: {self._told(error.message)}"
         return (time.perf_counter() - start) * 1000.0, ""
 
     def _keep(self, found: ScriptStatement, duration: float | None) -> int:

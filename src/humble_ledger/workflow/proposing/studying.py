@@ -19,7 +19,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
-from humble_ledger.errors import StatementRejected, WrongUsage
+from humble_ledger.errors import RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
 from humble_ledger.workflow.reading import SAVED
 from humble_ledger.workflow.subjects import Subject, subject_of
@@ -101,7 +101,7 @@ def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
     statement = Statement(entry.statement, entry.parameters)
     try:
         under = workspace.session.explain_under(statement, remedy.settings).plan
-    except StatementRejected:
+    except (StatementRejected, RefusedForSafety):
         return remedy
     before, after = entry.plan.cost_total, under.cost_total
     if before is None or after is None or entry.query is None:
@@ -122,7 +122,7 @@ def _priced_rewrite(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
     statement = Statement(remedy.apply[0].rstrip(";"), parameters)
     try:
         plan = workspace.session.explain(statement).plan
-    except StatementRejected:
+    except (StatementRejected, RefusedForSafety):
         return None  # it was written for another dialect than the tree's
     before, after = entry.plan.cost_total, plan.cost_total
     if before is None or after is None or entry.query is None:

@@ -13,9 +13,17 @@ from humble_ledger.core.remedies.asked import Written
 from humble_ledger.core.replays.model import CapturedRun, ChangeWindow, Replay, Rhythm, Sent
 from humble_ledger.core.replays.scheduling import Due, by_session, closed_loop
 from humble_ledger.core.replays.summing import by_second, errors, phases
-from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
+from humble_ledger.core.statements.side_effects import is_allowed, refuse_run
+from humble_ledger.core.statements.wording import cut
 from humble_ledger.engines.contract import Client
-from humble_ledger.errors import HumbleError, RefusedForSafety, TargetUnreachable, WrongUsage
+from humble_ledger.errors import (
+    HumbleError,
+    RefusedForSafety,
+    StatementRejected,
+    TargetUnreachable,
+    WrongUsage,
+)
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
@@ -28,6 +36,8 @@ MOST_RUNS = 50_000
 CLIENTS = 4
 SECONDS = 30.0
 LOOK_S = 0.2
+_SYNTAX_ERROR = "42601"
+_NOT_READ = "No captured run can be sent: the server cannot read any of them."
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +89,20 @@ def replay(
     runs, passed_over = _playable(workspace, queries, asked)
     entries = wanted_remedies(workspace, remedies, indexes, written)
     _refuse_unfitting(asked, entries)
+    sendable = _sendable(workspace, runs, asked, named=bool(queries))
+    passed_over += len({r.query for r in runs} - {r.query for r in sendable.runs})
+    runs = sendable.runs
+    if not runs:
+        raise RefusedForSafety(
+            f"No captured run can be sent: {sendable.told[0]}" if sendable.told else _NOT_READ,
+            "Name queries to be asked about each:  humble replay q3",
+        )
+    for entry in entries:
+        for text in entry.remedy.apply:
+            found = workspace.session.side_effects(Statement(text))
+            refuse_run(found, workspace.limits.may_call)
+    for words in sendable.told:
+        announce(words)
     midway_change(workspace, entries, "", production=production)  # refused before anything runs
     if production:
         announce(
@@ -97,6 +121,57 @@ def replay(
             played, remedies=tuple(e.id for e in entries), queries_passed_over=passed_over
         )
     return workspace.ledger.replays.get(record.id)
+
+
+@dataclass(frozen=True, slots=True)
+class _Sendable:
+    """The runs that may be sent, and in words what was left out and what will be called."""
+
+    runs: list[CapturedRun]
+    told: tuple[str, ...]
+
+
+def _sendable(
+    workspace: Workspace, runs: Sequence[CapturedRun], asked: Asked, *, named: bool
+) -> _Sendable:
+    """The runs that act on nothing but the database, as far as the catalogue tells.
+
+    Of queries that were ``named`` none is left out without a word of the user's.
+
+    Raises:
+        RefusedForSafety: one of them calls what was not allowed by name.
+    """
+    session, may_call = workspace.session, workspace.limits.may_call
+    calls: dict[str, None] = {}
+    left_out: dict[str, str] = {}
+    judged: dict[str, bool] = {}
+    able = []
+    for run in runs:
+        sql = run.statement.sql
+        wording = (cut(sql) or (sql,))[0]
+        if wording not in judged:
+            writes = asked.allow_writes and kind_of(sql) is StatementKind.CHANGES
+            try:
+                session.require_run(run.statement, writes=writes)
+                judged[wording] = True
+            except RefusedForSafety as error:
+                if named:
+                    raise
+                judged[wording], left_out[run.query] = False, error.message
+            except StatementRejected as error:
+                # What the server cannot even read is not sent; any other fault is one to count.
+                judged[wording] = error.sqlstate != _SYNTAX_ERROR
+            found = session.side_effects(run.statement, writes=writes)
+            calls |= {each.name: None for each in found if is_allowed(each, may_call)}
+        if judged[wording]:
+            able.append(run)
+    told = [f"{query} is left out: {why}" for query, why in left_out.items()]
+    if calls:
+        told.append(
+            f"{', '.join(calls)}: called as often as its statements are sent; what it does outside "
+            "of its transaction is not undone."
+        )
+    return _Sendable(able, tuple(told))
 
 
 def _refuse_unfitting(asked: Asked, entries: Sequence[RemedyEntry]) -> None:

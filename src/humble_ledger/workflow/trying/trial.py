@@ -42,6 +42,10 @@ from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.touching import touched_queries
 from humble_ledger.workflow.trying.choosing_way import ChosenWay, choose_way
+from humble_ledger.workflow.trying.harmlessness import (
+    repetition_of_side_effects,
+    require_harmless,
+)
 from humble_ledger.workflow.trying.judging import Judging, folded
 from humble_ledger.workflow.trying.making import Making, making_of
 from humble_ledger.workflow.trying.measuring import Measuring
@@ -109,6 +113,10 @@ def try_remedies(
         require_readable_run(each.statement.sql, allow_writes)
     _refuse_unfitting_rewrites(entries, tried)
     writes = any(kind_of(t.statement.sql) is StatementKind.CHANGES for t in tried)
+    require_harmless(workspace, tried, entries, writes=writes)
+    told = repetition_of_side_effects(workspace, tried, most_pairs, writes=writes)
+    if told:
+        announce(told)
     hide = workspace.engine.hide_index_sql
     rehearsed = making_of(entries, "", hide, writes=writes)
     chosen = choose_way(workspace, rehearsed, tried, on_production=on_production)
@@ -350,7 +358,7 @@ def _readable(workspace: Workspace, query: str) -> TriedQuery | None:
     try:
         each = _tried(workspace, query)
         require_readable_run(each.statement.sql, allow_writes=False)
-        workspace.session.explain(each.statement)
+        workspace.session.require_run(each.statement)
     except HumbleError:
         return None
     return each
