@@ -6,7 +6,13 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from humble_ledger.core.statements.tokens import Token, TokenKind, line_and_column, tokens
+from humble_ledger.core.statements.tokens import (
+    Token,
+    TokenKind,
+    line_and_column,
+    statement_ends,
+    tokens,
+)
 
 _COPY_IN = re.compile(r"\bcopy\b.*\bfrom\s+stdin\b", re.IGNORECASE | re.DOTALL)
 _DATA_END = re.compile(r"^\\\.\s*$", re.MULTILINE)
@@ -48,53 +54,71 @@ class Script:
 
 
 def read_script(text: str) -> Script:
-    """Part a script at the semicolons outside strings, comments and dollar quotes.
+    """Part a script at the semicolons outside strings, comments, dollar quotes and bodies.
 
     Lines that begin with a backslash are the client's own; they are skipped and counted, and
     so are rows of data behind COPY … FROM STDIN.
     """
     script = Script()
+    lines = _Lines(text)
     place: int | None = 0
     while place is not None:
-        place = _read_from(text, place, script)
+        place = _read_from(lines, place, script)
     return script
 
 
-def _read_from(text: str, place: int, script: Script) -> int | None:
-    """Read statements from a place on; where to go on behind the data of a COPY, if any."""
-    for start, end in _spans(text, place, script):
-        sql = text[start:end].rstrip()
-        line, column = line_and_column(text, start)
-        script.statements.append(ScriptStatement(sql, line, column))
+@dataclass(slots=True)
+class _Lines:
+    """Lines and columns of places that are asked for in order."""
+
+    text: str
+    _place: int = 0
+    _line: int = 1
+
+    def at(self, place: int) -> tuple[int, int]:
+        self._line += self.text.count("\n", self._place, place)
+        self._place = place
+        return self._line, place - self.text.rfind("\n", 0, place)
+
+
+def _read_from(lines: _Lines, place: int, script: Script) -> int | None:
+    """Read statements from a place on; where to go on behind a client's line or a COPY's data."""
+    text = lines.text
+    start: int | None = None
+    seen: list[Token] = []
+
+    def solid() -> Iterator[Token]:
+        nonlocal start
+        for token in tokens(text, place):
+            if token.kind in (TokenKind.SPACE, TokenKind.COMMENT):
+                continue
+            seen[:] = [token]
+            if token.text.startswith("\\") and _begins_line(text, token):
+                return
+            if token.text != ";" and start is None:
+                start = token.start
+            yield token
+
+    for end in statement_ends(solid()):
+        begun, start = start, None
+        if begun is None:
+            continue
+        sql = text[begun : end.start].rstrip()
+        script.statements.append(ScriptStatement(sql, *lines.at(begun)))
         if _COPY_IN.search(sql):
-            stop = _DATA_END.search(text, end)
+            stop = _DATA_END.search(text, end.end)
             _count(script, DATA)
             return stop.end() if stop else None
-    return None
-
-
-def _spans(text: str, place: int, script: Script) -> Iterator[tuple[int, int]]:
-    """Where each statement begins and ends, comments before it left out."""
-    start: int | None = None
-    skipping_line = False
-    for token in tokens(text, place):
-        if skipping_line:
-            skipping_line = "\n" not in token.text
-            continue
-        if token.kind in (TokenKind.SPACE, TokenKind.COMMENT):
-            continue
-        if token.text.startswith("\\") and _begins_line(text, token):
-            _count(script, SKIPPED)
-            skipping_line = True
-            continue
-        if token.kind is TokenKind.PUNCTUATION and token.text == ";":
-            if start is not None:
-                yield start, token.start
-            start = None
-        elif start is None:
-            start = token.start
+    client = seen[-1] if seen and seen[-1].text.startswith("\\") else None
     if start is not None:
-        yield start, len(text)
+        stop_at = len(text) if client is None else client.start
+        sql = text[start:stop_at].rstrip()
+        script.statements.append(ScriptStatement(sql, *lines.at(start)))
+    if client is None:
+        return None
+    _count(script, SKIPPED)
+    line_end = text.find("\n", client.start)
+    return None if line_end < 0 else line_end + 1
 
 
 def _begins_line(text: str, token: Token) -> bool:

@@ -129,7 +129,8 @@ class PlanEntry:
     """A plan in the ledger.
 
     ``value_reasons`` tells why its values were chosen, where they were drawn from statistics;
-    it is not kept.
+    ``planner_calls`` are functions that the planner may have called for it, and of which nobody
+    can see what they do. Neither is kept.
     """
 
     id: str
@@ -140,6 +141,7 @@ class PlanEntry:
     origin: str
     plan: Plan
     value_reasons: tuple[str, ...] = ()
+    planner_calls: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -64,7 +64,9 @@ def explain_now(
     assert subject.statement is not None
     workspace.require_ledger()
     found = workspace.session.explain(subject.statement, measure=measure, allow_writes=allow_writes)
-    return keep_plan(workspace, subject.statement, found.plan, found.document, query=subject.query)
+    kept = keep_plan(workspace, subject.statement, found.plan, found.document, query=subject.query)
+    calls = workspace.session.side_effects(subject.statement)
+    return replace(kept, planner_calls=tuple(e.name for e in calls if e.planner_calls))
 
 
 def keep_plan(

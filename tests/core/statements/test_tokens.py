@@ -35,7 +35,10 @@ def test_tokens_joined_are_the_text(sql: str) -> None:
         ("x::int", "word punctuation word"),
         ("x=:name", "word operator parameter"),
         ("a--b\n", "word comment space"),
-        ("'unclosed", "other word"),
+        ("'closed; select 'b'; c", "string punctuation space word"),
+        ("a $q$ b", "word space unclosed"),
+        ("E'a'\n'\\''", "string"),
+        ("--a\rb", "comment space word"),
     ],
 )
 def test_kinds_of_tokens(sql: str, kinds: str) -> None:

@@ -14,11 +14,13 @@ from humble_ledger.errors import RefusedForSafety, WrongUsage
 
 ASKED_FOR = "asked for"
 _SETTING = re.compile(r"\s*([a-zA-Z_][\w.]*)\s*(?:=|\s)\s*(.+?)\s*", re.DOTALL)
-# What would end the transaction in which a trial makes its changes, or acts outside of it.
-_LEAVES_IT = frozenset(
-    """abort begin call checkpoint commit copy discard do end listen load notify prepare release
-    rollback savepoint start unlisten vacuum""".split()
+# What a transaction can hold and take back; COPY, DO or NOTIFY act outside of it, COMMIT ends it.
+# It must be the very first word: where a comment ends is not for us to say.
+_COMMANDS = frozenset(
+    """alter analyze cluster comment create drop grant import reassign refresh reindex reset revoke
+    security select set truncate with""".split()
 )
+_FIRST_WORD = re.compile(r"[ \t\r\n]*([A-Za-z]+)\b")
 _SHOWN = 60
 
 
@@ -96,13 +98,13 @@ def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
 
 def _safe(text: str) -> str:
     sql = one_statement(text)
-    words = meaningful(sql)
-    concurrently = any(token.is_word("concurrently") for token in words)
-    if (words and words[0].text.lower() in _LEAVES_IT) or concurrently:
+    first = _FIRST_WORD.match(sql)
+    concurrently = any(token.is_word("concurrently") for token in meaningful(sql))
+    if first is None or first[1].lower() not in _COMMANDS or concurrently:
         raise RefusedForSafety(
             f"«{' '.join(sql.split())[:_SHOWN]}» cannot be tried: a trial makes its changes in a "
-            "transaction that it rolls back, and this would end it, or act outside of it.",
-            "Give only statements that a transaction may hold.",
+            "transaction that it rolls back, and this may end it, or act outside of it.",
+            "Begin with CREATE, ALTER, DROP, SET or the like, without a comment before it.",
         )
     return sql.strip().rstrip(";")
 

@@ -13,7 +13,8 @@ from hashlib import blake2b
 
 from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
 
-_CONSTANTS = (TokenKind.STRING, TokenKind.NUMBER, TokenKind.PARAMETER)
+# What does not end is a statement that was cut off, most likely inside of a literal.
+_CONSTANTS = (TokenKind.STRING, TokenKind.NUMBER, TokenKind.PARAMETER, TokenKind.UNCLOSED)
 _PLAIN_NAME = re.compile(r"[a-z_][a-z0-9_$]*")
 _HOLE = "$"
 # After these a sign belongs to the number that follows, not to a subtraction.

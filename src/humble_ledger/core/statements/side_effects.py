@@ -79,7 +79,7 @@ def refuse_plan(found: Iterable[SideEffect], allowed: frozenset[str]) -> None:
         for each in found
         if each.planner_calls and each.reaches and not is_allowed(each, allowed)
     ]
-    _refuse(acting, "planned, since the planner itself would call it")
+    _refuse(acting, "planned")
 
 
 def is_allowed(found: SideEffect, allowed: frozenset[str]) -> bool:
@@ -94,7 +94,7 @@ def _refuse(left: list[SideEffect], done: str) -> None:
     names = ",".join(dict.fromkeys(each.name for each in left))
     more = f", and {len(left) - 1} more such" if len(left) > 1 else ""
     raise RefusedForSafety(
-        f"The statement is not {done}: it calls {left[0].words}{more}. What that does may outlast "
-        "our transaction.",
+        f"The statement is not {done}: {'it' if done == 'run' else 'for that the planner'} calls "
+        f"{left[0].words}{more}. What that does may outlast our transaction.",
         f"If you know that it is harmless, name it:  {ALLOW_OPTION} {names}",
     )

@@ -8,7 +8,7 @@ for the few statements that are looked at closely.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -25,7 +25,8 @@ class TokenKind(StrEnum):
     PUNCTUATION = "punctuation"  # ( ) [ ] , ; . :: :
     COMMENT = "comment"
     SPACE = "space"
-    OTHER = "other"  # a byte that belongs nowhere, an unclosed string
+    OTHER = "other"  # a byte that belongs nowhere
+    UNCLOSED = "unclosed"  # a string or quoted name that does not end, and all behind it
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,20 +47,26 @@ class Token:
         return self.kind is TokenKind.WORD and self.text.lower() in words
 
 
-# Order matters: the first alternative that matches wins.
+# A string goes on behind a line's end, with comments between; a continued E'…' keeps its escapes.
+_GOES_ON = r"(?:[ \t\f\v]|--[^\n\r]*)*[\n\r](?:[ \t\n\r\f\v]|--[^\n\r]*[\n\r])*"
+_ESCAPED = r"'(?:[^'\\]|\\.|'')*'"
+_STANDARD = r"'(?:[^']|'')*'"
+# Order matters: the first alternative that matches wins. A line ends at \r as well, and whatever
+# is no ASCII belongs to a word, also what Unicode calls a space.
 _PATTERN = re.compile(
-    r"""
-      (?P<space>\s+)
-    | (?P<comment>--[^\n]*|/\*)                       # a block comment's end is sought by hand
-    | (?P<dollar>\$(?P<tag>[A-Za-z_\x80-\U0010ffff][\w\x80-\U0010ffff]*)?\$)
-    | (?P<string>[eE]'(?:[^'\\]|\\.|'')*'
-                |(?:[uU]&|[bBxXnN])?'(?:[^']|'')*')
+    rf"""
+      (?P<space>[ \t\n\r\f\v]+)
+    | (?P<comment>--[^\n\r]*|/\*)                     # a block comment's end is sought by hand
+    | (?P<dollar>\$(?P<tag>[A-Za-z_\x80-\U0010ffff][A-Za-z0-9_\x80-\U0010ffff]*)?\$)
+    | (?P<string>[eE]{_ESCAPED}(?:{_GOES_ON}{_ESCAPED})*
+                |(?:[uU]&|[bBxXnN])?{_STANDARD}(?:{_GOES_ON}{_STANDARD})*)
     | (?P<quoted>(?:[uU]&)?"(?:[^"]|"")*")
-    | (?P<parameter>\$\d+|%\(\w+\)s|%s|(?<![:\w]):[A-Za-z_]\w*)
-    | (?P<number>(?:0[xX][\da-fA-F_]+|0[oO][0-7_]+|0[bB][01_]+
-                |(?:\d[\d_]*(?:\.(?!\.)[\d_]*)?|\.\d[\d_]*)(?:[eE][+-]?\d+)?))
-    | (?P<word>[A-Za-z_\x80-\U0010ffff][\w$\x80-\U0010ffff]*)
-    | (?P<punctuation>::|[()\[\],;.:{}])
+    | (?P<unclosed>(?:[uU]&|[eEbBxXnN])?['"])
+    | (?P<parameter>\$[0-9]+|%\(\w+\)s|%s|(?<![:\w]):[A-Za-z_]\w*)
+    | (?P<number>(?:0[xX][0-9a-fA-F_]+|0[oO][0-7_]+|0[bB][01_]+
+                |(?:[0-9][0-9_]*(?:\.(?!\.)[0-9_]*)?|\.[0-9][0-9_]*)(?:[eE][+-]?[0-9]+)?))
+    | (?P<word>[A-Za-z_\x80-\U0010ffff][A-Za-z0-9_$\x80-\U0010ffff]*)
+    | (?P<punctuation>::|[()\[\],;.:{{}}])
     | (?P<operator>(?:(?!--|/\*|%s\b|%\(\w+\)s)[-+*/<>=~!@\#%^&|`?])+)
     | (?P<other>.)
     """,
@@ -99,12 +106,40 @@ def line_and_column(text: str, place: int) -> tuple[int, int]:
 def split_statements(sql: str) -> list[str]:
     """The statements of a text, parted at the semicolons outside strings and comments."""
     found, start = [], 0
-    for token in tokens(sql):
-        if token.kind is TokenKind.PUNCTUATION and token.text == ";":
-            found.append(sql[start : token.start])
-            start = token.end
+    for end in statement_ends(tokens(sql)):
+        found.append(sql[start : end.start])
+        start = end.end
     found.append(sql[start:])
     return [part.strip() for part in found if meaningful(part)]
+
+
+def statement_ends(found: Iterable[Token]) -> Iterator[Token]:
+    """The semicolons that part statements.
+
+    Those in the brackets of a rule and in the body of a function do not.
+    """
+    words: list[str] = []  # the first words of the statement
+    brackets = bodies = 0
+    for token in found:
+        if token.kind in (TokenKind.SPACE, TokenKind.COMMENT):
+            continue
+        if token.kind is TokenKind.WORD:
+            word = token.text.lower()
+            if len(words) < _FIRST_WORDS:
+                words.append(word)
+            routine = words[0] == "create" and not {"function", "procedure"}.isdisjoint(words)
+            if (routine and word == "begin") or (bodies and word == "case"):
+                bodies += 1
+            elif bodies and word == "end":
+                bodies -= 1
+        elif token.text in ("(", ")") and words[:1] == ["create"] and "rule" in words:
+            brackets = max(0, brackets + (1 if token.text == "(" else -1))
+        elif token.text == ";" and not brackets and not bodies:
+            yield token
+            words, brackets, bodies = [], 0, 0
+
+
+_FIRST_WORDS = 4  # CREATE OR REPLACE FUNCTION
 
 
 def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
@@ -112,8 +147,10 @@ def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
     if name == "tag" or match["dollar"] is not None:
         closing = sql.find(match["dollar"], match.end())
         if closing < 0:
-            return TokenKind.OTHER, match.end()
+            return TokenKind.UNCLOSED, len(sql)
         return TokenKind.STRING, closing + len(match["dollar"])
+    if name == "unclosed":
+        return TokenKind.UNCLOSED, len(sql)
     if name == "comment" and match[0] == "/*":
         return TokenKind.COMMENT, _block_comment_end(sql, match.start())
     if name == "operator":

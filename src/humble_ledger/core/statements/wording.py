@@ -23,7 +23,7 @@ _NUMBER = r"(?<=[0-9])(?<![\w$.].)[0-9]*(?:\.[0-9]+)?(?![\w.])"
 _LITERAL = re.compile(rf"(['0-9](?:{_STRING}|{_NUMBER}))")
 # The same where quoted names or comments may hide quotes and digits: these are stepped over.
 _QUOTED_NAME = r"(?<=\")[^\"]*\""
-_COMMENTS = r"(?<=/)\*(?:[^*/]|\*(?!/)|/(?!\*))*\*/|(?<=-)-[^\n]*"
+_COMMENTS = r"(?<=/)\*(?:[^*/]|\*(?!/)|/(?!\*))*\*/|(?<=-)-[^\n\r]*"
 _LITERAL_AMONG_OTHERS = re.compile(
     rf"""(['0-9](?:{_STRING}|{_NUMBER}))|(["/-](?:{_QUOTED_NAME}|{_COMMENTS}))"""
 )

@@ -18,6 +18,8 @@ from humble_ledger.errors import (
     TargetUnreachable,
 )
 
+# A statement with $1 and no value for it: the connection is as good as before.
+_PROTOCOL_VIOLATION = "08P01"
 # What the client library says in words only, and what helps.
 _CONNECTION_HINTS = (
     (
@@ -89,7 +91,8 @@ def _ours(error: psycopg.Error, sql: str, behind: int) -> HumbleError:
             f"The statement would change data: {said}.",
             "Add --allow-writes: it then runs in a transaction that is rolled back.",
         )
-    if state.startswith(("57P", "08")) or (not state and isinstance(error, pg.OperationalError)):
+    lost = state.startswith(("57P", "08")) and state != _PROTOCOL_VIOLATION
+    if lost or (not state and isinstance(error, pg.OperationalError)):
         return TargetUnreachable(
             f"The connection to the server was lost: {said}.", "Is the server still running?"
         )

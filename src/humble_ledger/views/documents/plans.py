@@ -159,6 +159,7 @@ class PlanDocument(Struct, frozen=True):
     planning_ms: float | None
     execution_ms: float | None
     settings: dict[str, str]
+    planner_calls: list[str]
     root: NodeDocument
     tables: list[PlanTableRow]
     joins: list[JoinTieRow]
@@ -181,6 +182,7 @@ def plan_document(entry: PlanEntry, around: PlanSurroundings | None = None) -> P
         planning_ms=plan.planning_ms,
         execution_ms=plan.execution_ms,
         settings=dict(plan.engine_settings),
+        planner_calls=list(entry.planner_calls),
         root=_node(plan.root, accounts(plan)),
         tables=[_plan_table(plan, each, facts.get(each.name)) for each in table_accounts(plan)],
         joins=[JoinTieRow(t.one, t.other, t.condition, t.step) for t in join_graph(plan).ties],

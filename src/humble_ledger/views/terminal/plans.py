@@ -78,10 +78,18 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
         ("plan", f"{head}, {'measured' if plan.measured else 'estimated'} on {server}"),
         ("statement", shorten(entry.statement, 400)),
         ("values", _values(entry)),
+        ("calls", _planner_calls(entry)),
         ("cost", f"{numbers.figure(plan.cost_total)} (estimated, the server's units)"),
         ("time", times),
         ("settings", ", ".join(f"{k} = {v}" for k, v in plan.engine_settings.items())),
     )
+
+
+def _planner_calls(entry: PlanEntry) -> str:
+    if not entry.planner_calls:
+        return ""
+    named = ", ".join(entry.planner_calls)
+    return f"the planner may call {named} for its estimates; what that does cannot be seen"
 
 
 def _values(entry: PlanEntry) -> str:

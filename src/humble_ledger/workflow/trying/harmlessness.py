@@ -34,9 +34,10 @@ def require_harmless(
     for entry in entries:
         remedy = entry.remedy
         if remedy.type is RemedyType.REWRITE:
-            for text in (remedy.apply[0].rstrip(";"), remedy.values_from):
-                if text:
-                    _require(workspace, text)
+            values = () if remedy.values_from else tried[0].statement.values
+            session.require_run(Statement(remedy.apply[0].rstrip(";"), values))
+            if remedy.values_from:
+                session.require_run(Statement(remedy.values_from))
             continue
         for text in remedy.apply:
             _require(workspace, text)

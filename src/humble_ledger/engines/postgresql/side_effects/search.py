@@ -135,7 +135,7 @@ class SideEffects:
         if function.oid not in self._reached:
             self._reached[function.oid] = ""  # it may call itself
             if function.language in _TOLD_BODIES:
-                search = _Search(self, writes=True)
+                search = _Search(self, writes=False)
                 search.body(function)
                 acting = (
                     each.reaches or each.name
