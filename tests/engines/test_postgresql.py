@@ -44,8 +44,17 @@ CATALOGUE = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_
             "postgresql://me@h:5432/d?sslmode=require",
         ),
         ("postgresql://me@h/d", "postgresql://me@h/d"),
-        ("postgresql://h/d?password=secret&user=me", "postgresql://h/d?user=me"),
+        ("postgresql://h/d?password=secret&user=me", "postgresql://me@h/d"),
         ("postgresql://me:s%40crt@/d?host=%2Ftmp", "postgresql://me@/d?host=%2Ftmp"),
+        ("postgresql://me:a#b?c@h/d", "postgresql://me@h/d"),
+        ("postgresql://h/d?pass%77ord=secret", "postgresql://h/d"),
+        ("postgresql://h/d?sslpassword=secret&sslmode=require", "postgresql://h/d?sslmode=require"),
+        ("postgresql://h/d?passfile=secret", "postgresql://h/d"),
+        ("postgresql://h/d?options=-c%20x.key%3Dsecret", "postgresql://h/d"),
+        ("postgresql://me:secret@a:1,b:2/d", "postgresql://me@a:1,b:2/d"),
+        ("postgresql://me:secret@[::1]:5432/d", "postgresql://me@[::1]:5432/d"),
+        ("postgresql://me%40there:secret@h/d%2Fe", "postgresql://me%40there@h/d%2Fe"),
+        ("host=h password='sec ret' user=me", "user=me host=h"),
         ("service=sea", "service=sea"),
         ("", ""),
     ],
@@ -56,9 +65,21 @@ def test_a_password_is_never_part_of_what_is_kept(url: str, public: str) -> None
 
 
 def test_an_address_that_is_none_is_refused_without_showing_it() -> None:
-    with pytest.raises(WrongUsage) as caught:
-        public_url("host=h passwort=secret")
-    assert "secret" not in caught.value.message
+    for url in (
+        "host=h passwort=secret",
+        "postgresql://me:se/secret@h/d",
+        "postgresql://me:s@secret@h/d",
+        "postgresql://me:se%secret@h/d",
+        "postgresql://me:p@h:secret/d",
+        "host=h password=a secret user=c",
+        "dbname=postgresql://me:secret@h/d",
+        "postgresql://h/d?secret",
+        "host=h password='secret",
+    ):
+        with pytest.raises(WrongUsage) as caught:
+            public_url(url)
+        assert "secret" not in caught.value.message + caught.value.hint, caught.value.message
+        assert caught.value.__cause__ is None
 
 
 def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
@@ -69,7 +90,7 @@ def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
         session.explain(Statement("DELETE FROM visit"), measure=True)
     # A function that writes cannot be seen in the text; the session's own setting stops it.
     server.do("CREATE SEQUENCE IF NOT EXISTS s")
-    with pytest.raises(RefusedForSafety, match="nextval is volatile|calls nextval"):
+    with pytest.raises(RefusedForSafety, match="calls nextval"):
         session.explain(Statement("SELECT nextval('s')"), measure=True)
     names = server.fetch("SELECT application_name FROM pg_stat_activity")
     assert ("humble-ledger",) in names

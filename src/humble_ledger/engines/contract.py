@@ -398,6 +398,10 @@ class Engine(Protocol):
         """The URL without its password: the only form that is stored or shown."""
         ...
 
+    def not_kept(self, url: str) -> tuple[str, ...]:
+        """The parameters of a URL that its public form leaves out, without their values."""
+        ...
+
     def open(self, url: str, limits: Limits = ...) -> Session:
         """Open a read-only session."""
         ...

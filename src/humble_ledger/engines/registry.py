@@ -31,7 +31,8 @@ def engine_for(url: str) -> Engine:
     for entry in entry_points(group=GROUP, name=scheme):
         engine: Engine = entry.load()()
         return engine
+    shown = f" that begin with {scheme}://" if scheme.isalnum() else " of this form"
     raise WrongUsage(
-        f"No engine understands URLs that begin with {scheme}://.",
+        f"No engine understands URLs{shown}.",
         "This version speaks to PostgreSQL:  postgresql://user@host:5432/database",
     )

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import msgspec
 from sqlalchemy import insert, select, update
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.ledger import tables as t
@@ -15,11 +16,22 @@ from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now
 
 
+@dataclass(frozen=True, slots=True)
 class Remedies(Shelf):
-    """Every change that was proposed; the same change is the same remedy."""
+    """Every change that was proposed; the same change is the same remedy.
+
+    With ``mask`` no literal of theirs is kept.
+    """
+
+    mask: bool = False
 
     def keep(self, remedy: Remedy) -> RemedyEntry:
-        """Keep a remedy; the same change is the same remedy, with its newest predictions."""
+        """Keep a remedy; the same change is the same remedy, with its newest predictions.
+
+        The entry that is given back has the remedy as it came, to be used now.
+        """
+        whole = remedy
+        remedy = masked_remedy(remedy) if self.mask else remedy
         change = "\n".join(remedy.apply)
         with self.store.writing() as c:
             row = c.execute(select(t.remedies).where(t.remedies.c.change == change)).first()
@@ -44,10 +56,13 @@ class Remedies(Shelf):
                     .where(t.remedies.c.id == number)
                     .values(body=msgspec.json.encode(merged))
                 )
-        return self.get(format_id(Kind.REMEDY, number))
+        entry = self.get(format_id(Kind.REMEDY, number))
+        return replace(entry, remedy=whole) if self.mask else entry
 
     def keep_known(self, remedy: Remedy) -> RemedyEntry:
         """The remedy of this change as the ledger knows it, kept now when it is new."""
+        if self.mask:
+            return self.keep(remedy)
         change = "\n".join(remedy.apply)
         rows = self.rows(select(t.remedies.c.id).where(t.remedies.c.change == change))
         if rows:

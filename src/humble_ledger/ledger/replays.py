@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -12,14 +13,21 @@ from sqlalchemy import Row, insert, select, update
 from humble_ledger.core.entries import ReplayEntry
 from humble_ledger.core.replays.model import CapturedRun, Replay
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.masking import masked_expression
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, begin_marked, now, number_of
 
 
+@dataclass(frozen=True, slots=True)
 class Replays(Shelf):
-    """Every replay, from its beginning on."""
+    """Every replay, from its beginning on.
+
+    With ``mask`` what took a change back keeps its literals only until it has done so.
+    """
+
+    mask: bool = False
 
     def captured(self, most: int, queries: Sequence[str] = ()) -> list[CapturedRun]:
         """The newest kept runs of all queries or of some, in the order they were sent."""
@@ -66,8 +74,11 @@ class Replays(Shelf):
                 update(t.undoings)
                 .where(t.undoings.c.replay_id == number_of(Kind.REPLAY, replay))
                 .where(t.undoings.c.statement == statement)
-                .values(done_at=now())
+                .values(done_at=now(), statement=self._kept(statement))
             )
+
+    def _kept(self, statement: str) -> str:
+        return masked_expression(statement) if self.mask else statement
 
     def end(self, id_: str, status: str, replay: Replay | None) -> None:
         """Close a replay."""

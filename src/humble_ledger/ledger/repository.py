@@ -30,10 +30,11 @@ from humble_ledger.ledger.trials import Trials
 class Ledger:
     """The ledger at a path; ``create`` makes one where there is none.
 
-    ``uid`` tells this ledger from all others, on a target that several use.
+    With ``mask`` nothing that is kept has a literal. ``uid`` tells this ledger from all others,
+    on a target that several use.
     """
 
-    def __init__(self, path: Path, *, create: bool = False) -> None:
+    def __init__(self, path: Path, *, create: bool = False, mask: bool = False) -> None:
         self._store = Store(path, create=create)
         self.path = path
         self.targets = Targets(self._store)
@@ -41,10 +42,10 @@ class Ledger:
         self.queries = Queries(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
-        self.remedies = Remedies(self._store)
+        self.remedies = Remedies(self._store, mask)
         self.uid = self._own_uid()
         self.trials = Trials(self._store)
-        self.replays = Replays(self._store)
+        self.replays = Replays(self._store, mask)
 
     def close(self) -> None:
         """Close it."""

@@ -91,7 +91,7 @@ def _refuse_what_is_there(workspace: Workspace, remedies: list[RemedyEntry]) -> 
 
 def _keep_made(workspace: Workspace, entry: TrialEntry, done: list[tuple[str, float]]) -> None:
     """What was changed on a target stands in the ledger, however the rest goes."""
-    told = "; ".join(statement for statement, _ in done)
+    told = workspace.kept_words("; ".join(statement for statement, _ in done))
     workspace.ledger.trials.keep_made(entry.id, f"made on {workspace.public_url}: {told}")
 
 

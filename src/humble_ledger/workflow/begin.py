@@ -28,7 +28,7 @@ class Begun:
     target: TargetEntry
     database: str
     user: str
-    had_password: bool
+    not_kept: tuple[str, ...]  # parameters of the address, without their values
     mask: bool
 
 
@@ -64,6 +64,6 @@ def begin(folder: Path, url: str, name: str, role: TargetRole, mask: bool = Fals
         target,
         server.database,
         server.user,
-        public != url,
+        engine.not_kept(url),
         mask,
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from humble_ledger.core.entries import RemedyEntry, SettlementEntry, TrialEntry
+from humble_ledger.core.remedies.masking import lacks_literals
 from humble_ledger.core.remedies.migration import Migration, migration_of
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.trials.model import Verdict
@@ -43,6 +44,12 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
             "Try again:  humble trial …",
         )
     remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
+    masked = [each.id for each in remedies if lacks_literals(each.remedy)]
+    if decision == "keep" and masked:
+        raise WrongUsage(
+            f"{masked[0]} was kept without its literals (mask), so no migration can be written.",
+            f"Write the migration by hand; {trial} stands as the evidence for it.",
+        )
     if decision == "keep" and not reason:
         _require_worth(entry, remedies)
     untried = f"not tried: {entry.trial.not_tried}" if entry.trial.not_tried else ""
@@ -54,7 +61,7 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
         trial,
         now(),
         decision,
-        reason,
+        workspace.kept_words(reason),
         tuple(os.path.relpath(f, workspace.configuration.folder) for f in files),
     )
     workspace.ledger.trials.settle(entry, settled)

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.asked import ASKED_FOR, Written
 from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.masking import lacks_literals
 from humble_ledger.core.remedies.model import index_remedy
 from humble_ledger.core.trials.tried import TriedQuery
+from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -27,7 +29,16 @@ def wanted_remedies(
         WrongUsage, UnreadableInput: one of them is not there or cannot be read.
     """
     known = workspace.ledger.remedies
-    entries = [known.get(id_) for id_ in ids]
+    entries = [_with_literals(known.get(id_)) for id_ in ids]
     entries += [known.keep_known(remedy) for remedy in written.remedies(tried)]
     designs = [parse_index(text) for text in indexes]
     return entries + [known.keep_known(index_remedy(d, reason=ASKED_FOR)) for d in designs]
+
+
+def _with_literals(entry: RemedyEntry) -> RemedyEntry:
+    if lacks_literals(entry.remedy):
+        raise WrongUsage(
+            f"{entry.id} was kept without its literals (mask), so it cannot be sent.",
+            "Write it out again, with --index or --apply and --revert.",
+        )
+    return entry

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from humble_ledger.core.statements.masking import masked_error
 from humble_ledger.engines.contract import Engine, Limits, Session
 from humble_ledger.engines.registry import engine_for
 from humble_ledger.errors import WrongUsage
@@ -17,6 +18,11 @@ from humble_ledger.workflow.configuration import (
 )
 
 TARGET_VARIABLE = "HUMBLE_TARGET"
+
+
+def _shown(wanted: str) -> str:
+    """A word that was meant to be a target; what may hold a password is not repeated."""
+    return "What was given" if set(":@/%") & set(wanted) else f"«{wanted}»"
 
 
 class Workspace:
@@ -74,7 +80,7 @@ class Workspace:
             LedgerUnreachable: there is none here.
         """
         if self._ledger is None:
-            self._ledger = Ledger(self.configuration.ledger)
+            self._ledger = Ledger(self.configuration.ledger, mask=self.configuration.mask)
         return self._ledger
 
     @property
@@ -112,7 +118,7 @@ class Workspace:
             return TargetConfig("", wanted, TargetRole.STAGING)
         names = ", ".join(known) or "none"
         raise WrongUsage(
-            f"«{wanted}» is neither a URL nor a target of humble.toml (known: {names}).",
+            f"{_shown(wanted)} is neither a URL nor a target of humble.toml (known: {names}).",
             "Write a URL like  postgresql://user@host:5432/database",
         )
 
@@ -125,6 +131,10 @@ class Workspace:
     def engine(self) -> Engine:
         """The engine of the target."""
         return engine_for(self.target.url)
+
+    def kept_words(self, words: str) -> str:
+        """A message as it may be kept: without values, where no literal goes into the ledger."""
+        return masked_error(words) if self.configuration.mask else words
 
     @property
     def public_url(self) -> str:

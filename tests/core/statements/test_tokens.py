@@ -35,7 +35,7 @@ def test_tokens_joined_are_the_text(sql: str) -> None:
         ("x::int", "word punctuation word"),
         ("x=:name", "word operator parameter"),
         ("a--b\n", "word comment space"),
-        ("'closed; select 'b'; c", "string punctuation space word"),
+        ("'closed; select 'b'; c", "string unclosed"),
         ("a $q$ b", "word space unclosed"),
         ("E'a'\n'\\''", "string"),
         ("--a\rb", "comment space word"),

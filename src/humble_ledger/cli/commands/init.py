@@ -69,11 +69,17 @@ def init(
             ),
             ("configuration", os.path.relpath(begun.configuration)),
             ("ledger", os.path.relpath(begun.ledger) + (", new" if begun.new_ledger else "")),
-            (
-                "password",
-                "not stored: keep it in ~/.pgpass or PGPASSWORD" if begun.had_password else "",
-            ),
+            ("not stored", _elsewhere(begun.not_kept)),
             ("mask", "no literal goes into the ledger" if begun.mask else ""),
             ("next", "humble capture log FILE, or  humble plan 'SELECT …'"),
         ),
+    )
+
+
+def _elsewhere(names: tuple[str, ...]) -> str:
+    """Where what is not stored can be kept instead."""
+    places = {"password": "in ~/.pgpass or PGPASSWORD", "options": "in PGOPTIONS"}
+    return "; ".join(
+        f"{name}: keep it {places.get(name, 'in a service file or the environment')}"
+        for name in names
     )

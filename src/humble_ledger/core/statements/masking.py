@@ -10,32 +10,58 @@ from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 MASK = "…"
-_LITERALS = (TokenKind.STRING, TokenKind.NUMBER)
-# Keys of a plan's document whose text is statement or condition; all others are names,
-# figures or words of the server's own.
-_TELLING = re.compile(
-    r"Cond$|Filter$|^Output$|Key$|^Query|^Function Call$|^Remote SQL$|^Order By$|^Statement$"
-    r"|^Run Condition$|^Window$|^Table Function"
+_LITERALS = (TokenKind.STRING, TokenKind.NUMBER, TokenKind.UNCLOSED)
+# Keys of a plan's document whose text is a name or a word of the server's own. Every other text
+# may be a statement or a condition, also those that a later version will bring.
+_NAMES = frozenset(
+    """Alias|Async Capable|CTE Name|Command|Constraint Name|Custom Plan Provider|Function Name
+    |Index Name|Join Type|Node Type|Operation|Parent Relationship|Partial Mode|Query Identifier
+    |Relation|Relation Name|Scan Direction|Schema|Sort Method|Sort Methods Used|Sort Space Type
+    |Storage|Strategy|Subplan Name|Trigger Name|Tuplestore Name""".replace("\n    ", "").split("|")
 )
-# In a message of the server: what stands in quotes or brackets may be a value.
-_QUOTED = re.compile(r"'(?:[^']|'')*'|\"[^\"\n]*\"|=\([^\n]*?\)")
+# In a message of the server: what stands in quotes or brackets may be a value. Messages come in
+# many languages, and each has quotes of its own.
+_QUOTED = re.compile(
+    r"'(?:[^']|'')*(?:'|\Z)|\"[^\"]*(?:\"|\Z)|«[^»]*(?:»|\Z)|[„“][^“”]*(?:[“”]|\Z)|「[^」]*(?:」|\Z)"
+    r"|=\([^\n]*"
+)
+_FIGURE = re.compile(r"(?<![\w.])[-+]?\d[\d.,]*(?![\w.]| ms\b)")
+# A backslash before a quote ends no string where the server takes it for an escape: what follows
+# may be inside or outside, so nothing of it can be kept.
+_DOUBTFUL = re.compile(r"\\'")
 
 
 def masked(sql: str) -> str:
     """A statement or condition with $1 … in place of its literals."""
-    return normalise(sql).text
+    return normalise(_certain(sql)).text
+
+
+def _certain(sql: str) -> str:
+    """The text up to where nobody can tell any more what is a literal."""
+    if _DOUBTFUL.search(sql) is None:
+        return sql
+    for token in tokens(sql):
+        plain = token.kind is TokenKind.STRING and token.text[0] not in "eE$"
+        if plain and _DOUBTFUL.search(token.text) is not None:
+            return f"{sql[: token.start]}'{MASK}'"
+    return sql
 
 
 def masked_expression(text: str) -> str:
     """An expression as the server prints it, each literal replaced, all else as it stands."""
     found, number = [], 0
-    for token in tokens(text):
+    for token in tokens(_certain(text)):
         if token.kind in _LITERALS:
             number += 1
             found.append(f"${number}")
         else:
             found.append(token.text)
     return "".join(found)
+
+
+def masked_error(message: str) -> str:
+    """A server's error without quoted values and without figures, which may be some, too."""
+    return _FIGURE.sub(MASK, masked_words(message))
 
 
 def masked_words(message: str) -> str:
@@ -47,10 +73,12 @@ def masked_words(message: str) -> str:
 
 def masked_document(document: Any, key: str = "") -> Any:
     """A server's plan document without literals."""
+    if isinstance(document, Mapping) and key == "Settings":
+        return document
     if isinstance(document, Mapping):
         return {name: masked_document(value, name) for name, value in document.items()}
     if isinstance(document, list):
         return [masked_document(each, key) for each in document]
-    if isinstance(document, str) and _TELLING.search(key):
+    if isinstance(document, str) and key not in _NAMES:
         return masked_expression(document)
     return document

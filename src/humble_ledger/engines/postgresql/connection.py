@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import os
+import re
+from collections.abc import Mapping
 from typing import Any
-from urllib.parse import urlsplit, urlunsplit
+from urllib.parse import quote, urlencode
 
 import psycopg
 from psycopg import conninfo
@@ -33,37 +36,88 @@ def parse(url: str) -> dict[str, Any]:
         WrongUsage: it is neither.
     """
     try:
-        return dict(conninfo.conninfo_to_dict(url))
-    except psycopg.ProgrammingError as error:
-        said = str(error).strip().splitlines()[0]
-        raise WrongUsage(
-            f"The target's address cannot be read: {_without_secrets(url, said)}.",
-            "Write it like  postgresql://user@host:5432/database  or  service=name",
-        ) from error
+        parts = dict(conninfo.conninfo_to_dict(url))
+    except psycopg.Error as error:
+        # The driver may quote any part of the address, and so of a password.
+        said = _QUOTED_PART.sub("…", str(error).strip().splitlines()[0]).partition(":")[0]
+        raise _not_an_address(said or "it is neither a URL nor key=value text") from None
+    if fault := _misread(url, parts):
+        raise _not_an_address(fault)
+    return parts
 
 
-def _without_secrets(url: str, said: str) -> str:
-    # The driver may quote parts of the address, password and all.
-    return "it is neither a URL nor key=value text" if url and url in said else said
+def _not_an_address(why: str) -> WrongUsage:
+    return WrongUsage(
+        f"The target's address cannot be read: {why}.",
+        "Write it like  postgresql://user@host:5432/database  or  service=name , with the password "
+        "elsewhere: in ~/.pgpass or PGPASSWORD.",
+    )
+
+
+def _misread(url: str, parts: Mapping[str, Any]) -> str:
+    """What tells that an unescaped character of a password broke the address; "" when nothing.
+
+    A password with / @ or % in it ends early for the client library, and its rest would be taken
+    for a host, a port or a database, and shown as such.
+    """
+    _, scheme, rest = url.partition("://")
+    behind = rest.partition("/")[2].partition("?")[0] if scheme else ""
+    host, port = str(parts.get("host") or ""), str(parts.get("port") or "")
+    inner = str(parts.get("dbname") or "")
+    if "@" in behind or "@" in host or not _PORTS.fullmatch(port) or "://" in inner:
+        return (
+            "a character in it stands in the wrong place, as one of a password would that is not "
+            "written with % (%40 for @, %2F for /, %25 for %)"
+        )
+    return ""
+
+
+_QUOTED_PART = re.compile(r"\".*\"", re.DOTALL)
+_PORTS = re.compile(r"[0-9]*(?:,[0-9]*)*")
+# What may be stored and shown. All else may be a secret, or lead to one.
+_SHOWN = frozenset(
+    """application_name channel_binding client_encoding connect_timeout dbname gssencmode host
+    hostaddr keepalives keepalives_count keepalives_idle keepalives_interval load_balance_hosts
+    port require_auth service ssl_max_protocol_version ssl_min_protocol_version sslcert
+    sslcrl sslkey sslmode sslnegotiation sslrootcert sslsni target_session_attrs
+    tcp_user_timeout user""".split()
+)
 
 
 def public_url(url: str) -> str:
-    """The URL without its password.
+    """The address with nothing but what may be stored and shown.
 
-    The other parts stay as they were written, so that a service or an empty host still
+    One that holds nothing else stays as it was written, so that a service or an empty host still
     means what the environment says.
     """
-    secrets = {"password", "sslpassword"}
     parts = parse(url)
-    if not secrets & parts.keys():
+    shown = {key: str(value) for key, value in parts.items() if key in _SHOWN}
+    if len(shown) == len(parts):
         return url
     if "://" not in url:
-        return conninfo.make_conninfo("", **{k: v for k, v in parts.items() if k not in secrets})
-    split = urlsplit(url)
-    user, at, place = split.netloc.rpartition("@")
-    netloc = f"{user.split(':', 1)[0]}{at}{place}"
-    query = "&".join(p for p in split.query.split("&") if p.split("=", 1)[0] not in secrets)
-    return urlunsplit((split.scheme, netloc, split.path, query, split.fragment))
+        return conninfo.make_conninfo("", **shown)
+    user, database = shown.pop("user", ""), shown.pop("dbname", "")
+    hosts, ports = shown.pop("host", "").split(","), shown.pop("port", "").split(",")
+    ports += ports[:1] * (len(hosts) - len(ports))
+    place = ""
+    if any("/" in host for host in hosts):  # a socket's folder
+        shown |= {"host": ",".join(hosts)} | ({"port": ",".join(ports)} if any(ports) else {})
+    else:
+        named = zip((_bracketed(host) for host in hosts), ports, strict=False)
+        place = ",".join(f"{host}:{port}" if port else host for host, port in named)
+    at = f"{quote(user, safe='')}@" if user else ""
+    query = urlencode(shown, quote_via=quote)
+    path = f"/{quote(database, safe='')}" if database or query else ""
+    return f"postgresql://{at}{place}{path}{f'?{query}' if query else ''}"
+
+
+def not_kept(url: str) -> tuple[str, ...]:
+    """The parameters of an address that `public_url` leaves out, without their values."""
+    return tuple(sorted(parse(url).keys() - _SHOWN))
+
+
+def _bracketed(host: str) -> str:
+    return f"[{host}]" if ":" in host else quote(host, safe="")
 
 
 def place_of(url: str) -> str:
@@ -98,7 +152,10 @@ def connect(url: str, limits: Limits, *, mark: str = "", read_only: bool = True)
             cursor_factory=OwnCursor,
         )
     except psycopg.OperationalError as error:
-        raise unreachable(place_of(url), error) from error
+        secrets = [str(v) for k, v in parts.items() if k not in _SHOWN]
+        raise unreachable(
+            place_of(url), error, [*secrets, os.environ.get("PGPASSWORD", "")]
+        ) from None
     try:
         _settle_session(connection, limits, read_only)
     except BaseException:

@@ -37,6 +37,10 @@ class PostgresEngine:
         """The URL without its password."""
         return connection.public_url(url)
 
+    def not_kept(self, url: str) -> tuple[str, ...]:
+        """The parameters that the public form leaves out."""
+        return connection.not_kept(url)
+
     def open(self, url: str, limits: Limits = Limits()) -> PostgresSession:  # noqa: B008
         """Open a read-only session."""
         return PostgresSession(url, limits)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
 import psycopg
@@ -38,9 +38,11 @@ _CONNECTION_HINTS = (
 )
 
 
-def unreachable(place: str, error: psycopg.Error) -> TargetUnreachable:
-    """A failed connection, in one line, without the password."""
+def unreachable(place: str, error: psycopg.Error, secrets: Iterable[str] = ()) -> TargetUnreachable:
+    """A failed connection, in one line, without any of the secrets."""
     said = " ".join(_last_reason(str(error)).split())
+    for secret in secrets:
+        said = said.replace(secret, "…") if secret else said
     hint = next(
         (hint for words, hint in _CONNECTION_HINTS if words in said),
         "Is the server running there? Try:  psql " + place,

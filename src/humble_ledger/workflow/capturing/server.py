@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import msgspec
 
 from humble_ledger.core.entries import CaptureEntry
@@ -36,9 +38,15 @@ def capture_server(workspace: Workspace, mask: bool = False) -> CaptureEntry:
     writer.keep(
         Harvest(gathering.groups.all, periods),
         tally=tally,
-        counters=(target, msgspec.json.encode(look)),
+        counters=(target, msgspec.json.encode(_without_literals(look) if mask else look)),
     )
     return writer.finish(tally)
+
+
+def _without_literals(look: StatisticsLook) -> StatisticsLook:
+    """Commands without a plan keep their literals in the server's own counters."""
+    statements = [replace(each, sql=masked(each.sql)) for each in look.statements]
+    return replace(look, statements=statements)
 
 
 def _period(gathering: Gathering, use: StatementUse, look: StatisticsLook, mask: bool) -> Period:

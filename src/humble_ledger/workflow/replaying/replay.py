@@ -210,7 +210,7 @@ def _recorded(workspace: Workspace) -> Iterator[_Record]:
         raise
     left = _undone(workspace, record)
     assert record.result is not None
-    result = replace(record.result, left_behind=tuple(left))
+    result = replace(record.result, left_behind=tuple(map(workspace.kept_words, left)))
     replays.end(record.id, "stopped" if result.stopped_early else "done", result)
 
 
@@ -350,7 +350,7 @@ class _Run:
             phases=phases(sent, ended, self.window),
             by_second=by_second(sent, ended),
             change=self.window,
-            errors=errors(sent),
+            errors=tuple((self.workspace.kept_words(w), n) for w, n in errors(sent)),
             late_ms=statistics.median(late) if late else None,
             stopped_early=stopped,
         )

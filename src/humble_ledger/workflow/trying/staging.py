@@ -99,7 +99,8 @@ class Staging:
             try:
                 found[_key(each)] = self._run(each, runs(_key(each)), progress, plainly=plainly)
             except StatementRejected as error:
-                self.failed.append((each.query, str(error)))
+                said = self.judging.workspace.kept_words(str(error))
+                self.failed.append((each.query, said))
 
     def _run(self, tried: TriedQuery, runs: int, progress: Progress, *, plainly: bool) -> _Seen:
         arm, statement = self.stages.arm, tried.statement

@@ -240,7 +240,7 @@ class _Run:
             except StatementRejected as error:
                 if len({t.query for t in self.tried}) == 1:
                     raise
-                done.failed.append((each.query, str(error)))
+                done.failed.append((each.query, self.workspace.kept_words(str(error))))
                 continue
             if found is not None:
                 done.queries.append(found)

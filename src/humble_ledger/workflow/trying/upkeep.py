@@ -49,7 +49,9 @@ def _of_one(
             workspace.limits,
         )
     except HumbleError as error:
-        return MeasuredUpkeep(index.remedy, name, unknown=error.message.rstrip("."))
+        return MeasuredUpkeep(
+            index.remedy, name, unknown=workspace.kept_words(error.message.rstrip("."))
+        )
     costs = tuple(
         write_cost(
             operation,

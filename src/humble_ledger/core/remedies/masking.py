@@ -1,0 +1,52 @@
+"""Remedies without literals, for a ledger that keeps none."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from humble_ledger.core.remedies.asked import ASKED_FOR
+from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.statements.masking import masked_expression
+from humble_ledger.core.statements.tokens import has_placeholders
+
+
+def masked_remedy(remedy: Remedy) -> Remedy:
+    """The remedy with $1 … in place of every literal in its statements and words.
+
+    Settings that were proposed have values that were computed, and stay.
+    """
+    if remedy.type is RemedyType.SETTING and remedy.reason != ASKED_FOR:
+        return remedy
+    design = remedy.index
+    if design is not None:
+        keys = tuple(replace(k, expression=masked_expression(k.expression)) for k in design.keys)
+        design = replace(design, keys=keys, predicate=masked_expression(design.predicate))
+        if design == remedy.index:
+            return remedy
+    return replace(
+        remedy,
+        summary=masked_expression(remedy.summary),
+        apply=tuple(map(masked_expression, remedy.apply)),
+        revert=tuple(map(masked_expression, remedy.revert)),
+        reason=masked_expression(remedy.reason),
+        index=design,
+        predictions=tuple(map(_prediction, remedy.predictions)),
+        settings=tuple((name, masked_expression(value)) for name, value in remedy.settings),
+        values_from=masked_expression(remedy.values_from),
+    )
+
+
+def lacks_literals(remedy: Remedy) -> bool:
+    """Whether a remedy was kept without its literals, so that its statements cannot be sent."""
+    if remedy.type is RemedyType.REWRITE:
+        return False  # its placeholders are those of the statement it stands for
+    return any(has_placeholders(text) for text in remedy.apply)
+
+
+def _prediction(found: Prediction) -> Prediction:
+    return replace(
+        found,
+        step=masked_expression(found.step),
+        route=masked_expression(found.route),
+        caution=masked_expression(found.caution),
+    )
