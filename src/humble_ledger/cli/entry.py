@@ -59,17 +59,19 @@ def _say(error: HumbleError, as_json: bool) -> None:
 
     A check that failed has given its document before.
     """
+    from humble_ledger.views.escaping import escaped, escaped_json, readable  # noqa: PLC0415
+
     if as_json and error.code != "check-failed":
         import msgspec  # noqa: PLC0415
 
         from humble_ledger.views.documents.errors import ErrorDocument  # noqa: PLC0415
 
-        document = ErrorDocument(error.code, error.message, error.hint)
-        sys.stdout.write(msgspec.json.encode(document).decode() + "\n")
+        document = ErrorDocument(error.code, readable(error.message), readable(error.hint))
+        sys.stdout.write(escaped_json(msgspec.json.encode(document).decode()) + "\n")
         return
-    sys.stderr.write(f"humble: {error.message}\n")
+    sys.stderr.write(f"humble: {escaped(error.message)}\n")
     if error.hint:
-        sys.stderr.write(f"        {error.hint}\n")
+        sys.stderr.write(f"        {escaped(error.hint)}\n")
 
 
 def _usage(error: Any, as_json: bool) -> None:

@@ -19,18 +19,20 @@ def give(as_json: bool, document: Callable[[], Any], view: Callable[[], Renderab
     if as_json:
         import msgspec  # noqa: PLC0415
 
-        sys.stdout.write(msgspec.json.encode(document()).decode() + "\n")
+        from humble_ledger.views.escaping import escaped_json  # noqa: PLC0415
+
+        sys.stdout.write(escaped_json(msgspec.json.encode(document()).decode()) + "\n")
         return
     show(view())
 
 
 def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> None:
     """Print something for people; ``whole_lines`` leaves long lines to the terminal."""
-    from rich.console import Console  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import SafeConsole  # noqa: PLC0415
 
     # Into a pipe there is no terminal to ask for its width, and no control code belongs.
     width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
-    console = Console(width=width, highlight=False, markup=False, emoji=False)
+    console = SafeConsole(width=width, highlight=False, markup=False, emoji=False)
     with console.capture() as captured:
         console.print(view, style=style, soft_wrap=whole_lines)
     sys.stdout.write("\n".join(line.rstrip() for line in captured.get().split("\n")))
@@ -39,7 +41,9 @@ def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> No
 
 def announce(words: str) -> None:
     """Say on stderr what is about to be done."""
-    sys.stderr.write(f"{words}\n")
+    from humble_ledger.views.escaping import escaped  # noqa: PLC0415
+
+    sys.stderr.write(f"{escaped(words)}\n")
     sys.stderr.flush()
 
 
@@ -49,8 +53,8 @@ def progress() -> Iterator[Callable[[str], None]]:
     if not sys.stderr.isatty():
         yield lambda _: None
         return
-    from rich.console import Console  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import SafeConsole  # noqa: PLC0415
 
-    console = Console(stderr=True, highlight=False, markup=False)
+    console = SafeConsole(stderr=True, highlight=False, markup=False)
     with console.status("…") as status:
         yield status.update

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,6 +16,8 @@ from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.shelf import now
 from humble_ledger.workflow.workspace import Workspace
 
+# A name of the database may hold anything, also what leads to another folder.
+_NOT_IN_FILE_NAMES = re.compile(r"[^\w-]+")
 DECISIONS = ("keep", "drop")
 
 
@@ -107,7 +110,8 @@ def _write(workspace: Workspace, migration: Migration) -> list[Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         taken = [int(f.name[:4]) for f in folder.glob("[0-9][0-9][0-9][0-9]_*.sql")]
-        stem = f"{max(taken, default=0) + 1:04d}_{migration.name}"
+        name = _NOT_IN_FILE_NAMES.sub("_", migration.name)
+        stem = f"{max(taken, default=0) + 1:04d}_{name}"
         forward, backward = folder / f"{stem}.forward.sql", folder / f"{stem}.backward.sql"
         forward.write_text(migration.forward, encoding="utf-8")
         backward.write_text(migration.backward, encoding="utf-8")

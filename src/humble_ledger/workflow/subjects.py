@@ -83,7 +83,7 @@ def text_of(path: Path) -> str:
 
 def _text_of(what: str) -> str:
     if what == "-":
-        return sys.stdin.read()
+        return sys.stdin.buffer.read().decode("utf-8", "replace")
     if what.startswith("@"):
         return text_of(Path(what[1:]))
     first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""

@@ -28,9 +28,9 @@ def tidy(
     Example: [bold]humble tidy[/bold]
     """
     from rich.console import Group  # noqa: PLC0415
-    from rich.text import Text  # noqa: PLC0415
 
     from humble_ledger.views.documents.targets import TidiedRow, TidyDocument  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
     from humble_ledger.workflow.tidying import tidy as clean  # noqa: PLC0415
 
     with workspace_for(target) as workspace:

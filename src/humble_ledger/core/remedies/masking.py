@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from humble_ledger.core.remedies.asked import ASKED_FOR
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
-from humble_ledger.core.statements.masking import masked_expression
+from humble_ledger.core.statements.masking import MASK, masked_expression
 from humble_ledger.core.statements.tokens import has_placeholders
 
 
@@ -25,15 +25,21 @@ def masked_remedy(remedy: Remedy) -> Remedy:
             return remedy
     return replace(
         remedy,
-        summary=masked_expression(remedy.summary),
+        summary=_summary(remedy),
         apply=tuple(map(masked_expression, remedy.apply)),
         revert=tuple(map(masked_expression, remedy.revert)),
         reason=masked_expression(remedy.reason),
         index=design,
         predictions=tuple(map(_prediction, remedy.predictions)),
-        settings=tuple((name, masked_expression(value)) for name, value in remedy.settings),
+        settings=tuple((name, MASK) for name, _ in remedy.settings),
         values_from=masked_expression(remedy.values_from),
     )
+
+
+def _summary(remedy: Remedy) -> str:
+    if remedy.type is RemedyType.SETTING:  # its value may be a bare word
+        return f"{', '.join(name for name, _ in remedy.settings)} = {MASK} for one session"
+    return masked_expression(remedy.summary)
 
 
 def lacks_literals(remedy: Remedy) -> bool:

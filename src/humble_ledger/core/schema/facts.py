@@ -16,7 +16,8 @@ class TableName:
 
     def __str__(self) -> str:
         """The name as people read it; the schema public goes without saying."""
-        return self.name if self.schema in ("public", "") else f"{self.schema}.{self.name}"
+        shown = self.name if self.schema in ("public", "") else f"{self.schema}.{self.name}"
+        return shown.replace("\n", "\\n")  # it is always part of a line
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,8 @@ from humble_ledger.core.entries import ColumnReport
 from humble_ledger.core.estimates.distribution import PlaceKind, rest_share, spread_of
 from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
+from humble_ledger.views.escaping import escaped_line
+from humble_ledger.views.figures.saving import save
 from humble_ledger.views.numbers import Numbers
 
 if TYPE_CHECKING:
@@ -50,7 +52,7 @@ def draw_column(found: ColumnReport, numbers: Numbers, path: Path) -> None:
             _draw_common(next(drawn), found)
         if spread.bins:
             _draw_spread(next(drawn), found)
-        figure.savefig(path, dpi=_DPI)
+        save(figure, path, _DPI)
 
 
 def _draw_common(axes: Axes, found: ColumnReport) -> None:
@@ -132,4 +134,5 @@ def _bare(axes: Axes) -> None:
 
 
 def _short(value: str) -> str:
+    value = escaped_line(value)  # ticks make their texts anew when they are drawn
     return value if len(value) <= 18 else value[:17] + "…"

@@ -18,6 +18,7 @@ from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import Account, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.statements.kinds import shorten
+from humble_ledger.views.figures.saving import save
 from humble_ledger.views.figures.tree_layout import Place, places
 from humble_ledger.views.numbers import Numbers
 
@@ -93,7 +94,7 @@ def draw_plan(entry: PlanEntry, numbers: Numbers, path: Path, flow: Flow = Flow.
     figure = plan_figure(entry, numbers, flow)
     width, height = figure.get_size_inches()
     dpi = min(float(_PNG_DPI), _MOST_PIXELS / max(width, height))
-    figure.savefig(path, dpi=dpi)
+    save(figure, path, dpi)
 
 
 def plan_figure(entry: PlanEntry, numbers: Numbers, flow: Flow = Flow.ACROSS) -> Figure:
@@ -101,7 +102,6 @@ def plan_figure(entry: PlanEntry, numbers: Numbers, flow: Flow = Flow.ACROSS) ->
     import matplotlib as mpl  # noqa: PLC0415 - slow to import
     from matplotlib.figure import Figure  # noqa: PLC0415
 
-    mpl.rcParams["svg.fonttype"] = "none"  # text stays text: it can be searched and copied
     mpl.rcParams["font.family"] = ["DejaVu Sans"]
     plan = entry.plan
     figures = accounts(plan)

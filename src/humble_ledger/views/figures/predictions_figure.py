@@ -7,6 +7,7 @@ from pathlib import Path
 from matplotlib.figure import Figure
 
 from humble_ledger.core.trials.honesty import NEAR, Honesty
+from humble_ledger.views.figures.saving import save
 
 SIZE = (6.4, 6.0)
 INK, SHADE, BAND = "#202428", "#2f6f8f", "#dfe6ea"
@@ -55,4 +56,4 @@ def draw_predictions(found: Honesty, path: Path) -> None:
     )
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
-    figure.savefig(path)
+    save(figure, path)

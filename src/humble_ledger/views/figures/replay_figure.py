@@ -8,6 +8,7 @@ from matplotlib.figure import Figure
 from matplotlib.ticker import FuncFormatter
 
 from humble_ledger.core.replays.model import Replay
+from humble_ledger.views.figures.saving import save
 
 SIZE = (9.6, 5.6)
 INK, SHADE, PALE, BAND, FAULT = "#202428", "#2f6f8f", "#9dbccb", "#e7e2d6", "#a33b2f"
@@ -70,4 +71,4 @@ def draw_replay(replay: Replay, path: Path) -> None:
         + (" (shaded: while the change was made)" if replay.change is not None else ""),
         fontsize=10, loc="left",
     )  # fmt: skip
-    figure.savefig(path)
+    save(figure, path)

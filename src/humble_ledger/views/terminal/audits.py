@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.audits.promises import BROKEN, PromiseToday, Standing
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.text import Text
 
 _WORDS = {
     Standing.HELD: "held",

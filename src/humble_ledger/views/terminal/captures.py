@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import CaptureEntry, ScriptCapture, ScriptRow
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.workload.incidents import MEANINGS, IncidentKind
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, last_column_gives_way, plain_table
+from humble_ledger.views.terminal.text import Text
 
 
 def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:

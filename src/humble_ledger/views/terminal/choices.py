@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import ChosenIndexes
 from humble_ledger.core.remedies.choice.model import Budget, Choice
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
+from humble_ledger.views.terminal.text import Text
 
 MOST_LEFT_OUT = 8
 BAR_WIDTH = 24

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import PlanComparison, PlanEntry
 from humble_ledger.core.plans.comparison import Change, Comparison, Figures, StepPair
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 _STYLES = {Change.REPLACED: "bold", Change.GONE: "red", Change.NEW: "green", Change.MOVED: "bold"}
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.table import Table
-from rich.text import Text
 
 from humble_ledger.core.entries import IncidentEntry, WaitEntry
 from humble_ledger.core.workload.incidents import MEANINGS
 from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.text import Text
 
 
 def incidents_table(incidents: Sequence[IncidentEntry], numbers: Numbers) -> Table:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.glossary.terms import Term, TermKind
 from humble_ledger.views.terminal.parts import Hanging, labelled
+from humble_ledger.views.terminal.text import Text
 
 _HEADINGS = {
     TermKind.STEP: "steps of plans",

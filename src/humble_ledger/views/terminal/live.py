@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import LiveCapture
 from humble_ledger.core.statements.kinds import shorten
@@ -14,6 +13,7 @@ from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.captures import capture_view
 from humble_ledger.views.terminal.parts import bar, last_column_gives_way, plain_table
+from humble_ledger.views.terminal.text import Text
 
 MOST_STATEMENTS = 8
 MOST_WAITS = 8

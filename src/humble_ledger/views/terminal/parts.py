@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from rich.console import Console, ConsoleOptions, RenderResult
 from rich.measure import Measurement
 from rich.table import Table
-from rich.text import Text
 
 from humble_ledger.core.statements.filling import fill
+from humble_ledger.views.terminal.text import Text, cells, wrapped
 
 BAR = "▏▎▍▌▋▊▉█"
 
@@ -43,11 +41,11 @@ class Hanging:
 
     def __rich_measure__(self, console: Console, options: ConsoleOptions) -> Measurement:
         least = len(self._guide) + 24
-        return Measurement(least, max(least, len(self._guide) + len(self._text)))
+        return Measurement(least, max(least, len(self._guide) + cells(self._text)))
 
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         width = max(options.max_width - len(self._guide), 10)
-        for place, line in enumerate(textwrap.wrap(self._text, width) or [""]):
+        for place, line in enumerate(wrapped(self._text, width)):
             text = (self._guide if place else self._first) + line
             yield Text(text, style=self._style, no_wrap=True, overflow="ellipsis")
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.glossary.book import BOOK
@@ -15,6 +14,7 @@ from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.errors import WrongUsage
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled
+from humble_ledger.views.terminal.text import Text
 
 
 def matching_steps(plan: Plan, wanted: str) -> list[Node]:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.plans.narration import Sentence, narrate
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging
+from humble_ledger.views.terminal.text import Text
 
 HOT = 0.25
 

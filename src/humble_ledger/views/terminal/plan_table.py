@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from rich.console import RenderableType
-from rich.text import Text
 
 from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import Account, accounts
@@ -14,6 +13,7 @@ from humble_ledger.core.plans.model import Node, Pages, Plan
 from humble_ledger.errors import WrongUsage
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.text import Text
 
 Figure = Callable[[Node, Account, Numbers], str]
 DEFAULT = ("no", "own_ms", "share", "rows_expected", "rows_seen", "loops", "pages", "step")

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import PlanSurroundings
 from humble_ledger.core.plans.model import Plan
@@ -21,6 +20,7 @@ from humble_ledger.core.plans.tables import (
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 _ROUNDING = 1e-4
 _TELLING_WORK = 1.2  # below it helper processes hardly count

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import PlanEntry, PlanSurroundings
 from humble_ledger.core.estimates.accuracy import row_error
@@ -22,6 +21,7 @@ from humble_ledger.views.terminal.plan_story import plan_story
 from humble_ledger.views.terminal.plan_table import plan_table
 from humble_ledger.views.terminal.plan_tables import plan_tables
 from humble_ledger.views.terminal.steps import Cell, StepRow, StepTable
+from humble_ledger.views.terminal.text import Text
 
 BAR_WIDTH = 8
 HOT = 0.25

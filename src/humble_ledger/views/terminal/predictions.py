@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.trials.honesty import Honesty
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.text import Text
 
 
 def predictions_view(found: Honesty, numbers: Numbers) -> RenderableType:

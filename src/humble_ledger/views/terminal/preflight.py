@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.schema.readiness import Readiness, SourceState
 from humble_ledger.views.terminal.parts import Hanging
+from humble_ledger.views.terminal.text import Text
 
 _STYLES = {SourceState.ON: "green", SourceState.OFF: "red", SourceState.CLOSED: "red"}
 _INDENT = " " * 4

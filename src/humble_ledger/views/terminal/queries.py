@@ -6,12 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.workload.ranking import RankBy, RankedQuery, Ranking
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import last_column_gives_way, plain_table
+from humble_ledger.views.terminal.text import Text
 
 MOSTLY = 0.8
 # How each kind of source came to its times.

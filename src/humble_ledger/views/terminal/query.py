@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
 from rich.table import Table
-from rich.text import Text
 
 from humble_ledger.core.entries import (
     PeriodEntry,
@@ -21,6 +20,7 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.evidence import incidents_table, waits_table
 from humble_ledger.views.terminal.parts import bar, labelled, plain_table, statement_text
 from humble_ledger.views.terminal.queries import MEASURED
+from humble_ledger.views.terminal.text import Text
 
 MOST_RUNS = 5
 MOST_SLOW_VALUES = 3

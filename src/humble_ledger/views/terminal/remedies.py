@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import Proposals, RemedyEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 
 def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None) -> RenderableType:
@@ -102,12 +103,20 @@ def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
             f"(predicted by {p.way})"
             for p in _best_first(remedy)
         )
-        parts += ["", f"-- {entry.id} {remedy.summary}: {' '.join(remedy.reason.split())}"]
+        parts += ["", f"-- {entry.id} {_flat(remedy.summary)}: {_flat(remedy.reason)}"]
         parts += [f"-- {gains}"] if gains else []
+        if any(escaped(text) != text for text in (*remedy.apply, *remedy.revert)):
+            parts.append(f"-- not written out, as control characters are in it; see {entry.id}")
+            continue
         parts += list(remedy.apply)
         back = (line for statement in remedy.revert for line in statement.splitlines())
         parts += [f"-- back: {line}" for line in back]
     return "\n".join(parts)
+
+
+def _flat(words: str) -> str:
+    """On one line, as a comment must be."""
+    return " ".join(words.split())
 
 
 def _best_first(remedy: Remedy) -> list[Prediction]:

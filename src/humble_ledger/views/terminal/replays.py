@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import RemedyEntry, ReplayEntry
 from humble_ledger.core.replays.model import Latency, Replay, Rhythm
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 MOST_QUERIES = 12
 _RHYTHMS = {

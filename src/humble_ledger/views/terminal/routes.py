@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import Route, Routes
 from humble_ledger.core.routes.deciding import Decision, Decisive
@@ -11,6 +10,7 @@ from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 # Below this a difference of two measured runs says nothing.
 TELLING = 1.25

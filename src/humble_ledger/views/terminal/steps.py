@@ -6,16 +6,15 @@ the room to their right, below the figures of the step, is empty.
 
 from __future__ import annotations
 
-import textwrap
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from rich.console import Console, ConsoleOptions, RenderResult
 from rich.measure import Measurement
-from rich.text import Text
 
 from humble_ledger.views.terminal.parts import Hanging
+from humble_ledger.views.terminal.text import Text, cells, left, right, wrapped
 
 LEAST_STEP_WIDTH = 34
 NOTE_INDENT = "    "
@@ -58,7 +57,7 @@ class StepTable:
     def __rich_console__(self, console: Console, options: ConsoleOptions) -> RenderResult:
         numbers = max(2, *(len(row.number) for row in self._rows))
         widths = self._widths(options.max_width - numbers - len(GAP))
-        names = [len(row.guide) + len(row.name) for row in self._rows]
+        names = [len(row.guide) + cells(row.name) for row in self._rows]
         room = options.max_width - numbers - len(GAP) - sum(w + len(GAP) for w in widths.values())
         step = max(LEAST_STEP_WIDTH // 2, min(room, max([4, *names])))
         # The lines are fitted here: Rich need not look for places to break them.
@@ -76,10 +75,10 @@ class StepTable:
     def _widths(self, room: int) -> dict[int, int]:
         """The width of each column shown, by its place; spare ones only when there is room."""
         widths = {
-            place: max(len(cell.heading), *(len(row.cells[place].text) for row in self._rows))
+            place: max(len(cell.heading), *(cells(row.cells[place].text) for row in self._rows))
             for place, cell in enumerate(self._rows[0].cells)
         }
-        longest = max(len(row.guide) + len(row.name) for row in self._rows)
+        longest = max(len(row.guide) + cells(row.name) for row in self._rows)
         wanted = min(LEAST_STEP_WIDTH, longest)
         for place in [p for p, cell in enumerate(self._rows[0].cells) if cell.spare]:
             if sum(w + len(GAP) for w in widths.values()) + wanted > room:
@@ -89,12 +88,12 @@ class StepTable:
     def _step(
         self, row: StepRow, numbers: int, step: int, widths: dict[int, int]
     ) -> Iterator[Text]:
-        names = textwrap.wrap(row.name, max(step - len(row.guide), 8)) or [""]
+        names = wrapped(row.name, max(step - len(row.guide), 8))
         first = Text(row.number.rjust(numbers) + GAP, **_FITTED)
-        first.append((row.guide + names[0]).ljust(step), style="bold" if row.hot else "")
+        first.append(left(row.guide + names[0], step), style="bold" if row.hot else "")
         for place, width in widths.items():
             cell = row.cells[place]
-            first.append(GAP + cell.text.rjust(width), style="bold" if cell.bold else "")
+            first.append(GAP + right(cell.text, width), style="bold" if cell.bold else "")
         yield first
         for more in names[1:]:
             yield Text(" " * (numbers + len(GAP)) + row.below + "  " + more, **_FITTED)

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Sequence
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
-from rich.text import Text
 
 from humble_ledger.core.entries import Diagnoses, Diagnosis, PlanEntry, SymptomEntry
 from humble_ledger.core.estimates.chain import Chain
@@ -14,6 +13,7 @@ from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 WORTH_A_LINE = 0.01  # of the captured time
 MOST_NAMED = 6

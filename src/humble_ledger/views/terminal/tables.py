@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import ColumnReport, TableReport
 from humble_ledger.core.estimates.distribution import (
@@ -20,6 +19,7 @@ from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 
 MOST_VALUES = 10
 BAR_WIDTH = 36

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.trials.model import IndexPart, Trial
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.upkeep import MeasuredUpkeep, WriteCost
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.text import Text
 
 
 def beside_view(trial: Trial, numbers: Numbers) -> list[RenderableType]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
-from rich.text import Text
 
 from humble_ledger.core.entries import (
     Application,
@@ -20,6 +19,7 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.ways import EXPLAINED, Way
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.text import Text
 from humble_ledger.views.terminal.trial_extras import beside_view, predicted_view
 
 MOST_IN_FULL = 2

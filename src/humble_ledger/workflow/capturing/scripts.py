@@ -157,7 +157,7 @@ class _Work:
 
 def _text(file: Path) -> str:
     if file == STANDARD_INPUT:
-        return sys.stdin.read()
+        return sys.stdin.buffer.read().decode("utf-8", "replace")
     try:
         return file.read_text(encoding="utf-8", errors="replace")
     except OSError as error:
