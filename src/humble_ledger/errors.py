@@ -8,7 +8,10 @@
     │   └── LedgerUnreachable   no ledger here, or it cannot be opened
     ├── UnreadableInput (4)     a statement, log or plan that cannot be read
     │   └── StatementRejected   the server itself says the statement is wrong
+    │       ├── StatementTimedOut (6)   it ran into a time-out
+    │       └── LockNotGranted (6)      another session holds what we needed
     ├── RefusedForSafety (5)    we could, but it might do harm
+    ├── GaveWay (6)             a trial stepped aside for somebody who waited
     └── Interrupted (130)       Ctrl-C; what was done so far is kept
 
 A message says what happened and to what; the hint says what to do next. Errors of
@@ -96,12 +99,14 @@ class StatementRejected(UnreadableInput):
 class StatementTimedOut(StatementRejected):
     """The statement ran into the statement timeout."""
 
+    exit_code = 6
     code = "statement-timed-out"
 
 
 class LockNotGranted(StatementRejected):
     """The lock timeout passed: another session holds a lock we needed."""
 
+    exit_code = 6
     code = "lock-not-granted"
 
 
@@ -111,6 +116,7 @@ class GaveWay(HumbleError):
     ``waited_ms`` is for how long.
     """
 
+    exit_code = 6
     code = "gave-way"
 
     def __init__(self, waited_ms: float) -> None:

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import codecs
 import gzip
 import io
 import lzma
+import stat
 import sys
 import tempfile
+import zlib
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from enum import StrEnum
 from hashlib import blake2b
 from pathlib import Path
-from typing import IO, cast
+from typing import IO, Any, cast
 
 from humble_ledger.errors import UnreadableInput
 
+# What a packed file may raise when it is read.
+_DAMAGES = (EOFError, OSError, lzma.LZMAError, zlib.error)
 HEAD_BYTES = 512
 STANDARD_INPUT = Path("-")
-PACKED = (".gz", ".xz", ".zst")
 BLOCK_BYTES = 1024 * 1024
 # A longer entry is skipped and counted: nobody reads it, and memory must stay flat.
 LONGEST_ENTRY = 8 * 1024 * 1024
@@ -36,27 +41,92 @@ class Position:
     offset: int
 
 
-def open_log(path: Path) -> IO[bytes]:
-    """Open a log for reading its uncompressed bytes, by the ending of its name.
+class Packing(StrEnum):
+    """How a log is packed, told by its first bytes: a name may say anything."""
+
+    NONE = "none"
+    GZIP = "gzip"
+    XZ = "xz"
+    ZSTD = "zstd"
+
+
+_MAGIC = {
+    b"\x1f\x8b": Packing.GZIP,
+    b"\xfd7zXZ\x00": Packing.XZ,
+    b"\x28\xb5\x2f\xfd": Packing.ZSTD,
+}
+_UTF8_MARK = b"\xef\xbb\xbf"
+# What Windows writes when output is sent into a file; its lines are not those of UTF-8.
+_UTF16_MARKS = {b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
+
+
+def packing_of(path: Path) -> Packing:
+    """How a file is packed.
 
     Raises:
         UnreadableInput: it cannot be opened.
     """
     try:
-        if path.suffix == ".gz":
-            return cast(IO[bytes], gzip.open(path, "rb"))
-        if path.suffix == ".xz":
-            return cast(IO[bytes], lzma.open(path, "rb"))
-        if path.suffix == ".zst":
-            import zstandard  # noqa: PLC0415 - only for those who have such files
+        with path.open("rb") as file:
+            start = file.read(max(map(len, _MAGIC)))
+    except OSError as error:
+        raise _unreadable(path, error) from error
+    return next((kind for magic, kind in _MAGIC.items() if start.startswith(magic)), Packing.NONE)
 
-            return io.BufferedReader(cast(io.RawIOBase, zstandard.open(path, "rb")))
+
+def _unreadable(path: Path, error: OSError) -> UnreadableInput:
+    return UnreadableInput(
+        f"The file {path} cannot be read: {error.strerror}.",
+        "Check the path; a server's log often belongs to the server's own user.",
+    )
+
+
+def open_log(path: Path) -> IO[bytes]:
+    """Open a log for reading its uncompressed bytes.
+
+    Raises:
+        UnreadableInput: it cannot be opened.
+    """
+    packing = packing_of(path)
+    try:
+        if packing is Packing.GZIP:
+            return cast(IO[bytes], gzip.open(path, "rb"))
+        if packing is Packing.XZ:
+            return cast(IO[bytes], lzma.open(path, "rb"))
+        if packing is Packing.ZSTD:
+            return io.BufferedReader(_Zstd(path))
         return path.open("rb")
     except OSError as error:
-        raise UnreadableInput(
-            f"The file {path} cannot be read: {error.strerror}.",
-            "Check the path; a server's log often belongs to the server's own user.",
-        ) from error
+        raise _unreadable(path, error) from error
+
+
+class _Zstd(io.RawIOBase):
+    """A file packed by zstd, whose damages are told as those of any other file."""
+
+    def __init__(self, path: Path) -> None:
+        import zstandard  # noqa: PLC0415 - only for those who have such files
+
+        super().__init__()
+        self._source = zstandard.open(path, "rb")
+        self._damage = zstandard.ZstdError
+
+    def readable(self) -> bool:
+        """It is."""
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Read some bytes into a buffer; how many."""
+        try:
+            data = self._source.read(len(buffer))
+        except self._damage as error:
+            raise OSError(str(error)) from error
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        """Close the file behind it."""
+        self._source.close()
+        super().close()
 
 
 def skip(file: IO[bytes], count: int) -> None:
@@ -68,18 +138,60 @@ def skip(file: IO[bytes], count: int) -> None:
         count -= len(block)
 
 
-def spooled_standard_input() -> Path:
-    """Standard input as a file, so that it can be looked at twice; the caller removes it."""
-    with tempfile.NamedTemporaryFile(prefix="humble-stdin-", delete=False) as copy:
-        while block := sys.stdin.buffer.read(BLOCK_BYTES):
-            copy.write(block)
+def must_be_spooled(path: Path) -> bool:
+    """Whether a log can be read only once, or not by its bytes: standard input, a pipe, UTF-16.
+
+    Raises:
+        UnreadableInput: it cannot be opened.
+    """
+    if path == STANDARD_INPUT:
+        return True
+    try:
+        if not stat.S_ISREG(path.stat().st_mode):
+            return not path.is_dir()
+        with path.open("rb") as file:
+            return file.read(2) in _UTF16_MARKS
+    except OSError as error:
+        raise _unreadable(path, error) from error
+
+
+def spooled(path: Path) -> Path:
+    """A log as a file of UTF-8 that can be looked at twice; the caller removes it.
+
+    Raises:
+        UnreadableInput: it cannot be opened.
+    """
+    try:
+        with (
+            tempfile.NamedTemporaryFile(prefix="humble-log-", delete=False) as copy,
+            sys.stdin.buffer if path == STANDARD_INPUT else path.open("rb") as source,
+        ):
+            start = source.read(BLOCK_BYTES)
+            code = _UTF16_MARKS.get(start[:2])
+            decoder = codecs.getincrementaldecoder(code)("replace") if code else None
+            block = start[2:] if code else start
+            while block:
+                copy.write(decoder.decode(block).encode() if decoder is not None else block)
+                block = source.read(BLOCK_BYTES)
+    except OSError as error:
+        raise _unreadable(path, error) from error
     return Path(copy.name)
 
 
 def head_of(path: Path, length: int) -> str:
-    """A fingerprint of the first ``length`` bytes of a log."""
-    with open_log(path) as file:
-        return blake2b(file.read(length), digest_size=8).hexdigest()
+    """A fingerprint of the first ``length`` bytes of a log.
+
+    Raises:
+        UnreadableInput: it cannot be opened, or what it is packed by is damaged from the start.
+    """
+    try:
+        with open_log(path) as file:
+            return blake2b(file.read(length), digest_size=8).hexdigest()
+    except _DAMAGES as error:
+        raise UnreadableInput(
+            f"The file {path} is damaged: {error or type(error).__name__}.",
+            "Copy it anew; a log that only breaks off is read up to there.",
+        ) from error
 
 
 def position_of(path: Path, known: Iterable[Position]) -> Position | None:
@@ -140,14 +252,18 @@ class LogReader:
         try:
             with open_log(self._path) as file:
                 skip(file, self._offset)
-                return file.read(count)
-        except (EOFError, OSError, lzma.LZMAError):
+                return file.read(count).removeprefix(_UTF8_MARK)
+        except _DAMAGES:
             return b""
 
     def blocks(self, cutter: Cutter) -> Iterator[Block]:
         """Whole entries, about `BLOCK_BYTES` at a time, whatever the log's size."""
         with open_log(self._path) as file:
-            skip(file, self._offset)
+            try:
+                skip(file, self._offset)
+            except _DAMAGES as error:
+                self.damage = str(error) or type(error).__name__
+                return
             yield from self._cut(file, cutter, self._offset)
 
     def position_at(self, offset: int) -> Position:
@@ -159,9 +275,12 @@ class LogReader:
 
     def _cut(self, file: IO[bytes], cutter: Cutter, place: int) -> Iterator[Block]:
         held, skipping, too_long = b"", False, 0
+        begun = place
         while True:
             more, ended = self._next(file)
             held += more
+            if place == begun == 0 and held.startswith(_UTF8_MARK):
+                place, held = len(_UTF8_MARK), held[len(_UTF8_MARK) :]
             if skipping:
                 start = cutter.first(held)
                 if start is None and not ended:
@@ -189,7 +308,7 @@ class LogReader:
             while size < BLOCK_BYTES and (more := _some(file)):
                 parts.append(more)
                 size += len(more)
-        except (EOFError, OSError, lzma.LZMAError) as error:
+        except _DAMAGES as error:
             self.damage = str(error) or type(error).__name__
             return b"".join(parts), True
         return b"".join(parts), not size

@@ -5,17 +5,20 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from humble_ledger.capture.executions import PREPARED, executed
 from humble_ledger.capture.log_rows import (
     DETAIL,
     HAPPENED,
     KEY,
     LITERALS,
+    NO_DURATION,
     OWN,
     PLANNED,
     SENT,
     TOOK,
     BlockWriter,
     Row,
+    duration_ms,
 )
 from humble_ledger.core.workload.incidents import IncidentKind
 
@@ -75,9 +78,9 @@ def row_of(
         writer.block.pass_over(OWN)
         return None
     end = message.find(" ms", 10)
-    try:
-        duration = float(message[10:end])
-    except ValueError:
+    duration = duration_ms(message[10:end])
+    if duration is None:
+        writer.block.pass_over(NO_DURATION)
         return None
     rest = end + 5  # behind « ms  »
     if message.startswith("statement: ", rest):
@@ -102,11 +105,14 @@ def add_statement(writer: BlockWriter, row: Row, sql: str) -> None:
         writer.block.passed_over = before  # it is no run that was passed over
 
 
-def add_detail(row: Row, detail: str) -> None:
+def add_detail(writer: BlockWriter, row: Row, detail: str) -> None:
     """Add an entry's DETAIL."""
     if row[0] == HAPPENED:
         kind, words = row[DETAIL]
         row[DETAIL] = (kind, f"{words}\n{detail}")
+    elif detail.startswith(PREPARED):
+        if isinstance(row[LITERALS], str):  # a run, whose text has not been cut yet
+            row[LITERALS], row[DETAIL] = executed(row[LITERALS], detail)
     else:
         row[DETAIL] = detail
 
@@ -116,16 +122,28 @@ def _other(
 ) -> Row | None:
     sent = _APART.fullmatch(message)
     if sent is not None:
-        key, literals = writer.statement(sent["sql"])
+        sql = sent["sql"]
+        if detail.startswith(PREPARED):
+            sql, detail = executed(sql, detail)
+        key, literals = writer.statement(sql)
         # One that is not kept must still take the duration that follows it.
         return [SENT, writer.time(stamp), session, client, 0.0, key, literals, detail]
     for sign in _SIGNS:
         match = sign.pattern.match(message)
         if match is not None:
-            amount = float(match[1]) if match[1] else None
+            amount = _amount(match[1])
             if amount is not None and sign.kind in _SECONDS:
                 amount *= 1000.0
             words = f"{message}\n{detail}" if detail else message
             moment = writer.time(stamp)
             return [HAPPENED, moment, session, client, amount, -1, None, (sign.kind.value, words)]
     return None
+
+
+def _amount(text: str) -> float | None:
+    """An incident's bytes or ms; None when it has none, or one that cannot be."""
+    found = float(text) if text else None
+    return found if found is not None and found < _MOST else None
+
+
+_MOST = 1e18

@@ -62,7 +62,13 @@ def _from_setting(prefix: str) -> str:
     optional = False
     place = 0
     for escape in _ESCAPE.finditer(prefix):
-        parts.append(re.escape(prefix[place : escape.start()]))
+        between = prefix[place : escape.start()]
+        parts.append(re.escape(between))
+        if not between and escape[2] not in "q%" and parts[-2:-1] and _NAME in parts[-2]:
+            # Two names with nothing between them: nobody can tell where one ends, and to try
+            # every place costs minutes. The first takes all.
+            place = escape.end()
+            continue
         place = escape.end()
         letter = escape[2]
         if letter == "%":

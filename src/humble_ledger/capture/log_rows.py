@@ -30,6 +30,7 @@ from itertools import repeat
 from math import isnan
 from typing import Any
 
+from humble_ledger.capture.executions import PREPARED, executed
 from humble_ledger.capture.line_shapes import NOWHERE, Shape
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
 from humble_ledger.core.statements.wording import BETWEEN, HOLE, cut, cut_many, is_plain, refill
@@ -41,6 +42,8 @@ Row = list[Any]
 OWN_APPLICATION = "humble-ledger"
 UNREADABLE = "unreadable line"
 NO_PLAN = "statement without a plan"
+NO_DURATION = "duration that cannot be one"
+_TOLD = 200
 OWN = "our own statement"
 LONGEST_STATEMENT = 1024 * 1024
 TOO_LONG = "statement of more than 1 MiB"
@@ -48,6 +51,7 @@ _NOT_KEPT = -1
 _UTC = frozenset(("UTC", "GMT", "Z", ""))
 _OFFSET = re.compile(r"([+-])(\d\d):?(\d\d)?")
 _WITH_MS = len("05.250")
+_DAY_S = 86_400.0
 _MOST_KNOWN = 20_000
 
 
@@ -111,7 +115,14 @@ class BlockRows:
     passed_over: dict[str, int] = field(default_factory=dict)
     first_unreadable: int | None = None
     zoned: bool = True
+    too_long: str = ""  # how the first statement begins that was too long to keep
     columns: RunColumns | None = None
+
+    def too_long_in(self, text: str) -> None:
+        """Tell where in the block's text the first statement stands that was too long."""
+        if self.too_long and self.first_unreadable is None:
+            place = text.find(self.too_long.partition("\n")[0])
+            self.first_unreadable = text.count("\n", 0, place) if place >= 0 else None
 
     def pass_over(self, reason: str, count: int = 1) -> None:
         """Count something that is not kept."""
@@ -195,6 +206,8 @@ class BlockWriter:
         self, sql: str, stamp: str, session: str, client: int, ms: float, detail: str = ""
     ) -> Row:
         """The row of a statement that ran, and is none of ours; `finish` drops what has no plan."""
+        if detail.startswith(PREPARED):
+            sql, detail = executed(sql, detail)
         row = [RAN, self.time(stamp), session, client, ms, -1, sql, detail]
         self._ran.append(row)
         return row
@@ -292,6 +305,8 @@ class BlockWriter:
         """The place of a statement's wording, and its literals; -1 when it is not kept."""
         if len(sql) > LONGEST_STATEMENT:
             self.block.pass_over(TOO_LONG)
+            if not self.block.too_long:
+                self.block.too_long = sql[:_TOLD]
             return _NOT_KEPT, []
         sql = sql.strip()
         wording, literals = cut(sql) or (sql, [])
@@ -346,6 +361,8 @@ class BlockWriter:
         except ValueError:
             return None
         begun = float(calendar.timegm(moment.timetuple()))
+        if not 0.0 <= begun < _LAST_MOMENT_S - _DAY_S:
+            return None
         offset = _OFFSET.fullmatch(zone)
         if offset is not None:
             minutes = int(offset[2]) * 60 + int(offset[3] or 0)
@@ -353,6 +370,21 @@ class BlockWriter:
         if zone not in _UTC:
             self.block.zoned = False
         return begun
+
+
+# Some thirty years, in ms: no statement takes longer, and no sum of them overflows.
+_LONGEST_MS = 1e12
+# The last moment that can be written, in seconds since 1970; and none is told before 1970.
+_LAST_MOMENT_S = 253_402_300_799.0
+
+
+def duration_ms(text: str) -> float | None:
+    """A duration as a log tells it; None for what is none, as nan or four hundred digits."""
+    try:
+        found = float(text)
+    except ValueError:
+        return None
+    return found if 0.0 <= found <= _LONGEST_MS else None
 
 
 def joined(literals: Iterable[str]) -> str:
@@ -369,6 +401,7 @@ def clean(text: str) -> str:
 
 def _epoch(stamp: str) -> float | None:
     try:
-        return float(stamp) if stamp.replace(".", "", 1).isdigit() else None
+        found = float(stamp) if stamp.replace(".", "", 1).isdigit() else None
     except ValueError:
         return None
+    return found if found is not None and found <= _LAST_MOMENT_S else None

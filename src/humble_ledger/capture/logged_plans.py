@@ -15,7 +15,8 @@ _QUERY_TEXT = "Query Text: "
 _PLAN_START = re.compile(r"^\S[^\n]*  \(cost=\d+\.\d\d\.\.\d", re.MULTILINE)
 _PARAMETERS_LINE = re.compile(r"\n(?:Query )?Parameters: ([^\n]*)\Z")
 _PARAMETERS = re.compile(r"[Pp]arameters: (?P<list>\$1 = .*)", re.DOTALL)
-_PARAMETER = re.compile(r"\$(\d+) = (NULL|'(?:[^']|'')*')(?:, )?", re.DOTALL)
+# The protocol carries 65,535 values at most: what has a larger number is no parameter.
+_PARAMETER = re.compile(r"\$(\d{1,5}) = (NULL|'(?:[^']|'')*')(?:, )?", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +36,7 @@ def logged_plan(entry: str) -> LoggedPlan | None:
     if entry.startswith("{"):
         try:
             document = msgspec.json.decode(entry)
-        except msgspec.DecodeError:
+        except (msgspec.DecodeError, RecursionError):
             return None
         if not isinstance(document, dict) or "Plan" not in document:
             return None

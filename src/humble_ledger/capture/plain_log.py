@@ -21,12 +21,14 @@ from humble_ledger.capture.log_rows import (
     KEY,
     KIND,
     LITERALS,
+    NO_DURATION,
     OWN,
     RAN,
     BlockRows,
     BlockWriter,
     Row,
     clean,
+    duration_ms,
     in_order,
 )
 
@@ -71,7 +73,9 @@ def plain_rows(
     last: dict[str, Row | None] = {}
     for entry in reading.entries(text, writer.block):
         _take(writer, last, entry)
-    return writer.finish()
+    block = writer.finish()
+    block.too_long_in(text)
+    return block
 
 
 _Entry = tuple[
@@ -196,12 +200,13 @@ def _rows_by_shape(
         elif shape.wording is None:
             before = last.get(line[shape.session])
             if before is not None:
-                add_detail(before, line[shape.detail].replace("\n\t", "\n"))
+                add_detail(writer, before, line[shape.detail].replace("\n\t", "\n"))
         else:
             if known is not None:
                 block.rows.append(known)
             last[line[shape.session]] = known
     writer.finish()
+    block.too_long_in(text)
     for line, key, row in unknown:
         if row[KEY] >= 0 and shapes.useful:
             wording = block.keys[row[KEY]][0]
@@ -228,8 +233,10 @@ def _take(
             row = row_of(writer, words, stamp or "", session or "", client)
         elif client < 0:
             writer.block.pass_over(OWN)
+        elif (ms := duration_ms(ran)) is None:
+            writer.block.pass_over(NO_DURATION)
         else:
-            row = writer.run(words, stamp or "", session or "", client, float(ran))
+            row = writer.run(words, stamp or "", session or "", client, ms)
         if row is not None:
             writer.block.rows.append(row)
     last[session or ""] = row
@@ -238,7 +245,7 @@ def _take(
 
 def _add(writer: BlockWriter, row: Row | None, level: str, words: str) -> None:
     if row is not None and level == "DETAIL":
-        add_detail(row, words)
+        add_detail(writer, row, words)
     elif row is not None and level == "STATEMENT":
         add_statement(writer, row, words)
 

@@ -47,7 +47,9 @@ def csv_rows(data: bytes) -> BlockRows:
         try:
             fields = next(reader)
         except StopIteration:
-            return writer.finish()
+            writer.finish()
+            block.too_long_in(text)
+            return block
         except csv.Error:
             fields = []
         if len(fields) < FEWEST_COLUMNS:
@@ -134,6 +136,8 @@ def json_rows(data: bytes, shapes: Shapes | None = None, *, columns: bool = Fals
             ran.append((place, found, row))
     block.rows = [row for row in rows if row is not None]
     writer.finish()
+    if block.too_long:
+        block.too_long_in(data.decode("utf-8", "replace").replace("\\n", " "))
     for place, found, row in ran:
         if shapes is not None and row[KEY] >= 0:
             wording = block.keys[row[KEY]][0]
@@ -224,12 +228,16 @@ def first_line_start(data: bytes) -> int | None:
     return data.find(b"\n") + 1 or None
 
 
+# Nesting that never ends is told by an error of Python's own.
+_UNDECODABLE = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
+
+
 def _entry(line: bytes) -> _JsonEntry | None:
     try:
         return _decode(line)
-    except (msgspec.DecodeError, UnicodeDecodeError):
+    except _UNDECODABLE:
         pass
     try:  # perhaps one broken name
         return _decode(line.decode("utf-8", "replace"))
-    except (msgspec.DecodeError, UnicodeDecodeError):
+    except _UNDECODABLE:
         return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -14,6 +14,7 @@ from humble_ledger.core.workload.durations import pack
 from humble_ledger.core.workload.gathering import Client, Harvest, Period, RunSeen
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
 from humble_ledger.core.workload.usage import NO_WORK
+from humble_ledger.errors import LockNotGranted
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_number
@@ -36,6 +37,27 @@ class CaptureTally:
     notes: Sequence[str] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class PositionMove:
+    """How far a log was read when its reading began, and how far it is now.
+
+    ``of_this_log`` tells whether a position is one of this log, whatever its name.
+    """
+
+    before: ReadPosition | None
+    now: ReadPosition
+    of_this_log: Callable[[ReadPosition], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class CountersMove:
+    """A look at a target's statistics in place of the one it was held against."""
+
+    target: str
+    before: bytes | None
+    now: bytes
+
+
 class Captures(Shelf):
     """Every act of gathering."""
 
@@ -48,10 +70,7 @@ class Captures(Shelf):
 
     def positions(self) -> list[ReadPosition]:
         """How far each log was read that was ever captured."""
-        return [
-            ReadPosition(row.path, row.head, row.head_bytes, row.offset, row.waiting or b"")
-            for row in self.rows(select(t.positions))
-        ]
+        return [_position(row) for row in self.rows(select(t.positions))]
 
     def get(self, id_: str) -> CaptureEntry:
         """One capture."""
@@ -142,23 +161,44 @@ class CaptureWriter:
     def keep(
         self,
         harvest: Harvest,
-        positions: Sequence[tuple[ReadPosition | None, ReadPosition]] = (),
+        positions: Sequence[PositionMove] = (),
         tally: CaptureTally | None = None,
-        counters: tuple[str, bytes] | None = None,
+        counters: CountersMove | None = None,
     ) -> None:
-        """Keep what was gathered, with how far each log was read by now, or the last look."""
+        """Keep what was gathered, with how far each log was read by now, or the last look.
+
+        Raises:
+            LockNotGranted: another capture has read on in the same place meanwhile; nothing of
+                this harvest was kept, since it has counted the same runs.
+        """
+        state = self._state()
+        try:
+            self._keep(harvest, positions, tally, counters)
+        except BaseException:
+            self._back_to(state)
+            raise
+
+    def _keep(
+        self,
+        harvest: Harvest,
+        positions: Sequence[PositionMove],
+        tally: CaptureTally | None,
+        counters: CountersMove | None,
+    ) -> None:
         with self._store.writing() as c:
+            for move in positions:
+                _move_position(c, move)
+            if counters is not None:
+                _require_same_look(c, counters)
             capture = self._capture(c)
             self._add_queries(c, harvest)
             self._add_periods(c, capture, harvest.periods)
             self._add_runs(c, capture, harvest.runs)
             self._add_incidents(c, capture, harvest.incidents)
-            for before, now_at in positions:
-                _keep_position(c, before, now_at)
             if counters is not None:
-                target, body = counters
-                c.execute(delete(t.counters).where(t.counters.c.target == target))
-                c.execute(insert(t.counters).values(capture_id=capture, target=target, body=body))
+                values = {"target": counters.target, "body": counters.now}
+                c.execute(delete(t.counters).where(t.counters.c.target == counters.target))
+                c.execute(insert(t.counters).values(capture_id=capture, **values))
             self._describe(c, capture, tally or CaptureTally(), RUNNING)
 
     def keep_waits(self, waits: Sequence[tuple[int, str, str, int, float]]) -> None:
@@ -200,6 +240,27 @@ class CaptureWriter:
     def query(self, group: int) -> str:
         """The id of a group's query, once the harvest with it was kept."""
         return format_id(Kind.QUERY, self._queries[group])
+
+    def _state(self) -> tuple[Any, ...]:
+        """What one transaction changes here, as it was before."""
+        return (
+            self._number, len(self._queries), frozenset(self._seen), self._new_queries, self._kept,
+            self._first, self._last, dict(self._incidents),
+        )  # fmt: skip
+
+    def _back_to(self, state: tuple[Any, ...]) -> None:
+        """A transaction was rolled back: what it had made is not there."""
+        self._number, queries, seen, self._new_queries, self._kept = state[:5]
+        self._first, self._last, self._incidents = state[5:]
+        self._seen = set(seen)
+        del self._queries[queries:]
+        self._clients.clear()
+        self._wordings.clear()
+
+    @property
+    def begun(self) -> bool:
+        """Whether anything was kept."""
+        return self._number is not None
 
     def _capture(self, c: Connection) -> int:
         if self._number is None:
@@ -373,12 +434,29 @@ def _json(values: Sequence[str | None]) -> str:
     return msgspec.json.encode(values).decode()
 
 
-def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosition) -> None:
-    if before is not None:
-        c.execute(
+def _move_position(c: Connection, move: PositionMove) -> None:
+    """Put a position in place of the one the reading began with, if that one still stands.
+
+    Two captures of one log at once would count its runs twice: the one that comes second finds
+    the position gone, or one that was not there before.
+    """
+    p = t.positions.c
+    before, now_at = move.before, move.now
+    if before is None:
+        rows = c.execute(select(t.positions)).all()
+        moved = any(move.of_this_log(_position(row)) for row in rows)
+    else:
+        gone = c.execute(
             delete(t.positions)
-            .where(t.positions.c.head == before.head)
-            .where(t.positions.c.head_bytes == before.head_bytes)
+            .where(p.head == before.head)
+            .where(p.head_bytes == before.head_bytes)
+            .where(p.offset == before.offset)
+        )
+        moved = gone.rowcount == 0
+    if moved:
+        raise LockNotGranted(
+            f"Another capture has read {now_at.path} meanwhile; its runs are counted once, by it.",
+            "Capture again to go on from where it stopped.",
         )
     c.execute(
         insert(t.positions).values(
@@ -389,3 +467,21 @@ def _keep_position(c: Connection, before: ReadPosition | None, now_at: ReadPosit
             waiting=now_at.waiting or None,
         )
     )
+
+
+def _position(row: Any) -> ReadPosition:
+    return ReadPosition(row.path, row.head, row.head_bytes, row.offset, row.waiting or b"")
+
+
+def _require_same_look(c: Connection, move: CountersMove) -> None:
+    found = c.execute(
+        select(t.counters.c.body)
+        .where(t.counters.c.target == move.target)
+        .order_by(t.counters.c.id.desc())
+    ).scalar()
+    if (None if found is None else bytes(found)) != move.before:
+        raise LockNotGranted(
+            "Another capture has looked at this server's statistics meanwhile; what came since the "
+            "look before is counted once, by it.",
+            "Capture again for what comes from now on.",
+        )

@@ -26,7 +26,6 @@ class Text(RichText):
         super().append(escaped(text) if isinstance(text, str) else text, style)
         return self
 
-
     def __add__(self, other: Any) -> RichText:
         """Both together; Rich's own sum would be a text of its own kind."""
         return super().__add__(escaped(other) if isinstance(other, str) else other)

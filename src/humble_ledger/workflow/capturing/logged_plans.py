@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from typing import Any
 
 from humble_ledger.capture.assembly import PlanSeen
@@ -14,6 +15,7 @@ from humble_ledger.ledger.captures import CaptureWriter
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_SHAPES = 5
+MOST_STEPS = 10_000  # that tell two plans apart
 MOST_QUERIES = 2000
 ORIGIN = "log"
 _STEP = re.compile(r"^ *(?:->  )?(\S.*?)  \(cost=", re.MULTILINE)
@@ -77,14 +79,17 @@ def _shape(seen: PlanSeen) -> tuple[str, ...]:
     """What tells plans of one statement apart, without reading them whole."""
     document = seen.plan.document
     if isinstance(document, Mapping):
-        return tuple(_steps(document["Plan"]))
+        return tuple(islice(_steps(document["Plan"]), MOST_STEPS))
     return tuple(_STEP.findall(seen.plan.text))
 
 
-def _steps(node: Any) -> Iterator[str]:
-    if not isinstance(node, Mapping):
-        return  # no server writes this; reading it will say so
-    yield "|".join(str(node.get(name, "")) for name in _SHAPING)
-    children = node.get("Plans")
-    for child in children if isinstance(children, list) else ():
-        yield from _steps(child)
+def _steps(root: Any) -> Iterator[str]:
+    """Each step from the top on, however deep they are nested."""
+    open_ = [root]
+    while open_:
+        node = open_.pop()
+        if not isinstance(node, Mapping):
+            continue  # no server writes this; reading it will say so
+        yield "|".join(str(node.get(name, "")) for name in _SHAPING)
+        children = node.get("Plans")
+        open_ += reversed(children) if isinstance(children, list) else ()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,13 +13,14 @@ import msgspec
 
 from humble_ledger.capture.assembly import Assembler, Tally, Waiting, masked_waiting
 from humble_ledger.capture.files import (
-    PACKED,
-    STANDARD_INPUT,
     LogReader,
+    Packing,
     Position,
     head_of,
+    must_be_spooled,
+    packing_of,
     position_of,
-    spooled_standard_input,
+    spooled,
 )
 from humble_ledger.capture.log_rows import TOO_LONG
 from humble_ledger.capture.logs import read_log
@@ -27,7 +28,7 @@ from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.symptoms.in_workload.repetition import repetition_symptoms
 from humble_ledger.core.workload.gathering import Gathering
 from humble_ledger.errors import HumbleError, UnreadableInput
-from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter
+from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter, PositionMove
 from humble_ledger.workflow.capturing.logged_plans import BestPlans
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.workspace import Workspace
@@ -48,11 +49,12 @@ class _Log:
     before: ReadPosition | None
     start: int
     reader: LogReader
+    packing: Packing
 
     @property
     def size(self) -> int | None:
         """Its bytes, None when it is packed: nobody knows before it is read."""
-        return None if self.path.suffix in PACKED else self.path.stat().st_size
+        return self.path.stat().st_size if self.packing is Packing.NONE else None
 
 
 @dataclass(slots=True)
@@ -97,9 +99,12 @@ def capture_logs(
         KeyboardInterrupt: stopped by the user; what was read so far is kept.
     """
     mask = mask or workspace.configuration.mask
-    spooled = spooled_standard_input() if STANDARD_INPUT in files else None
+    copies: dict[Path, Path] = {}
     try:
-        logs = _opened(workspace, files, spooled, again)
+        for shown in dict.fromkeys(files):
+            if must_be_spooled(shown):
+                copies[shown] = spooled(shown)
+        logs = _opened(workspace, files, copies, again)
         settled = prefix if prefix is not None else _prefix_of_target(workspace)
         place = ", ".join(file.name for file in dict.fromkeys(files))
         desk = _desk(workspace, place, mask)
@@ -110,13 +115,17 @@ def capture_logs(
         except KeyboardInterrupt:
             _finish(workspace, desk, STOPPED)
             raise
+        except HumbleError:
+            if desk.writer.begun:
+                _finish(workspace, desk, STOPPED)
+            raise
         known = any(log.before is not None for log in logs)
         if not known and not desk.tally.entries and desk.tally.lines:
             raise _no_log(files, desk)
         return _finish(workspace, desk, DONE)
     finally:
-        if spooled is not None:
-            spooled.unlink()
+        for copy in copies.values():
+            copy.unlink()
 
 
 @contextmanager
@@ -137,19 +146,20 @@ def _desk(workspace: Workspace, place: str, mask: bool) -> _Reading:
 
 
 def _opened(
-    workspace: Workspace, files: Sequence[Path], spooled: Path | None, again: bool
+    workspace: Workspace, files: Sequence[Path], copies: Mapping[Path, Path], again: bool
 ) -> list[_Log]:
     """All logs, the oldest first; each must open before anything is read."""
     kept = workspace.ledger.captures.positions()
     known = {Position(p.head, p.head_bytes, p.offset): p for p in kept}
     logs = []
     for shown in dict.fromkeys(files):
-        path = spooled if spooled is not None and shown == STANDARD_INPUT else shown
+        path = copies.get(shown, shown)
         head_of(path, 1)
         at = position_of(path, known)
         before = known[at] if at is not None else None
         start = before.offset if before is not None and not again else 0
-        logs.append(_Log(shown, path, before, start, LogReader(path, start, shown.name)))
+        reader = LogReader(path, start, shown.name)
+        logs.append(_Log(shown, path, before, start, reader, packing_of(path)))
     return sorted(logs, key=lambda log: log.path.stat().st_mtime)
 
 
@@ -163,11 +173,11 @@ def _read(
     tell = _Telling(desk, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
     for block in read_log(log.reader, prefix, size):
-        desk.assembler.take(block.rows)
-        desk.writer.zoned &= block.rows.zoned
         if block.too_long:
             desk.tally.pass_over(TOO_LONG, block.too_long)
             desk.tally.unreadable_at(f"{log.reader.name}, byte {end:,}: an entry of many MB")
+        desk.assembler.take(block.rows)
+        desk.writer.zoned &= block.rows.zoned
         read = block.end - end
         end = block.end
         desk.done_bytes += read
@@ -195,9 +205,16 @@ def _keep_part(
         waiting = masked_waiting(waiting)
     packed = msgspec.json.encode(waiting) if waiting else b""
     now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, packed)
-    desk.writer.keep(desk.gathering.harvest(), [(before, now_at)], desk.figures())
+    move = PositionMove(before, now_at, lambda each: _is_of(log, each))
+    desk.writer.keep(desk.gathering.harvest(), [move], desk.figures())
     desk.part_bytes = 0
     return now_at
+
+
+def _is_of(log: _Log, position: ReadPosition) -> bool:
+    """Whether a position is one of this log, under whatever name it was read."""
+    length = position.head_bytes
+    return length > 0 and head_of(log.path, length) == position.head
 
 
 def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:

@@ -10,7 +10,7 @@ from humble_ledger.core.entries import CaptureEntry
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.core.workload.gathering import Gathering, Harvest, Period
 from humble_ledger.core.workload.statistics import StatementUse, StatisticsLook, difference
-from humble_ledger.ledger.captures import CaptureTally
+from humble_ledger.ledger.captures import CaptureTally, CountersMove
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -38,7 +38,9 @@ def capture_server(workspace: Workspace, mask: bool = False) -> CaptureEntry:
     writer.keep(
         Harvest(gathering.groups.all, periods),
         tally=tally,
-        counters=(target, msgspec.json.encode(_without_literals(look) if mask else look)),
+        counters=CountersMove(
+            target, kept, msgspec.json.encode(_without_literals(look) if mask else look)
+        ),
     )
     return writer.finish(tally)
 
