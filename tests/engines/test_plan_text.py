@@ -168,7 +168,7 @@ def test_what_is_no_plan_is_told_with_its_line(text: str, words: str) -> None:
         ('{\n"Plan":\n  {"Node Type" "x"}}', "line 3"),
         ("<explain><Query><Plan></explain>", "XML"),
         ('- Plan:\n    Node Type: "x\n  y: [', "YAML"),
-        ('{"Plan": {"Node Type": "Sort", "Plans": 7}}', "not as a server writes it"),
+        ('{"Plan": {"Node Type": "Sort", "Plans": 7}}', "«Plans» of step 1 is 7, not a list"),
         ('{"Plan": []}', "no object with a «Plan»"),
         ('{"Plan": {"Node Type": "Sort", "Actual Rows": "many", "Actual Loops": 1}}', "many"),
         ("[" * 5000, "nest too deeply"),

@@ -32,7 +32,7 @@ from typing import Any
 
 from humble_ledger.capture.executions import PREPARED, executed
 from humble_ledger.capture.line_shapes import NOWHERE, Shape
-from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.statements.kinds import LONGEST_STATEMENT, StatementKind, kind_of
 from humble_ledger.core.statements.wording import BETWEEN, HOLE, cut, cut_many, is_plain, refill
 
 RAN, SENT, TOOK, PLANNED, HAPPENED = range(5)
@@ -45,7 +45,6 @@ NO_PLAN = "statement without a plan"
 NO_DURATION = "duration that cannot be one"
 _TOLD = 200
 OWN = "our own statement"
-LONGEST_STATEMENT = 1024 * 1024
 TOO_LONG = "statement of more than 1 MiB"
 _NOT_KEPT = -1
 _UTC = frozenset(("UTC", "GMT", "Z", ""))

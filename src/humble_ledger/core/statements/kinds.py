@@ -72,12 +72,21 @@ def kind_of(sql: str) -> StatementKind:
     return StatementKind.READS
 
 
+LONGEST_STATEMENT = 1024 * 1024  # letters; nobody reads a longer one, and taking it apart is slow
+
+
 def one_statement(text: str) -> str:
     """The single statement of a text, without its semicolon.
 
     Raises:
-        UnreadableInput: there is none, or more than one.
+        UnreadableInput: there is none, more than one, or one that is too long.
     """
+    if len(text) > LONGEST_STATEMENT:
+        raise UnreadableInput(
+            f"The text has {len(text):,} letters; a statement of at most {LONGEST_STATEMENT:,} is "
+            "read.",
+            "Values in their thousands are better sent as one array, or from a table.",
+        )
     found = split_statements(text)
     if not found:
         raise UnreadableInput(

@@ -14,7 +14,7 @@ _LISTS = frozenset(
 )
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 _KIB = re.compile(r"(\d+)kB")
-_PART = re.compile(r"([A-Z][\w/ -]*?): (.*?)(?=  [A-Z]|$)")
+_PART = re.compile(r"([A-Z][\w/ -]{0,60}?): (.*?)(?=  [A-Z]|$)")
 # Lines of several parts, and what their parts are called in a JSON plan.
 _CACHE = {"Hits": "Cache Hits", "Misses": "Cache Misses", "Evictions": "Cache Evictions",
           "Overflows": "Cache Overflows", "Memory Usage": "Peak Memory Usage"}  # fmt: skip

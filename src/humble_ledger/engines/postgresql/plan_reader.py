@@ -19,6 +19,8 @@ from humble_ledger.core.plans.model import (
     Role,
     Trigger,
 )
+from humble_ledger.engines.postgresql.plan_fields import Fields, require_bounded, require_steps
+from humble_ledger.engines.postgresql.plan_limits import MOST_STEPS
 from humble_ledger.errors import UnreadableInput
 
 ENGINE = "postgresql"
@@ -91,6 +93,14 @@ _TAKEN = frozenset(
     .replace("    ", "")
     .split("|")
 )
+# What is kept as the server calls it, and reckoned with.
+_NUMBERS = (
+    "Lossy Heap Blocks", "Exact Heap Blocks", "Cache Hits", "Cache Misses", "Heap Fetches",
+    "Subplans Removed",
+)  # fmt: skip
+_NUMBERS_OF_WORKERS = (
+    "Worker Number", "Actual Rows", "Actual Loops", "Actual Total Time", "Actual Startup Time",
+)  # fmt: skip
 
 
 def read_plan(document: object, version: str) -> Plan:
@@ -99,7 +109,8 @@ def read_plan(document: object, version: str) -> Plan:
     ``version`` is the server's, "" when it is not known.
 
     Raises:
-        UnreadableInput: this is not such a document; the message names what is missing.
+        UnreadableInput: this is not such a document, or larger than is read; the message names
+            what is missing or does not fit.
     """
     if isinstance(document, list) and len(document) == 1:
         document = document[0]
@@ -108,144 +119,147 @@ def read_plan(document: object, version: str) -> Plan:
             "This is not a PostgreSQL plan: no object with a «Plan» in it.",
             "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
         )
-    try:
-        return _plan(document, version)
-    except (AttributeError, TypeError, ValueError, KeyError, RecursionError) as error:
-        raise UnreadableInput(
-            f"This looks like a PostgreSQL plan, but a part of it is not as a server writes it: "
-            f"{error}.",
-            "Save it anew with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
-        ) from error
+    require_bounded(document)
+    return _plan(Fields(document, "the plan"), version)
 
 
-def _plan(top: Mapping[str, Any], version: str) -> Plan:
-    numbers = iter(range(1, 1_000_000_000))
-    root = _node(top["Plan"], lambda: next(numbers), Role.OUTER)
-    jit = top.get("JIT") or {}
-    timing = jit.get("Timing") or {}
+def _plan(top: Fields, version: str) -> Plan:
+    numbers = iter(range(1, MOST_STEPS + 2))
+    root = _node(top.object("Plan").raw, lambda: next(numbers), Role.OUTER)
+    timing = top.object("JIT").object("Timing")
+    settings = top.object("Settings")
+    apart = ("Plan", "Settings", "Triggers")
     return Plan(
         engine=ENGINE,
         engine_version=version,
         root=root,
         measured=root.loops is not None,
-        planning_ms=_number(top.get("Planning Time")),
-        execution_ms=_number(top.get("Execution Time")),
-        engine_settings={k: str(v) for k, v in (top.get("Settings") or {}).items()},
-        triggers=tuple(_trigger(each) for each in top.get("Triggers") or ()),
-        compile_ms=_number(timing.get("Total")),
-        details={k: v for k, v in top.items() if k not in ("Plan", "Settings", "Triggers")},
+        planning_ms=top.number("Planning Time"),
+        execution_ms=top.number("Execution Time"),
+        engine_settings={str(name): settings.text(name) for name in settings.raw},
+        triggers=tuple(_trigger(each) for each in top.objects("Triggers")),
+        compile_ms=timing.number("Total"),
+        details={str(k): v for k, v in top.raw.items() if k not in apart},
     )
 
 
 def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node:
     no = number()
-    label = _label(raw)
-    children = tuple(_node(child, number, _role(child)) for child in raw.get("Plans") or ())
+    require_steps(no)
+    fields = Fields(raw, f"step {no}")
+    label = _label(fields)
+    children = tuple(_node(child.raw, number, _role(child)) for child in fields.objects("Plans"))
     measured = "Actual Loops" in raw
+    total = fields.number("Total Cost")
     return Node(
         no=no,
-        operation=_operation(raw),
+        operation=_operation(fields),
         label=label,
         role=role,
-        schema=raw.get("Schema", ""),
-        relation=raw.get("Relation Name", ""),
-        alias=raw.get("Alias", ""),
-        index=raw.get("Index Name", ""),
-        subplan_name=raw.get("Subplan Name", ""),
-        join_type=raw.get("Join Type", ""),
-        cost=Cost(raw["Startup Cost"], raw["Total Cost"]) if "Total Cost" in raw else None,
-        rows_expected=_number(raw.get("Plan Rows")),
-        row_width_bytes=raw.get("Plan Width"),
-        rows_seen=_number(raw.get("Actual Rows")) if measured else None,
-        loops=_number(raw.get("Actual Loops")) if measured else None,
-        elapsed=_elapsed(raw),
+        schema=fields.text("Schema"),
+        relation=fields.text("Relation Name"),
+        alias=fields.text("Alias"),
+        index=fields.text("Index Name"),
+        subplan_name=fields.text("Subplan Name"),
+        join_type=fields.text("Join Type"),
+        cost=None if total is None else Cost(fields.number("Startup Cost") or 0.0, total),
+        rows_expected=fields.number("Plan Rows"),
+        row_width_bytes=fields.count("Plan Width"),
+        rows_seen=fields.number("Actual Rows") if measured else None,
+        loops=fields.number("Actual Loops") if measured else None,
+        elapsed=_elapsed(fields),
         discarded=Discarded(
-            _number(raw.get("Rows Removed by Filter")),
-            _number(raw.get("Rows Removed by Join Filter")),
-            _number(raw.get("Rows Removed by Index Recheck")),
+            fields.number("Rows Removed by Filter"),
+            fields.number("Rows Removed by Join Filter"),
+            fields.number("Rows Removed by Index Recheck"),
         ),
-        pages=_pages(raw),
-        conditions=_conditions(raw),
-        sort_keys=tuple(raw.get("Sort Key") or ()),
-        presorted_keys=tuple(raw.get("Presorted Key") or ()),
-        group_keys=_group_keys(raw),
-        output=tuple(raw.get("Output") or ()),
-        processes=_processes(raw),
-        memory=_memory(raw),
-        parallel_aware=bool(raw.get("Parallel Aware")),
-        details={k: v for k, v in raw.items() if k not in _TAKEN},
+        pages=_pages(fields),
+        conditions=_conditions(fields),
+        sort_keys=fields.texts("Sort Key"),
+        presorted_keys=fields.texts("Presorted Key"),
+        group_keys=_group_keys(fields),
+        output=fields.texts("Output"),
+        processes=_processes(fields),
+        memory=_memory(fields),
+        parallel_aware=raw.get("Parallel Aware") is True,
+        details=_details(fields),
         children=children,
     )
 
 
-def _operation(raw: Mapping[str, Any]) -> Operation:
-    return OPERATIONS.get(raw.get("Node Type", ""), Operation.OTHER)
+def _details(fields: Fields) -> dict[str, object]:
+    for name in _NUMBERS:
+        fields.number(name)  # those that are reckoned with must be numbers
+    return {str(k): v for k, v in fields.raw.items() if k not in _TAKEN}
 
 
-def _label(raw: Mapping[str, Any]) -> str:
-    label = str(raw.get("Node Type", "?"))
+def _operation(fields: Fields) -> Operation:
+    return OPERATIONS.get(fields.text("Node Type"), Operation.OTHER)
+
+
+def _label(fields: Fields) -> str:
+    label = fields.text("Node Type", "?")
     if label == "Aggregate":
-        label = _AGGREGATES.get(raw.get("Strategy", ""), label)
-        partial = raw.get("Partial Mode", "Simple")
+        label = _AGGREGATES.get(fields.text("Strategy"), label)
+        partial = fields.text("Partial Mode", "Simple")
         label = label if partial == "Simple" else f"{partial} {label}"
     if label == "ModifyTable":
-        label = str(raw.get("Operation", label))
-    join = raw.get("Join Type", "Inner")
+        label = fields.text("Operation", label)
+    join = fields.text("Join Type", "Inner")
     if join != "Inner" and label.endswith(("Join", "Loop")):
         label = f"{label.removesuffix(' Join')} {join} Join"
-    if raw.get("Scan Direction") == "Backward":
+    if fields.text("Scan Direction") == "Backward":
         label += " backward"
-    return f"Parallel {label}" if raw.get("Parallel Aware") else label
+    return f"Parallel {label}" if fields.raw.get("Parallel Aware") is True else label
 
 
-def _role(raw: Mapping[str, Any]) -> Role:
-    if raw.get("Subplan Name", "").startswith("CTE "):
+def _role(fields: Fields) -> Role:
+    if fields.text("Subplan Name").startswith("CTE "):
         return Role.CTE
-    return _ROLES.get(raw.get("Parent Relationship", ""), Role.OUTER)
+    return _ROLES.get(fields.text("Parent Relationship"), Role.OUTER)
 
 
-def _number(value: Any) -> float | None:
-    return None if value is None else float(value)
-
-
-def _elapsed(raw: Mapping[str, Any]) -> Elapsed | None:
-    if "Actual Total Time" not in raw:
+def _elapsed(fields: Fields) -> Elapsed | None:
+    total = fields.number("Actual Total Time")
+    if total is None:
         return None
-    return Elapsed(float(raw["Actual Startup Time"]), float(raw["Actual Total Time"]))
+    return Elapsed(fields.number("Actual Startup Time") or 0.0, total)
 
 
-def _pages(raw: Mapping[str, Any]) -> Pages | None:
-    if "Shared Hit Blocks" not in raw:
+def _pages(fields: Fields) -> Pages | None:
+    if "Shared Hit Blocks" not in fields.raw:
         return None
 
     def both(what: str) -> int:
-        return int(raw.get(f"Shared {what} Blocks", 0)) + int(raw.get(f"Local {what} Blocks", 0))
+        shared, local = (fields.count(f"{scope} {what} Blocks") for scope in ("Shared", "Local"))
+        return (shared or 0) + (local or 0)
 
     return Pages(
         cached=both("Hit"),
         read=both("Read"),
         dirtied=both("Dirtied"),
         written=both("Written"),
-        temp_read=int(raw.get("Temp Read Blocks", 0)),
-        temp_written=int(raw.get("Temp Written Blocks", 0)),
+        temp_read=fields.count("Temp Read Blocks") or 0,
+        temp_written=fields.count("Temp Written Blocks") or 0,
     )
 
 
-def _group_keys(raw: Mapping[str, Any]) -> tuple[str, ...]:
+def _group_keys(fields: Fields) -> tuple[str, ...]:
     """What rows are grouped by; each grouping set in brackets."""
-    sets = raw.get("Grouping Sets")
+    sets = list(fields.objects("Grouping Sets"))
     if not sets:
-        return tuple(raw.get("Group Key") or ())
-    found = []
-    for each in sets:
-        for keys in (*each.get("Hash Keys", ()), *each.get("Group Keys", ())):
-            found.append(f"({', '.join(keys)})")
-    return tuple(found)
+        return fields.texts("Group Key")
+    return tuple(
+        f"({', '.join(Fields({name: keys}, fields.where).texts(name))})"
+        for each in sets
+        for name in ("Hash Keys", "Group Keys")
+        for keys in each.items(name)
+    )
 
 
-def _conditions(raw: Mapping[str, Any]) -> Conditions:
+def _conditions(fields: Fields) -> Conditions:
     def those(*names: str) -> tuple[str, ...]:
-        return tuple(str(raw[name]) for name in names if name in raw)
+        return tuple(_condition(fields, name) for name in names if name in fields.raw)
 
     return Conditions(
         search=those("Index Cond", "TID Cond", "Order By"),
@@ -255,37 +269,50 @@ def _conditions(raw: Mapping[str, Any]) -> Conditions:
     )
 
 
-def _processes(raw: Mapping[str, Any]) -> Processes | None:
-    if "Workers Planned" not in raw and "Workers" not in raw:
+def _condition(fields: Fields, name: str) -> str:
+    """A condition; a bare truth value is one, too, as some forms write it."""
+    value = fields.raw[name]
+    return str(value).lower() if isinstance(value, bool) else fields.text(name)
+
+
+def _processes(fields: Fields) -> Processes | None:
+    if "Workers Planned" not in fields.raw and "Workers" not in fields.raw:
         return None
+    workers = list(fields.objects("Workers"))
+    for worker in workers:
+        for name in _NUMBERS_OF_WORKERS:
+            worker.number(name)
     return Processes(
-        planned=int(raw.get("Workers Planned", 0)),
-        launched=raw.get("Workers Launched"),
-        each=tuple(dict(worker) for worker in raw.get("Workers") or ()),
+        planned=fields.count("Workers Planned") or 0,
+        launched=fields.count("Workers Launched"),
+        each=tuple({str(k): v for k, v in worker.raw.items()} for worker in workers),
     )
 
 
-def _memory(raw: Mapping[str, Any]) -> Memory | None:
+def _memory(fields: Fields) -> Memory | None:
+    raw = fields.raw
     if "Sort Space Used" in raw:
-        used = int(raw["Sort Space Used"]) * _KIB
+        used = (fields.count("Sort Space Used") or 0) * _KIB
         on_disk = raw.get("Sort Space Type") == "Disk"
         spilled = used if on_disk else 0
-        for worker in raw.get("Workers") or ():
-            if worker.get("Sort Space Type") == "Disk":
-                spilled += int(worker["Sort Space Used"]) * _KIB
-        return Memory(str(raw.get("Sort Method", "")), None if on_disk else used, spilled)
+        for worker in fields.objects("Workers"):
+            if worker.raw.get("Sort Space Type") == "Disk":
+                spilled += (worker.count("Sort Space Used") or 0) * _KIB
+        return Memory(fields.text("Sort Method"), None if on_disk else used, spilled)
     if "Peak Memory Usage" in raw or "Hash Batches" in raw or "HashAgg Batches" in raw:
-        batches = raw.get("Hash Batches", raw.get("HashAgg Batches"))
+        batches = fields.count("Hash Batches" if "Hash Batches" in raw else "HashAgg Batches")
+        planned = "Original Hash Batches"
+        planned = planned if planned in raw else "Planned Partitions"
         return Memory(
             "hash" if "Hash Buckets" in raw or batches is not None else "cache",
-            int(raw.get("Peak Memory Usage", 0)) * _KIB,
-            int(raw.get("Disk Usage", 0)) * _KIB,
+            (fields.count("Peak Memory Usage") or 0) * _KIB,
+            (fields.count("Disk Usage") or 0) * _KIB,
             batches,
-            raw.get("Original Hash Batches", raw.get("Planned Partitions")),
+            fields.count(planned),
         )
     return None
 
 
-def _trigger(raw: Mapping[str, Any]) -> Trigger:
-    name = str(raw.get("Constraint Name") or raw.get("Trigger Name") or "?")
-    return Trigger(name, float(raw.get("Calls", 0)), _number(raw.get("Time")))
+def _trigger(fields: Fields) -> Trigger:
+    name = fields.text("Constraint Name") or fields.text("Trigger Name") or "?"
+    return Trigger(name, fields.number("Calls") or 0.0, fields.number("Time"))

@@ -13,6 +13,12 @@ import re
 from typing import Any
 
 from humble_ledger.engines.postgresql.plan_labels import fields_of_label
+from humble_ledger.engines.postgresql.plan_limits import (
+    LONGEST_LINE_TAKEN_APART,
+    MOST_DEPTH,
+    require_values,
+    too_large,
+)
 from humble_ledger.engines.postgresql.plan_lines import fields_of_line
 from humble_ledger.errors import UnreadableInput
 
@@ -20,19 +26,18 @@ Raw = dict[str, Any]
 
 _FIGURES = re.compile(
     r"""^(?P<label>.*?)
-    (?:\ \ \(cost=(?P<startup>[\d.]+)\.\.(?P<total>[\d.]+)\ rows=(?P<rows>[\d.]+)
-        \ width=(?P<width>\d+)\))?
-    (?:\ {1,2}\((?:
+    (?:\ \ \(cost=(?P<startup>{n})\.\.(?P<total>{n})\ rows=(?P<rows>{n})
+        \ width=(?P<width>[0-9]{{1,9}})\))?
+    (?:\ {{1,2}}\((?:
         (?P<never>never\ executed)
-        | actual\ (?:time=(?P<first>[\d.]+)\.\.(?P<last>[\d.]+)\ )?rows=(?P<seen>[\d.]+)
-          \ loops=(?P<loops>[\d.]+)
-    )\))?$""",
+        | actual\ (?:time=(?P<first>{n})\.\.(?P<last>{n})\ )?rows=(?P<seen>{n})
+          \ loops=(?P<loops>{n})
+    )\))?$""".format(n=r"[0-9]{1,60}(?:\.[0-9]{1,60})?"),
     re.VERBOSE,
 )
 _OF_SETS = ("Group Key", "Hash Key", "Sort Key")
 _ARROW = re.compile(r"^(?P<indent> *)->  (?P<rest>.*)$")
 _SUBPLAN = re.compile(r"^(?P<indent> *)(?P<name>(?:SubPlan|InitPlan|CTE) [^:]*?)$")
-_RULER = re.compile(r"^[\s|+-]*-{5,}[\s|+-]*$")
 _ROWS = re.compile(r"^\s*\(\d+ (?:rows?|lines?)\)\s*$")
 _HEADING = re.compile(r"^\W*QUERY PLAN\W*$", re.IGNORECASE)
 _PROMPT = re.compile(r"^[\w.@:/-]*[=\-*!(\"'$^][#>] ?")
@@ -121,7 +126,7 @@ class _Reading:
         return place + 1
 
     def _begin(self, arrow: int, text: str, number: int, root: bool = False) -> None:
-        match = _FIGURES.match(text)
+        match = _figured(text)
         fields = fields_of_label(match["label"]) if match else None
         if match is None or fields is None or (root and match["total"] is None and ":" in text):
             raise UnreadableInput(
@@ -144,6 +149,8 @@ class _Reading:
             raw["Parent Relationship"] = self._relationship(parent, arrow, raw, children)
             children.append(raw)
         self._open.append(_Open(arrow, raw))
+        if len(self._open) > MOST_DEPTH:
+            raise too_large("steps nested too deeply", f"{MOST_DEPTH} below each other")
 
     def _relationship(self, parent: _Open, arrow: int, raw: Raw, before: list[Raw]) -> str:
         while self._names and self._names[-1][0] >= arrow:
@@ -189,7 +196,9 @@ class _Reading:
         while last < len(self._lines) and self._lines[last][1].startswith(" "):
             last += 1
         below = [text.strip() for _, text in self._lines[place + 1 : last]]
-        trigger = _TRIGGER.match(line.strip())
+        trigger = None
+        if line.startswith("Trigger ") and len(line) <= LONGEST_LINE_TAKEN_APART:
+            trigger = _TRIGGER.match(line.strip())
         if trigger is not None:
             self._top.setdefault("Triggers", []).append(_trigger(trigger))
         elif not colon:
@@ -233,6 +242,11 @@ def _add_grouping(raw: Raw, key: str, value: list[str]) -> None:
     if known is not None:
         sets.append({"Group Keys": [raw.pop("Group Key")]})
     sets.append({"Group Keys": [keys]})
+
+
+def _figured(text: str) -> re.Match[str] | None:
+    """A step's line with its figures, which stand at its end."""
+    return _FIGURES.match(text) if len(text) <= LONGEST_LINE_TAKEN_APART else None
 
 
 def _figures(match: re.Match[str]) -> Raw:
@@ -291,13 +305,17 @@ def _jit(lines: list[str]) -> Raw:
 def unframed(text: str) -> list[tuple[int, str]]:
     """The lines of a plan with their numbers, without what a client put around them."""
     kept: list[tuple[int, str]] = []
-    for number, line in enumerate(text.expandtabs(8).splitlines(), 1):
-        shown = line.rstrip()
+    lines = text.splitlines()
+    require_values(len(lines))
+    for number, line in enumerate(lines, 1):
+        # Tabs stand at the beginning, if anywhere; thousands of them would make a line endless.
+        shown = line.expandtabs(8) if line.count("\t") <= MOST_DEPTH else line
+        shown = shown.rstrip()
         boxed = shown.strip().startswith("|") and shown.endswith("|")
         if boxed:
             shown = shown.strip()[1:-1].rstrip()
         shown = shown.removesuffix("+").rstrip()
-        if _HEADING.match(shown) or _RULER.match(shown) or _ROWS.match(shown):
+        if _HEADING.match(shown) or _is_ruler(shown) or _ROWS.match(shown):
             continue
         if not shown.strip():
             continue
@@ -310,6 +328,10 @@ def unframed(text: str) -> list[tuple[int, str]]:
     return [(number, line[margin:]) for number, line in kept]
 
 
+def _is_ruler(line: str) -> bool:
+    return "-----" in line and not line.strip(" \t|+-")
+
+
 def _from_first_step(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
     """The lines from the first step on; before it may stand the statement, or notices."""
     start = next((n for n, (_, line) in enumerate(lines) if _is_step(line)), len(lines))
@@ -320,7 +342,7 @@ def _from_first_step(lines: list[tuple[int, str]]) -> list[tuple[int, str]]:
 
 def _is_step(line: str) -> bool:
     text = line.strip().removeprefix("->").strip()
-    match = _FIGURES.match(text)
+    match = _figured(text)
     with_figures = match is not None and (match["total"] or match["seen"] or match["never"])
     label = fields_of_label(match["label"]) if match is not None else None
     # Without figures (COSTS OFF) only a label we know counts as the start.

@@ -13,11 +13,18 @@ from xml.etree import ElementTree
 
 import yaml
 
+from humble_ledger.engines.postgresql.plan_limits import (
+    MOST_BYTES_OF_YAML,
+    MOST_DEPTH,
+    require_bytes,
+    require_values,
+    too_large,
+)
 from humble_ledger.engines.postgresql.plan_text import document_of_text, unframed
 from humble_ledger.errors import UnreadableInput
 
 _LOOKS = re.compile(
-    r"\(cost=\d|\(actual (?:time|rows)=|^\s*->  \S|\"Node Type\"|Node Type:|<Node-Type>",
+    r"\(cost=\d|\(actual (?:time|rows)=|^[ \t]*->  \S|\"Node Type\"|Node Type:|<Node-Type>",
     re.MULTILINE,
 )
 _SAVING = "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …"
@@ -33,9 +40,12 @@ _HYPHENED = {
     name.replace("-", " "): name
     for name in ("One-Time Filter", "Full-sort Groups", "Pre-sorted Groups")
 }
+_MOST_DIGITS = 400
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 # What stays text though it may look like a number or a truth value.
-_TEXT = re.compile(r"Item$|Name$|Schema$|Alias$|Filter$|Cond$|Key$|Call$|Query-Text$")
+_TEXT = re.compile(
+    r"Item$|Name$|Schema$|Alias$|(?<!by-)(?<!by-Join-)Filter$|Cond$|Key$|Call$|Query-Text$"
+)
 
 
 def looks_like_plan(text: str) -> bool:
@@ -49,6 +59,19 @@ def document_of(text: str) -> Any:
     Raises:
         UnreadableInput: it is none, or breaks off; tells the line and what was expected.
     """
+    require_bytes(text)
+    try:
+        return _document(text)
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, RecursionError) as error:
+        # Whatever a reader stumbles over: a number of five thousand digits, a key of no name.
+        raise UnreadableInput(
+            "This looks like a saved plan, but a part of it is not as a server writes it "
+            f"({type(error).__name__}).",
+            f"Is the file whole? {_SAVING}",
+        ) from error
+
+
+def _document(text: str) -> Any:
     plain = "\n".join(line for _, line in unframed(text))
     start = plain.lstrip()
     if start[:1] in ("{", "["):
@@ -61,9 +84,10 @@ def document_of(text: str) -> Any:
 
 
 def _json(text: str) -> Any:
+    require_values(text.count("{") + text.count("[") + text.count(","))
     try:
         # What follows the plan (a prompt, a row count) does not matter.
-        found, _ = json.JSONDecoder().raw_decode(text.lstrip())
+        found, _ = json.JSONDecoder(parse_int=_whole).raw_decode(text.lstrip())
     except json.JSONDecodeError as error:
         raise UnreadableInput(
             f"This looks like a saved plan but is no JSON at line {error.lineno}, column "
@@ -75,18 +99,58 @@ def _json(text: str) -> Any:
     return found
 
 
+def _whole(text: str) -> int | float:
+    """A whole number of any size; Python itself refuses those of thousands of digits."""
+    return int(text) if len(text) <= _MOST_DIGITS else float(text)
+
+
 def _yaml(text: str) -> Any:
+    """YAML with every value as text, which its key then tells the type of.
+
+    Its own types would take a date for one, and 1:30 for a number of minutes.
+    """
+    require_bytes(text, MOST_BYTES_OF_YAML)
+    loader = getattr(yaml, "CBaseLoader", yaml.BaseLoader)
     try:
-        return yaml.load(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+        depth = 0
+        for number, event in enumerate(yaml.parse(text, Loader=loader)):
+            require_values(number)
+            if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
+                raise UnreadableInput("This plan has an alias, which no server writes.", _SAVING)
+            depth += isinstance(event, yaml.CollectionStartEvent)
+            depth -= isinstance(event, yaml.CollectionEndEvent)
+            if depth > 2 * MOST_DEPTH + 20:
+                raise too_large("steps nested too deeply", f"{MOST_DEPTH} below each other")
+        return _typed("", yaml.load(text, Loader=loader))
     except yaml.MarkedYAMLError as error:
         line = error.problem_mark.line + 1 if error.problem_mark else 1
         raise UnreadableInput(
             f"This looks like a plan in YAML but cannot be read at line {line}: {error.problem}.",
             f"Is the file whole, with its indentation? {_SAVING}",
         ) from error
+    except yaml.YAMLError as error:
+        raise UnreadableInput(
+            "This looks like a plan in YAML but holds characters that no YAML has.",
+            f"Is the file whole? {_SAVING}",
+        ) from error
+
+
+def _typed(name: str, value: Any) -> Any:
+    """What YAML gave as text, by what its key says of it."""
+    if isinstance(value, dict):
+        if name == "Settings":
+            return value
+        return {key: _typed(str(key), each) for key, each in value.items()}
+    if isinstance(value, list):
+        return [each if isinstance(each, str) else _typed(name, each) for each in value]
+    name = name.replace(" ", "-")
+    return [] if value == "" and name in _LISTS else _value(name, value)
 
 
 def _xml(text: str) -> Any:
+    if "<!DOCTYPE" in text or "<!ENTITY" in text:
+        raise UnreadableInput("This plan declares entities, which no server writes.", _SAVING)
+    require_values(text.count("<") // 2)
     try:
         root = ElementTree.fromstring(text)
     except ElementTree.ParseError as error:
@@ -108,6 +172,8 @@ def _element(element: ElementTree.Element) -> Any:
     """An element as JSON has it: lists where its children are items, else an object or value."""
     children = list(element)
     name = _tag(element)
+    if name == "Settings":
+        return {_tag(child): child.text or "" for child in children}
     if not children and (name in _LISTS or name == "Group-Key"):
         return []
     if not children:
@@ -128,5 +194,5 @@ def _value(name: str, text: str) -> Any:
     if _TEXT.search(name):
         return text
     if _NUMBER.fullmatch(text):
-        return float(text) if "." in text else int(text)
+        return float(text) if "." in text else _whole(text)
     return {"true": True, "false": False}.get(text, text)
