@@ -114,7 +114,14 @@ class Assembler:
         tally.entries += block.entries
         for reason, times in block.passed_over.items():
             tally.pass_over(reason, times)
-        groups = [self._gathering.groups.of(*key) for key in block.keys]
+        known = self._gathering.groups
+        if block.prints:
+            groups = [
+                known.found(wording, *found)
+                for (wording, _), found in zip(block.keys, block.prints, strict=True)
+            ]
+        else:
+            groups = [known.of(*key) for key in block.keys]
         if block.columns is not None:
             if not self._plans:
                 self._take_columns(block.columns, block, groups)

@@ -114,6 +114,8 @@ class BlockRows:
     passed_over: dict[str, int] = field(default_factory=dict)
     first_unreadable: int | None = None
     zoned: bool = True
+    # Text and fingerprint of each key, when they were found where the block was read.
+    prints: list[tuple[str, str]] = field(default_factory=list)
     too_long: str = ""  # how the first statement begins that was too long to keep
     columns: RunColumns | None = None
 

@@ -27,6 +27,7 @@ from humble_ledger.capture.files import Block, Cutter, LogReader
 from humble_ledger.capture.line_shapes import Shapes
 from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import BlockRows
+from humble_ledger.core.statements.fingerprint import normalise
 
 _CSV_COMMAS = 20  # every csvlog line has at least so many; a plain one rarely
 # Below this, starting processes takes longer than it saves.
@@ -133,7 +134,25 @@ class _Parse(Protocol):
 
 def _packed(parse: _Parse, data: bytes) -> bytes:
     """The rows as bytes: between processes of one program `marshal` is twice as quick."""
-    return marshal.dumps(packed(parse(data, columns=True)))  # type: ignore[arg-type]  # plain all through
+    block = parse(data, columns=True)
+    # Taking a statement apart is the most work of all where nearly all are different.
+    block.prints = [_print(*key) for key in block.keys]
+    return marshal.dumps(packed(block))  # type: ignore[arg-type]  # plain all through
+
+
+_prints: dict[str, tuple[str, str]] = {}
+_MOST_PRINTS = 20_000
+
+
+def _print(wording: str, sql: str) -> tuple[str, str]:
+    """Text and fingerprint of a statement; this process has met most wordings before."""
+    found = _prints.get(wording)
+    if found is None:
+        normalised = normalise(sql)
+        found = (normalised.text, normalised.fingerprint)
+        if len(_prints) < _MOST_PRINTS:
+            _prints[wording] = found
+    return found
 
 
 def _here(blocks: Iterator[Block], parse: _Parse) -> Iterator[ReadBlock]:

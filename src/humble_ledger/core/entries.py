@@ -125,6 +125,14 @@ class IncidentEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class History:
+    """Lines of the history in order of time: the newest of ``count``."""
+
+    events: tuple[EventEntry, ...]
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
 class PlanEntry:
     """A plan in the ledger.
 

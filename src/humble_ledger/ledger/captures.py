@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, bindparam, delete, func, insert, select, update
+from sqlalchemy import Connection, delete, func, insert, select, update
 
 from humble_ledger.core.entries import CaptureEntry, IncidentEntry, ReadPosition, WaitEntry
 from humble_ledger.core.workload.durations import pack
@@ -16,9 +16,10 @@ from humble_ledger.core.workload.incidents import Incident, IncidentKind
 from humble_ledger.core.workload.usage import NO_WORK
 from humble_ledger.errors import LockNotGranted
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.queries import query_number
-from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, now, number_of
+from humble_ledger.ledger.queries import query_numbers
+from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, next_id, now, number_of
 from humble_ledger.ledger.store import Store
 
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
@@ -269,45 +270,42 @@ class CaptureWriter:
         return self._number
 
     def _add_queries(self, c: Connection, harvest: Harvest) -> None:
-        for group in harvest.groups[len(self._queries) :]:
-            number, new = query_number(c, group)
+        groups = harvest.groups[len(self._queries) :]
+        for number, new in query_numbers(c, groups) if groups else ():
             self._queries.append(number)
             self._new_queries += new
 
     def _add_periods(self, c: Connection, capture: int, periods: Sequence[Period]) -> None:
         rows = []
+        sums: dict[int, usages.Summed] = {}
         for each in periods:
             usage = each.usage
+            query = self._queries[each.group]
             first, last = self._text(each.first_s), self._text(each.last_s)
             if first and last:
                 self._first = min(self._first or first, first)
                 self._last = max(self._last or last, last)
             self._seen.add(each.group)
             self._kept += usage.calls
+            sums.setdefault(query, usages.Summed()).add_usage(usage, first, last)
+            work = None if usage.work == NO_WORK else msgspec.json.encode(usage.work).decode()
             rows.append(
-                {
-                    "query_id": self._queries[each.group],
-                    "capture_id": capture,
-                    "client_id": self._client(c, each.client),
-                    "first_at": first,
-                    "last_at": last,
-                    "calls": usage.calls,
-                    "timed": usage.timed,
-                    "total_ms": usage.total_ms,
-                    "squares_ms2": usage.squares_ms2,
-                    "max_ms": usage.max_ms,
-                    "durations": pack(usage.durations),
-                    "work": None if usage.work == NO_WORK else msgspec.to_builtins(usage.work),
-                }
-            )
-        _insert(c, t.periods, rows)
+                (
+                    query, capture, self._client(c, each.client), first, last, usage.calls,
+                    usage.timed, usage.total_ms, usage.squares_ms2, usage.max_ms,
+                    pack(usage.durations), work,
+                )
+            )  # fmt: skip
+        usages.insert_many(c, t.periods, _PERIOD_COLUMNS, rows)
+        usages.keep(c, self._source, sums)
 
     def _add_runs(self, c: Connection, capture: int, runs: Sequence[RunSeen]) -> None:
+        self._know_wordings(c, runs)
         rows = [
             (
                 self._queries[run.group],
                 capture,
-                self._wording(c, self._queries[run.group], run.wording),
+                self._wordings[self._queries[run.group], run.wording],
                 self._client(c, run.client),
                 self._text(run.started_s),
                 run.duration_ms,
@@ -318,8 +316,27 @@ class CaptureWriter:
             )
             for run in runs
         ]
-        if rows:
-            c.exec_driver_sql(_run_statement(c), rows)
+        usages.insert_many(c, t.runs, _RUN_COLUMNS, rows)
+        if len(self._wordings) > _MOST_WORDINGS:
+            self._wordings.clear()
+
+    def _know_wordings(self, c: Connection, runs: Sequence[RunSeen]) -> None:
+        """The number of each wording of these runs, made where there is none."""
+        w = t.wordings.c
+        wanted = {(self._queries[run.group], run.wording) for run in runs} - self._wordings.keys()
+        queries = sorted({query for query, _ in wanted})
+        for start in range(0, len(queries), usages.AT_ONCE):
+            some = queries[start : start + usages.AT_ONCE]
+            for row in c.execute(select(t.wordings).where(w.query_id.in_(some))):
+                if (row.query_id, row.text) in wanted:
+                    self._wordings[row.query_id, row.text] = row.id
+        fresh = sorted(wanted - self._wordings.keys())
+        begun = next_id(c, t.wordings)
+        usages.insert_many(
+            c, t.wordings, ("id", "query_id", "text"),
+            ((begun + place, *each) for place, each in enumerate(fresh)),
+        )  # fmt: skip
+        self._wordings |= {each: begun + place for place, each in enumerate(fresh)}
 
     def _add_incidents(
         self, c: Connection, capture: int, incidents: Sequence[tuple[int | None, Incident]]
@@ -349,19 +366,6 @@ class CaptureWriter:
             if number is None:
                 number = new_id(c.execute(insert(t.clients).values(**columns)))
             self._clients[client] = number
-        return number
-
-    def _wording(self, c: Connection, query: int, text: str) -> int:
-        number = self._wordings.get((query, text))
-        if number is None:
-            w = t.wordings.c
-            wanted = select(w.id).where(w.query_id == query).where(w.text == text)
-            number = c.execute(wanted).scalar()
-            if number is None:
-                values = {"query_id": query, "text": text}
-                number = new_id(c.execute(insert(t.wordings).values(**values)))
-            if len(self._wordings) < 100 * _AT_ONCE:
-                self._wordings[query, text] = number
         return number
 
     def _text(self, moment_s: float | None) -> str | None:
@@ -418,16 +422,11 @@ _RUN_COLUMNS = (
 )  # fmt: skip
 
 
-def _run_statement(c: Connection) -> str:
-    """The statement that inserts a run, with a place for each of `_RUN_COLUMNS`.
-
-    Runs come by the ten thousand, and most of the time of an insert goes into turning each
-    row's values into the driver's, one by one; here they are given as the driver takes them.
-    """
-    values: dict[str, Any] = {name: bindparam(name) for name in _RUN_COLUMNS}
-    compiled = insert(t.runs).values(values).compile(dialect=c.dialect)
-    assert tuple(compiled.positiontup or ()) == _RUN_COLUMNS
-    return str(compiled)
+_PERIOD_COLUMNS = (
+    "query_id", "capture_id", "client_id", "first_at", "last_at", "calls", "timed", "total_ms",
+    "squares_ms2", "max_ms", "durations", "work",
+)  # fmt: skip
+_MOST_WORDINGS = 200_000  # known at once
 
 
 def _json(values: Sequence[str | None]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-from sqlalchemy import Row, insert, select
+from sqlalchemy import Row, insert, select, update
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import Plan
@@ -37,6 +37,11 @@ class Plans(Shelf):
                 )
             )
             number = new_id(made)
+            c.execute(
+                update(t.queries)
+                .where(t.queries.c.id == number_of(Kind.QUERY, query))
+                .values(cost=plan.cost_total)
+            )
             words = f"{'measured' if plan.measured else 'estimated'} plan of {query}"
             words += "" if origin == "read" else f", {origin}"
             add_event(c, format_id(Kind.PLAN, number), words)

@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, func, insert, select, update
+from sqlalchemy import Connection, Row, Select, func, select, update
 
 from humble_ledger.core.entries import PeriodEntry, RunEntry
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.statements.kinds import Statement, shorten
 from humble_ledger.core.statements.wording import refill
-from humble_ledger.core.workload.durations import unpack_into
-from humble_ledger.core.workload.ranking import QueryRuns
-from humble_ledger.core.workload.usage import NO_WORK, Usage, Work
+from humble_ledger.core.workload.ranking import QueryRuns, RankBy
+from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import RunChoice
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.shelf import Shelf, add_event, as_kept, new_id, now, number_of
+from humble_ledger.ledger.shelf import Shelf, as_kept, next_id, now, number_of
+from humble_ledger.ledger.usages import AT_ONCE, Page, Summed, insert_many
 
 EVERYTHING = RunChoice()
 MOST_RUNS = 50_000
@@ -36,18 +38,55 @@ class Queries(Shelf):
 
     def all(self, id_: str | None = None, choice: RunChoice = EVERYTHING) -> list[QueryRuns]:
         """Every query (or one) with what its chosen runs took."""
-        queries = select(t.queries).order_by(t.queries.c.id)
-        if id_ is not None:
-            queries = queries.where(t.queries.c.id == number_of(Kind.QUERY, id_))
+        number = number_of(Kind.QUERY, id_) if id_ else None
         with self.store.reading() as c:
-            found = c.execute(queries).all()
-            seen = _summed(c, choice, number_of(Kind.QUERY, id_) if id_ else None)
-            slowest = _slowest(c)
-            costs = _costs(c)
-            return [
-                _query_runs(c, row, seen.get(row.id), slowest.get(row.id), costs.get(row.id))
-                for row in found
-            ]
+            seen = _summed(c, choice, None if number is None else [number])
+            return _query_runs(c, seen, None if number is None else [number])
+
+    def page(
+        self, by: RankBy, choice: RunChoice, top: int, part: float
+    ) -> tuple[list[QueryRuns], Page]:
+        """The first queries of a ranking of what one kind of source saw, and the sums of all.
+
+        Chosen runs can be ranked so by time and calls only (see `usages.SUMMED_BY`).
+        """
+        with self.store.reading() as c:
+            if choice.everything:
+                found = usages.page(c, choice.source, by, top, part)
+            else:
+                found = usages.page_of(_sums(c, choice), by, top, part)
+            numbers = list(found.numbers)
+            seen = _summed(c, choice, numbers)
+            rows = {each.id: each for each in _query_runs(c, seen, numbers)}
+        return [rows[format_id(Kind.QUERY, number)] for number in numbers], found
+
+    def by_time(self) -> list[str]:
+        """The queries that were seen running, those that took the most time first."""
+        with self.store.reading() as c:
+            return [format_id(Kind.QUERY, number) for number in usages.by_time(c)]
+
+    def calls(self) -> dict[str, int]:
+        """How often each query was seen running."""
+        with self.store.reading() as c:
+            return {format_id(Kind.QUERY, n): count for n, count in usages.calls(c).items()}
+
+    def total_ms(self, query: str, source: str) -> float:
+        """The time of a query's runs that one kind of source saw; 0 of none."""
+        u = t.usages.c
+        wanted = select(u.total_ms).where(u.query_id == number_of(Kind.QUERY, query))
+        found = self.rows(wanted.where(u.source == source))
+        return float(found[0].total_ms) if found else 0.0
+
+    def whole_ms(self, source: str) -> float:
+        """The time of all queries that one kind of source saw."""
+        with self.store.reading() as c:
+            return usages.whole_ms(c, source)
+
+    def beginning_with(self, text: str) -> list[Normalised]:
+        """The queries whose text begins like this, two at most."""
+        q = t.queries.c
+        wanted = select(q.text, q.fingerprint).where(func.substr(q.text, 1, len(text)) == text)
+        return [Normalised(row.text, row.fingerprint, ()) for row in self.rows(wanted.limit(2))]
 
     def runs(self, query: str, most: int = MOST_RUNS) -> list[RunEntry]:
         """The runs of a query that were kept with their values, the slowest first."""
@@ -92,7 +131,7 @@ class Queries(Shelf):
         if not runs:
             # Statistics of a server have no values; a generic plan can still be had.
             with self.store.reading() as c:
-                seen = _summed(c, EVERYTHING, row.id)
+                seen = _summed(c, EVERYTHING, [row.id])
             if row.id in seen:
                 return Statement(row.text)
             raise WrongUsage(
@@ -117,68 +156,50 @@ class Queries(Shelf):
 
 def query_number(c: Connection, found: Normalised) -> tuple[int, bool]:
     """The number of a statement's query, and whether it is new."""
-    wanted = select(t.queries.c.id).where(t.queries.c.fingerprint == found.fingerprint)
-    number = c.execute(wanted).scalar()
-    if number is not None:
-        return int(number), False
-    made = c.execute(
-        insert(t.queries).values(
-            at=now(), fingerprint=found.fingerprint, text=found.text, tables=[]
-        )
-    )
-    add_event(c, format_id(Kind.QUERY, new_id(made)), f"first seen: {shorten(found.text, 70)}")
-    return new_id(made), True
+    ((number, new),) = query_numbers(c, [found])
+    return number, new
 
 
-class _Summed:
-    """The periods of one query added up, with who sent it and where it was seen."""
-
-    def __init__(self) -> None:
-        self.calls = self.timed = 0
-        self.total_ms = self.squares_ms2 = 0.0
-        self.max_ms: float | None = None
-        self.durations: dict[int, int] = {}
-        self.sums_only = False
-        self.work = NO_WORK
-        self.applications: set[str] = set()
-        self.places: set[str] = set()
-        self.first: str | None = None
-        self.last: str | None = None
-
-    def add(self, row: Row[Any]) -> None:
-        self.calls += row.calls
-        self.timed += row.timed
-        self.total_ms += row.total_ms
-        self.squares_ms2 += row.squares_ms2
-        if row.max_ms is not None:
-            self.max_ms = max(self.max_ms or 0.0, row.max_ms)
-        if row.durations:
-            unpack_into(row.durations, self.durations)
-        else:
-            self.sums_only = True
-        if row.work:
-            self.work = self.work.plus(Work(**row.work))
-        if row.application:
-            self.applications.add(row.application)
-        self.places.add(row.place)
-        if row.first_at:
-            self.first = min(self.first or row.first_at, row.first_at)
-            self.last = max(self.last or row.last_at, row.last_at)
-
-    @property
-    def usage(self) -> Usage:
-        return Usage(
-            self.calls,
-            self.timed,
-            self.total_ms,
-            self.squares_ms2,
-            self.max_ms,
-            {} if self.sums_only else self.durations,
-            self.work,
-        )
+def query_numbers(c: Connection, found: Sequence[Normalised]) -> list[tuple[int, bool]]:
+    """The number of each statement's query, and whether it is new; made where there is none."""
+    q = t.queries.c
+    known: dict[str, int] = {}
+    prints = list({each.fingerprint: each for each in found})
+    for start in range(0, len(prints), AT_ONCE):
+        some = prints[start : start + AT_ONCE]
+        wanted = select(q.fingerprint, q.id).where(q.fingerprint.in_(some))
+        known |= {row.fingerprint: row.id for row in c.execute(wanted)}
+    fresh = {each.fingerprint: each for each in found if each.fingerprint not in known}
+    begun, moment = next_id(c, t.queries), now()
+    numbers = dict(zip(fresh, range(begun, begun + len(fresh)), strict=True))
+    insert_many(
+        c, t.queries, ("id", "at", "fingerprint", "text", "tables"),
+        ((numbers[each.fingerprint], moment, each.fingerprint, each.text, "[]")
+         for each in fresh.values()),
+    )  # fmt: skip
+    insert_many(
+        c, t.events, ("at", "subject", "words"),
+        ((moment, format_id(Kind.QUERY, numbers[each.fingerprint]),
+          f"first seen: {shorten(each.text, 70)}") for each in fresh.values()),
+    )  # fmt: skip
+    return [
+        (numbers[each.fingerprint], True)
+        if each.fingerprint in numbers
+        else (known[each.fingerprint], False)
+        for each in found
+    ]
 
 
-def _summed(c: Connection, choice: RunChoice, query: int | None) -> dict[int, _Summed]:
+@dataclass(slots=True)
+class _Seen:
+    """The sums of one query, with who sent it and where it was seen."""
+
+    summed: Summed = field(default_factory=Summed)
+    applications: set[str] = field(default_factory=set)
+    places: set[str] = field(default_factory=set)
+
+
+def _summed(c: Connection, choice: RunChoice, numbers: Sequence[int] | None) -> Mapping[int, _Seen]:
     p, k = t.periods.c, t.captures.c
     wanted = (
         select(t.periods, t.clients.c.application, k.place)
@@ -186,12 +207,43 @@ def _summed(c: Connection, choice: RunChoice, query: int | None) -> dict[int, _S
         .join(t.captures, k.id == p.capture_id)
     )
     wanted = _chosen(wanted, choice)
-    if query is not None:
-        wanted = wanted.where(p.query_id == query)
-    found: dict[int, _Summed] = {}
-    for row in c.execute(wanted):
-        found.setdefault(row.query_id, _Summed()).add(row)
+    found: dict[int, _Seen] = {}
+    for part in _parts(numbers):
+        some = wanted if part is None else wanted.where(p.query_id.in_(part))
+        for row in c.execute(some):
+            seen = found.setdefault(row.query_id, _Seen())
+            seen.summed.add(row)
+            if row.application:
+                seen.applications.add(row.application)
+            seen.places.add(row.place)
     return found
+
+
+def _sums(c: Connection, choice: RunChoice) -> list[Row[Any]]:
+    """Calls and times of each query in the chosen runs, without their spread."""
+    p = t.periods.c
+    wanted = (
+        select(
+            p.query_id,
+            func.sum(p.calls).label("calls"),
+            func.sum(p.timed).label("timed"),
+            func.sum(p.total_ms).label("total_ms"),
+            func.max(p.max_ms).label("max_ms"),
+        )
+        .join(t.clients, t.clients.c.id == p.client_id)
+        .join(t.captures, t.captures.c.id == p.capture_id)
+        .group_by(p.query_id)
+    )
+    return list(c.execute(_chosen(wanted, choice)).all())
+
+
+def _parts(numbers: Sequence[int] | None) -> Iterator[Sequence[int] | None]:
+    """So many numbers as one question can hold; all of them when none is asked for."""
+    if numbers is None:
+        yield None
+        return
+    for start in range(0, len(numbers), AT_ONCE):
+        yield numbers[start : start + AT_ONCE]
 
 
 def _chosen(wanted: Select[Any], choice: RunChoice) -> Select[Any]:
@@ -212,47 +264,57 @@ def _chosen(wanted: Select[Any], choice: RunChoice) -> Select[Any]:
     return wanted
 
 
-def _slowest(c: Connection) -> dict[int, int]:
-    """Of each query the number of its slowest run that was kept."""
+def _slowest(c: Connection, numbers: Sequence[int] | None) -> dict[int, Row[Any]]:
+    """Of each query its slowest run that was kept, with its wording."""
     r = t.runs.c
-    # SQLite gives the row of the maximum for the bare column beside a max().
-    wanted = select(r.query_id, r.id, func.max(func.coalesce(r.duration_ms, -1))).group_by(
-        r.query_id
-    )
-    return {row[0]: row[1] for row in c.execute(wanted)}
-
-
-def _costs(c: Connection) -> dict[int, float]:
-    """The estimated cost in each query's newest plan."""
-    newest = select(func.max(t.plans.c.id)).group_by(t.plans.c.query_id)
-    wanted = select(t.plans.c.query_id, t.plans.c.cost).where(t.plans.c.id.in_(newest))
-    return {row[0]: row[1] for row in c.execute(wanted) if row[0] and row[1] is not None}
+    found: dict[int, Row[Any]] = {}
+    for part in _parts(numbers):
+        # SQLite gives the row of the maximum for the bare column beside a max().
+        slowest = select(
+            r.id, func.max(func.coalesce(r.duration_ms, -1)).label("longest")
+        ).group_by(r.query_id)
+        if part is not None:
+            slowest = slowest.where(r.query_id.in_(part))
+        chosen = slowest.subquery()
+        wanted = (
+            select(r.query_id, r.literals, r.parameters, t.wordings.c.text)
+            .join(chosen, chosen.c.id == r.id)
+            .join(t.wordings, t.wordings.c.id == r.wording_id)
+        )
+        found |= {row.query_id: row for row in c.execute(wanted)}
+    return found
 
 
 def _query_runs(
-    c: Connection, row: Row[Any], seen: _Summed | None, slowest: int | None, cost: float | None
-) -> QueryRuns:
-    example = None
-    if slowest is not None:
-        wanted = (
-            select(t.runs.c.literals, t.runs.c.parameters, t.wordings.c.text)
-            .join(t.wordings, t.wordings.c.id == t.runs.c.wording_id)
-            .where(t.runs.c.id == slowest)
-        )
-        example = c.execute(wanted).one()
+    c: Connection, seen: Mapping[int, _Seen], numbers: Sequence[int] | None
+) -> list[QueryRuns]:
+    """Queries with their sums and an example each, in the order of their numbers."""
+    slowest = _slowest(c, numbers)
+    found = []
+    for part in _parts(numbers):
+        wanted = select(t.queries).order_by(t.queries.c.id)
+        if part is not None:
+            wanted = wanted.where(t.queries.c.id.in_(part))
+        for row in c.execute(wanted):
+            found.append(_one(row, seen.get(row.id), slowest.get(row.id)))
+    return found
+
+
+def _one(row: Row[Any], seen: _Seen | None, example: Row[Any] | None) -> QueryRuns:
+    summed = seen.summed if seen is not None else None
     return QueryRuns(
         id=format_id(Kind.QUERY, row.id),
         fingerprint=row.fingerprint,
         text=row.text,
-        usage=seen.usage if seen else Usage(),
+        usage=summed.usage if summed else Usage(),
         statement=refill(example.text, example.literals) if example else row.text,
         parameters=tuple(example.parameters) if example else (),
         applications=tuple(sorted(seen.applications)) if seen else (),
         tables=tuple(row.tables),
         sources=tuple(sorted(seen.places)) if seen else (),
-        first_seen=_moment(seen.first if seen else None),
-        last_seen=_moment(seen.last if seen else None),
-        cost=cost,
+        first_seen=_moment(summed.first if summed else None),
+        last_seen=_moment(summed.last if summed else None),
+        cost=row.cost,
     )
 
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 import secrets
 from pathlib import Path
 
-from sqlalchemy import insert, select
+from sqlalchemy import func, insert, select
 
-from humble_ledger.core.entries import EventEntry
+from humble_ledger.core.entries import EventEntry, History
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.captures import Captures
@@ -57,13 +57,16 @@ class Ledger:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def history(self, last: int | None = None) -> list[EventEntry]:
+    def history(self, last: int | None = None) -> History:
         """The ledger in order of time; ``last`` keeps the newest so many."""
         wanted = select(t.events).order_by(t.events.c.id.desc())
         if last is not None:
             wanted = wanted.limit(last)
-        rows = Shelf(self._store).rows(wanted)
-        return [EventEntry(row.at, row.subject, row.words) for row in rows][::-1]
+        with self._store.reading() as c:
+            rows = c.execute(wanted).all()
+            count = int(c.execute(select(func.count()).select_from(t.events)).scalar() or 0)
+        events = [EventEntry(row.at, row.subject, row.words) for row in reversed(rows)]
+        return History(tuple(events), count)
 
     def require(self, id_: str) -> Kind:
         """The kind of an id that exists.

@@ -75,6 +75,7 @@ queries = _table(
     Column("fingerprint", String(16), nullable=False, unique=True),
     Column("text", Text, nullable=False),
     Column("tables", JSON, nullable=False),
+    Column("cost", Float),  # the server's estimate in the newest plan
 )
 clients = _table(
     "clients",
@@ -119,6 +120,26 @@ periods = _table(
     Column("max_ms", Float),
     Column("durations", Text, nullable=False),
     Column("work", JSON(none_as_null=True)),
+)
+usages = Table(
+    "usages",  # the periods of a query summed up, as one kind of source saw it
+    metadata,
+    Column("query_id", Integer, ForeignKey("queries.id"), primary_key=True),
+    Column("source", String(20), primary_key=True),
+    Column("calls", Integer, nullable=False),
+    Column("timed", Integer, nullable=False),
+    Column("total_ms", Float, nullable=False),
+    Column("squares_ms2", Float, nullable=False),
+    Column("max_ms", Float),
+    Column("p95_ms", Float),
+    Column("rows", Float),
+    Column("pages_read", Float),
+    Column("durations", Text, nullable=False),
+    Column("sums_only", Integer, nullable=False),
+    Column("work", JSON(none_as_null=True)),
+    Column("first_at", String(32)),
+    Column("last_at", String(32)),
+    Index("ix_usages_by_time", "source", "total_ms"),
 )
 incidents = _table(
     "incidents",

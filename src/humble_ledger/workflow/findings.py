@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import QueryFindings, RunEntry, ValueColumn
-from humble_ledger.core.workload.ranking import RankedQuery, rank
+from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.core.workload.values import (
     FEWEST_RUNS,
     Place,
@@ -35,9 +35,10 @@ def query_findings(workspace: Workspace, id_: str) -> QueryFindings:
     captures = [c for c in ledger.captures.all() if c.kept]
     ranked, source = None, ""
     for source in dict.fromkeys(c.source for c in reversed(captures)):
-        rows = rank(ledger.queries.all(choice=RunChoice(source=source)))
-        ranked = next((r for r in rows if r.query.id == id_ and r.query.seen), None)
-        if ranked is not None:
+        (query,) = ledger.queries.all(id_, RunChoice(source=source))
+        if query.seen:
+            share = query.usage.total_ms / (ledger.queries.whole_ms(source) or 1.0)
+            ranked = RankedQuery(query, share, share)
             break
     if ranked is None:
         ranked = RankedQuery(ledger.queries.all(id_)[0], 0.0, 0.0)

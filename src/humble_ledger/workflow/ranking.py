@@ -10,15 +10,17 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.entries import CaptureEntry
-from humble_ledger.core.workload.ranking import QueryRuns, RankBy, Ranking, rank
+from humble_ledger.core.workload.ranking import MOSTLY, QueryRuns, RankBy, Ranking, rank
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import RunChoice, names_table
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger.ids import Kind, parse_id
+from humble_ledger.ledger.usages import SUMMED_BY
 from humble_ledger.workflow.workspace import Workspace
 
 SOURCES = ("log", "server", "script", "live")
 EVERYTHING = RunChoice()
+FIRST_PAGE = 100  # rows that people are shown unless they ask for more
 
 
 def ranking(
@@ -26,8 +28,9 @@ def ranking(
     by: RankBy = RankBy.TOTAL,
     choice: RunChoice = EVERYTHING,
     table: str = "",
+    top: int | None = None,
 ) -> Ranking:
-    """Rank the captured queries of one kind of source.
+    """Rank the captured queries of one kind of source; ``top`` keeps the first so many.
 
     By growth, the last capture of the choice is held against the one before it.
 
@@ -42,6 +45,12 @@ def ranking(
         source = next((c.source for c in captures if c.id == last), source)
     others = tuple(s for s in SOURCES if s != source and any(c.source == s for c in captures))
     choice = replace(choice, source=source)
+    able = tuple(RankBy) if choice.everything else SUMMED_BY
+    if top is not None and not table and by in able and by is not RankBy.GROWTH:
+        queries, page = workspace.ledger.queries.page(by, choice, top, MOSTLY)
+        rows = rank(queries, by, whole_ms=page.total_ms)
+        return Ranking(tuple(rows), by, source, others, chosen, count=page.count,
+                       total_ms=page.total_ms, mostly=page.mostly)  # fmt: skip
     compared: tuple[str, ...] = ()
     before: dict[str, Usage] = {}
     if by is RankBy.GROWTH:
@@ -49,8 +58,8 @@ def ranking(
         compared = (earlier.id, later.id)
         before = {q.id: q.usage for q in _seen(workspace, _only(choice, earlier), table)}
         choice = _only(choice, later)
-    rows = rank(_seen(workspace, choice, table), by, before)
-    return Ranking(tuple(rows), by, source, others, chosen, compared)
+    ranked = rank(_seen(workspace, choice, table), by, before)
+    return Ranking.of(ranked, top, by, source, others, chosen=chosen, compared=compared)
 
 
 def captures_between(first: str, last: str) -> tuple[int, int]:
@@ -70,10 +79,15 @@ def captures_between(first: str, last: str) -> tuple[int, int]:
     return min(numbers), max(numbers)
 
 
+def captured_ms(workspace: Workspace, query: str) -> float:
+    """The time of a query's runs, as the kind of source saw them that was captured last."""
+    source = next((c.source for c in reversed(workspace.ledger.captures.all()) if c.kept), "")
+    return workspace.ledger.queries.total_ms(query, source)
+
+
 def captured_queries(workspace: Workspace) -> list[str]:
     """The queries that were captured from anywhere, those that took the most time first."""
-    seen = [query for query in workspace.ledger.queries.all() if query.seen]
-    return [row.query.id for row in rank(seen)]
+    return workspace.ledger.queries.by_time()
 
 
 def _seen(workspace: Workspace, choice: RunChoice, table: str) -> list[QueryRuns]:

@@ -10,11 +10,14 @@ import typer
 from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
+FIRST_PAGE = 100
+
 
 def history(
     last: Annotated[
-        int | None, typer.Option("--last", help="Only the newest so many lines.", min=1)
-    ] = None,
+        int, typer.Option("--last", help="The newest so many lines.", min=1)
+    ] = FIRST_PAGE,
+    everything: Annotated[bool, typer.Option("--all", help="All lines, however many.")] = False,
     predictions: Annotated[
         bool,
         typer.Option("--predictions", help="What was predicted, against what trials found."),
@@ -36,8 +39,9 @@ def history(
     from humble_ledger.views.terminal.trials import history_view  # noqa: PLC0415
 
     with workspace_for() as workspace:
-        events = workspace.ledger.history(last)
-    output.give(json, lambda: history_document(events), lambda: history_view(events))
+        found = workspace.ledger.history(None if everything else last)
+        numbers = numbers_of(workspace)
+    output.give(json, lambda: history_document(found), lambda: history_view(found, numbers))
 
 
 def _predictions(to: Path | None, json: bool) -> None:

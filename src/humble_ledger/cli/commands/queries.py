@@ -20,7 +20,8 @@ def queries(
         ),
     ] = "total",
     top: Annotated[
-        int | None, typer.Option("--top", help="Show only the first so many.", min=1)
+        int | None,
+        typer.Option("--top", help="The first so many; default: 100, and all with --json.", min=1),
     ] = None,
     since: Annotated[
         str, typer.Option("--since", help="Runs from here on: 2026-03-01, or 2h ago: 2h.")
@@ -51,6 +52,7 @@ def queries(
     from humble_ledger.views.documents.queries import queries_document  # noqa: PLC0415
     from humble_ledger.views.terminal.queries import queries_view  # noqa: PLC0415
     from humble_ledger.workflow.ranking import (  # noqa: PLC0415
+        FIRST_PAGE,
         SOURCES,
         captures_between,
         ranking,
@@ -69,9 +71,10 @@ def queries(
         captures_between(*between) if between[0] else None,
     )
     with workspace_for() as workspace:
-        found = ranking(workspace, RankBy(by), choice, table)
+        most = top if top is not None or json else FIRST_PAGE
+        found = ranking(workspace, RankBy(by), choice, table, most)
         output.give(
             json,
-            lambda: queries_document(found, top),
-            lambda: queries_view(found, numbers_of(workspace), top),
+            lambda: queries_document(found),
+            lambda: queries_view(found, numbers_of(workspace)),
         )

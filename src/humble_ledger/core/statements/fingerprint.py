@@ -11,10 +11,10 @@ import re
 from dataclasses import dataclass
 from hashlib import blake2b
 
-from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
+from humble_ledger.core.statements.tokens import kinds_and_texts
 
 # What does not end is a statement that was cut off, most likely inside of a literal.
-_CONSTANTS = (TokenKind.STRING, TokenKind.NUMBER, TokenKind.PARAMETER, TokenKind.UNCLOSED)
+_CONSTANTS = frozenset(("string", "number", "parameter", "unclosed"))
 _PLAIN_NAME = re.compile(r"[a-z_][a-z0-9_$]*")
 _HOLE = "$"
 # After these a sign belongs to the number that follows, not to a subtraction.
@@ -52,21 +52,31 @@ def normalise(sql: str) -> Normalised:
     """Group a statement; any text has a fingerprint, also one that is no SQL."""
     words: list[str] = []
     constants: list[str] = []
-    kept = meaningful(sql)
-    while kept and kept[-1].text == ";":
-        kept.pop()
-    place = 0
-    while place < len(kept):
-        token = kept[place]
-        if _is_sign_of_number(kept, place):
+    kinds, texts = kinds_and_texts(sql)
+    while texts and texts[-1] == ";":
+        kinds.pop()
+        texts.pop()
+    place, count = 0, len(texts)
+    while place < count:
+        kind, text = kinds[place], texts[place]
+        if kind == "word":
+            small = text.lower()
+            if small in _WORD_CONSTANTS and _is_word_constant(texts, place):
+                constants.append(text)
+                words.append(_HOLE)
+            else:
+                words.append(_lasting(small))
+        elif kind in _CONSTANTS or text == "?":
+            constants.append(text)
+            words.append(_HOLE)
+        elif text in _SIGNS and _is_sign_of_number(kinds, texts, place):
             place += 1
-            constants.append(token.text + kept[place].text)
+            constants.append(text + texts[place])
             words.append(_HOLE)
-        elif token.kind in _CONSTANTS or token.text == "?" or _is_word_constant(kept, place):
-            constants.append(token.text)
-            words.append(_HOLE)
+        elif kind == "quoted":
+            words.append(_plain_quoted(text))
         else:
-            words.append(_plain(token))
+            words.append("<>" if text == "!=" else text)
         place += 1
     words = _fold_lists(words)
     digest = blake2b("\x00".join(words).encode("utf-8", "surrogatepass"), digest_size=8)
@@ -88,51 +98,50 @@ def _lasting(name: str) -> str:
     return f"{made_up[1]}…" if made_up else name
 
 
-def _plain(token: Token) -> str:
-    if token.kind is TokenKind.WORD:
-        return _lasting(token.text.lower())
-    if token.kind is TokenKind.QUOTED:
-        inner = token.text[1:-1]
-        # A reserved word must stay quoted: "order" is a name, order is not.
-        if _PLAIN_NAME.fullmatch(inner) and inner not in _KEYWORDS:
-            return _lasting(inner)
-    return "<>" if token.text == "!=" else token.text
+def _plain_quoted(text: str) -> str:
+    inner = text[1:-1]
+    # A reserved word must stay quoted: "order" is a name, order is not.
+    if _PLAIN_NAME.fullmatch(inner) and inner not in _KEYWORDS:
+        return _lasting(inner)
+    return text
 
 
-def _is_word_constant(kept: list[Token], place: int) -> bool:
+_WORD_CONSTANTS = frozenset(("true", "false", "null"))
+_SIGNS = frozenset("-+")
+
+
+def _is_word_constant(texts: list[str], place: int) -> bool:
     """TRUE, FALSE and NULL are values, unless they belong to a test (IS NULL, NOT NULL …)."""
-    if not kept[place].is_word("true", "false", "null"):
-        return False
-    return place > 0 and not kept[place - 1].is_word("is", "not", "default")
+    return place > 0 and texts[place - 1].lower() not in ("is", "not", "default")
 
 
-def _is_sign_of_number(kept: list[Token], place: int) -> bool:
-    token = kept[place]
-    if token.text not in ("-", "+") or place + 1 >= len(kept):
-        return False
-    if kept[place + 1].kind is not TokenKind.NUMBER:
+def _is_sign_of_number(kinds: list[str], texts: list[str], place: int) -> bool:
+    if place + 1 >= len(kinds) or kinds[place + 1] != "number":
         return False
     if place == 0:
         return True
-    before = kept[place - 1]
-    if before.kind is TokenKind.WORD:
-        return before.text.lower() in _SIGN_WORDS
-    return before.text in _SIGN_BEFORE or before.kind is TokenKind.OPERATOR
+    before = texts[place - 1]
+    if kinds[place - 1] == "word":
+        return before.lower() in _SIGN_WORDS
+    return before in _SIGN_BEFORE or kinds[place - 1] == "operator"
 
 
 def _fold_lists(words: list[str]) -> list[str]:
     """``in ($, $, $)`` becomes ``in ($, …)``; so do rows after VALUES and ARRAY[…]."""
+    if _FOLDED.isdisjoint(words):
+        return words
     folded: list[str] = []
     place = 0
     while place < len(words):
         word = words[place]
-        opens = words[place + 1 : place + 2]
-        if (word, *opens) in (("in", "("), ("array", "[")):
-            closing = _constant_list_end(words, place + 1)
-            if closing is not None:
-                folded += [word, opens[0], _HOLE, ",", "…", ")" if opens[0] == "(" else "]"]
-                place = closing + 1
-                continue
+        if word in ("in", "array"):
+            opens = words[place + 1] if place + 1 < len(words) else ""
+            if (word, opens) in (("in", "("), ("array", "[")):
+                closing = _constant_list_end(words, place + 1)
+                if closing is not None:
+                    folded += [word, opens, _HOLE, ",", "…", ")" if opens == "(" else "]"]
+                    place = closing + 1
+                    continue
         folded.append(word)
         place += 1
         if word == "values":
@@ -143,6 +152,9 @@ def _fold_lists(words: list[str]) -> list[str]:
             place = row_end + 1
             place = _skip_equal_rows(words, place, folded)
     return folded
+
+
+_FOLDED = frozenset(("in", "array", "values"))
 
 
 def _constant_list_end(words: list[str], opening: int) -> int | None:
@@ -185,23 +197,25 @@ def _render(words: list[str]) -> str:
     number = 0
     before = ""
     for word in words:
-        text = word
+        if not (word in _TIGHT_BEFORE or before in _TIGHT_AFTER or not parts) and (
+            word not in _OPENING or not _is_tight(before, word)
+        ):
+            parts.append(" ")
         if word == _HOLE:
             number += 1
-            text = f"${number}"
-        elif word in _KEYWORDS:
-            text = word.upper()
-        if parts and not _tight(before, word):
-            parts.append(" ")
-        parts.append(text)
+            parts.append(f"${number}")
+        else:
+            parts.append(word.upper() if word in _KEYWORDS else word)
         before = word
     return "".join(parts)
 
 
-def _tight(before: str, word: str) -> bool:
-    if word in _TIGHT_BEFORE or before in _TIGHT_AFTER:
-        return True
-    if word == "[":
+_OPENING = frozenset("([")
+
+
+def _is_tight(before: str, opening: str) -> bool:
+    """Whether a bracket stands right behind a word: of a call, or of an element."""
+    if opening == "[":
         return before != _HOLE
     # A keyword keeps its space before a bracket: IN (…), AND (…).
-    return word == "(" and bool(_PLAIN_NAME.fullmatch(before)) and before not in _KEYWORDS
+    return bool(_PLAIN_NAME.fullmatch(before)) and before not in _KEYWORDS

@@ -51,6 +51,13 @@ class Token:
 _GOES_ON = r"(?:[ \t\f\v]|--[^\n\r]*)*[\n\r](?:[ \t\n\r\f\v]|--[^\n\r]*[\n\r])*"
 _ESCAPED = r"'(?:[^'\\]|\\.|'')*'"
 _STANDARD = r"'(?:[^']|'')*'"
+# A sign at the end of an operator belongs to what follows, so that a>=-5 works; unless it has one
+# of the characters that no standard operator has.
+_NO_OPERATOR = r"(?!--|/\*|%s\b|%\(\w+\)s)"
+_OPERATOR = (
+    rf"(?=(?:{_NO_OPERATOR}[-+*/<>=])*{_NO_OPERATOR}[~!@\#%^&|`?])(?:{_NO_OPERATOR}[-+*/<>=~!@\#%^&|`?])+"
+    rf"|(?:{_NO_OPERATOR}[-+*/<>=])*{_NO_OPERATOR}[*/<>=]|{_NO_OPERATOR}[-+]"
+)
 # Order matters: the first alternative that matches wins. A line ends at \r as well, and whatever
 # is no ASCII belongs to a word, also what Unicode calls a space.
 _PATTERN = re.compile(
@@ -67,7 +74,7 @@ _PATTERN = re.compile(
                 |(?:[0-9][0-9_]*(?:\.(?!\.)[0-9_]*)?|\.[0-9][0-9_]*)(?:[eE][+-]?[0-9]+)?))
     | (?P<word>[A-Za-z_\x80-\U0010ffff][A-Za-z0-9_$\x80-\U0010ffff]*)
     | (?P<punctuation>::|[()\[\],;.:{{}}])
-    | (?P<operator>(?:(?!--|/\*|%s\b|%\(\w+\)s)[-+*/<>=~!@\#%^&|`?])+)
+    | (?P<operator>{_OPERATOR})
     | (?P<other>.)
     """,
     re.VERBOSE | re.DOTALL,
@@ -90,6 +97,32 @@ def meaningful(sql: str) -> list[Token]:
     """The tokens without white space and comments."""
     skipped = (TokenKind.SPACE, TokenKind.COMMENT)
     return [token for token in tokens(sql) if token.kind not in skipped]
+
+
+# What must be sought by hand: block comments nest, a dollar quote ends where it says.
+_BY_HAND = re.compile(r"/\*|\$(?![0-9])")
+
+
+def kinds_and_texts(sql: str) -> tuple[list[str], list[str]]:
+    """The kinds and the texts of `meaningful`, a kind by its value; three times as quick.
+
+    Every different statement of a log is taken apart once, and there may be a hundred thousand.
+    """
+    if _BY_HAND.search(sql) is not None:
+        kept = meaningful(sql)
+        return [token.kind.value for token in kept], [token.text for token in kept]
+    kinds: list[str] = []
+    texts: list[str] = []
+    for match in _PATTERN.finditer(sql):
+        kind = match.lastgroup or "other"
+        if kind in ("space", "comment"):
+            continue
+        kinds.append(kind)
+        if kind == "unclosed":
+            texts.append(sql[match.start() :])
+            break
+        texts.append(match[0])
+    return kinds, texts
 
 
 def has_placeholders(sql: str) -> bool:
@@ -153,19 +186,10 @@ def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
         return TokenKind.UNCLOSED, len(sql)
     if name == "comment" and match[0] == "/*":
         return TokenKind.COMMENT, _block_comment_end(sql, match.start())
-    if name == "operator":
-        return TokenKind.OPERATOR, match.start() + _operator_length(match[0])
-    return TokenKind(name or "other"), match.end()
+    return _KINDS[name or "other"], match.end()
 
 
-def _operator_length(text: str) -> int:
-    """PostgreSQL's rule: a sign at the end belongs to what follows, so that a>=-5 works.
-
-    Unless the operator has one of the characters that no standard operator has.
-    """
-    if any(character in "~!@#%^&|`?" for character in text):
-        return len(text)
-    return max(1, len(text.rstrip("+-")))
+_KINDS = {kind.value: kind for kind in TokenKind}
 
 
 def _block_comment_end(sql: str, start: int) -> int:

@@ -94,6 +94,15 @@ class Groups:
                 self._by_wording[wording] = number
         return number
 
+    def found(self, wording: str, text: str, fingerprint: str) -> int:
+        """The group of a statement whose text and fingerprint somebody has found already."""
+        number = self._by_wording.get(wording)
+        if number is None:
+            number = self.add(Normalised(text, fingerprint, ()))
+            if len(self._by_wording) < _MOST_KNOWN:
+                self._by_wording[wording] = number
+        return number
+
     def add(self, found: Normalised) -> int:
         """The group of a statement that was normalised already."""
         number = self._by_fingerprint.get(found.fingerprint)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 
 from humble_ledger.core.workload.usage import Usage
+
+# The part of the captured time that the first queries of a ranking are told to take.
+MOSTLY = 0.8
 
 
 class RankBy(StrEnum):
@@ -78,14 +81,18 @@ _NONE: Mapping[str, Usage] = {}
 
 
 def rank(
-    queries: Iterable[QueryRuns], by: RankBy = RankBy.TOTAL, before: Mapping[str, Usage] = _NONE
+    queries: Iterable[QueryRuns],
+    by: RankBy = RankBy.TOTAL,
+    before: Mapping[str, Usage] = _NONE,
+    whole_ms: float | None = None,
 ) -> list[RankedQuery]:
     """Rank queries, the heaviest first; those of which the figure is unknown come last.
 
-    ``before`` has what each query took in the capture before, for ranking by growth.
+    ``before`` has what each query took in the capture before, for ranking by growth; ``whole_ms``
+    is the time of all queries when these are only the first of them.
     """
     seen = list(queries)
-    whole = sum(q.usage.total_ms for q in seen) or 1.0
+    whole = (sum(q.usage.total_ms for q in seen) if whole_ms is None else whole_ms) or 1.0
     figure = _FIGURES[by]
     rows = [
         RankedQuery(
@@ -125,7 +132,8 @@ class Ranking:
     """A ranking and what it rests on: the kind of source, and the others there are.
 
     ``chosen`` tells that only some of the captured runs were asked for; ``compared`` names
-    the two captures of a ranking by growth.
+    the two captures of a ranking by growth. ``rows`` may be the first of ``count`` queries, which
+    took ``total_ms``; ``mostly`` is how many take most of it, and the share these take.
     """
 
     rows: tuple[RankedQuery, ...]
@@ -134,3 +142,34 @@ class Ranking:
     others: tuple[str, ...] = ()
     chosen: bool = False
     compared: tuple[str, ...] = field(default=())
+    count: int = 0
+    total_ms: float = 0.0
+    mostly: tuple[int, float] = (0, 0.0)
+
+    @classmethod
+    def of(
+        cls,
+        ranked: Sequence[RankedQuery],
+        top: int | None,
+        by: RankBy,
+        source: str,
+        others: tuple[str, ...],
+        *,
+        chosen: bool,
+        compared: tuple[str, ...],
+    ) -> Ranking:
+        """The ranking of all queries, or its first rows."""
+        few = next(
+            (n for n, row in enumerate(ranked, 1) if row.running_share >= MOSTLY), len(ranked)
+        )
+        return cls(
+            tuple(ranked[:top]),
+            by,
+            source,
+            others,
+            chosen,
+            compared,
+            len(ranked),
+            sum(row.usage.total_ms for row in ranked),
+            (few, ranked[few - 1].running_share if ranked else 0.0),
+        )

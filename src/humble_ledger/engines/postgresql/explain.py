@@ -17,7 +17,7 @@ from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.engines.postgresql.plan_reader import read_plan
-from humble_ledger.errors import WrongUsage
+from humble_ledger.errors import StatementRejected, WrongUsage
 
 MEMORY_FROM = 170000
 GENERIC_FROM = 160000
@@ -82,12 +82,23 @@ def _generic(connection: Connection, prefix: str, text: str) -> Any:
     rules and under the settings that still hold when it comes once more behind EXPLAIN, which
     takes nothing but statements that have a plan.
     """
-    _parsed(connection, "", text)
+    connection.execute("SAVEPOINT humble_parsed")
+    try:
+        _parsed(connection, "", text)
+    except StatementRejected as error:
+        # The type of a value may be unknown here, which EXPLAIN does without; that it is one
+        # statement was found before.
+        if error.sqlstate != _UNKNOWN_TYPE:
+            raise
+        connection.execute("ROLLBACK TO SAVEPOINT humble_parsed")
     with translated(text, behind=len(prefix)), RawCursor(connection) as cursor:
         cursor.execute((prefix + text).encode())
         row = cursor.fetchone()
     assert row is not None
     return row[0]
+
+
+_UNKNOWN_TYPE = "42P18"
 
 
 def _generic_by_name(connection: Connection, prefix: str, text: str) -> Any:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Literal
 
 from msgspec import Struct
 
 from humble_ledger.core.entries import (
-    EventEntry,
+    History,
 )
 
 
@@ -24,10 +23,12 @@ class HistoryDocument(Struct, frozen=True):
     """The history."""
 
     events: list[EventRow]
+    count: int
     kind: Literal["history"] = "history"
     version: Literal[1] = 1
 
 
-def history_document(entries: Sequence[EventEntry]) -> HistoryDocument:
-    """The history."""
-    return HistoryDocument([EventRow(e.at, e.subject, e.words) for e in entries])
+def history_document(found: History) -> HistoryDocument:
+    """The history, or its newest lines."""
+    rows = [EventRow(e.at, e.subject, e.words) for e in found.events]
+    return HistoryDocument(rows, found.count)

@@ -120,9 +120,9 @@ class QueryDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
-def queries_document(ranking: Ranking, top: int | None = None) -> QueriesDocument:
-    """The ranking; ``top`` keeps the first so many."""
-    rows = ranking.rows[:top] if top else ranking.rows
+def queries_document(ranking: Ranking) -> QueriesDocument:
+    """The ranking, or its first rows."""
+    rows = ranking.rows
     return QueriesDocument(
         [_query(each) for each in rows],
         ranking.by.value,

@@ -13,7 +13,6 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import last_column_gives_way, plain_table
 from humble_ledger.views.terminal.text import Text
 
-MOSTLY = 0.8
 # How each kind of source came to its times.
 MEASURED = {
     "log": "measured by the server",
@@ -24,19 +23,18 @@ MEASURED = {
 }
 
 
-def queries_view(ranking: Ranking, numbers: Numbers, top: int | None) -> RenderableType:
+def queries_view(ranking: Ranking, numbers: Numbers) -> RenderableType:
     """The ranking with shares, and how many queries make 80 % of the time."""
     ranked = ranking.rows
     if not ranked and ranking.chosen:
         return Text("No captured run is in that choice. See them all:  humble queries")
     if not ranked:
         return Text("No query has been captured yet. Begin with:  humble capture log FILE")
-    shown = ranked[:top] if top else ranked
     columns = _columns(ranking, numbers)
     table = plain_table(
         ("id", "fixed"), *((each.heading, "right") for each in columns), ("query", "left")
     )
-    for row in shown:
+    for row in ranked:
         figures = (each.figure(row) for each in columns)
         table.add_row(row.query.id, *figures, Text(shorten(row.query.text, 200)))
     note = Text(_note(ranking, numbers), style="bright_black")
@@ -103,18 +101,19 @@ def _whole(figure: float | None, numbers: Numbers) -> str:
 
 def _note(ranking: Ranking, numbers: Numbers) -> str:
     ranked = ranking.rows
-    total = sum(row.usage.total_ms for row in ranked)
-    said = f"{numbers.count(len(ranked), 'queries')}{' chosen' if ranking.chosen else ''}"
+    total = ranking.total_ms
+    said = f"{numbers.count(ranking.count, 'queries')}{' chosen' if ranking.chosen else ''}"
     if ranking.compared:
         earlier, later = ranking.compared
         said += f" of {later}, compared with {earlier}"
     if total:
-        few = next((n for n, e in enumerate(ranked, 1) if e.running_share >= MOSTLY), len(ranked))
         said += f", {numbers.ms(total)} in all ({MEASURED[ranking.source]})"
         if ranking.by is RankBy.TOTAL:
-            share = numbers.percent(ranked[few - 1].running_share)
-            said += f"; the first {few} take {share}"
+            few, share = ranking.mostly
+            said += f"; the first {numbers.whole(few)} take {numbers.percent(share)}"
     said += "."
+    if len(ranked) < ranking.count:
+        said += f" Shown are the first {numbers.whole(len(ranked))}; --top N shows more or fewer."
     if ranking.by in (RankBy.ROWS, RankBy.READS) and not any(
         row.usage.work.rows is not None for row in ranked
     ):

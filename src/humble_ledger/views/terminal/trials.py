@@ -9,7 +9,7 @@ from rich.console import Group, RenderableType
 from humble_ledger.core.entries import (
     Application,
     AppliedQuery,
-    EventEntry,
+    History,
     RemedyEntry,
     SettlementEntry,
     TrialEntry,
@@ -295,9 +295,14 @@ def _applied(query: AppliedQuery, numbers: Numbers) -> str:
     return told + (f"; still there: {', '.join(query.left)}" if query.left else "")
 
 
-def history_view(events: Sequence[EventEntry]) -> RenderableType:
+def history_view(found: History, numbers: Numbers) -> RenderableType:
     """The ledger in order of time."""
+    events = found.events
     table = plain_table(("when (UTC)", "fixed"), ("entry", "fixed"), ("what", "left"))
     for event in events:
         table.add_row(event.at.replace("T", " ")[:19], event.subject, Text(event.words))
-    return table
+    if len(events) == found.count:
+        return table
+    shown, count = numbers.whole(len(events)), numbers.count(found.count, "lines")
+    said = f"The newest {shown} of {count}; more with --last N, everything with --all."
+    return Group(table, Text(""), Text(said, style="bright_black"))

@@ -184,7 +184,5 @@ class _Desk:
         """The one query of the ledger that a statement cut short is the beginning of."""
         # The last word may be cut, and with it the text that stands for it.
         start = normalise(sql[: max(sql.rstrip().rfind(" "), 1)]).text
-        known = [q for q in self._workspace.ledger.queries.all() if q.text.startswith(start)]
-        if len(known) != 1:
-            return None
-        return Normalised(known[0].text, known[0].fingerprint, ())
+        known = self._workspace.ledger.queries.beginning_with(start)
+        return known[0] if len(known) == 1 else None

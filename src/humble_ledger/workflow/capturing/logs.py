@@ -226,8 +226,9 @@ def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
     for group, repetition in desk.gathering.repetition.finish().items():
         if desk.writer.knows(group):
             found = repetition_symptoms(repetition)
-            query = desk.writer.query(group)
-            workspace.ledger.symptoms.keep_of_workload(desk.writer.id, query, found)
+            if found:
+                query = desk.writer.query(group)
+                workspace.ledger.symptoms.keep_of_workload(desk.writer.id, query, found)
     return desk.writer.finish(desk.figures(), status)
 
 

@@ -12,7 +12,7 @@ from humble_ledger.workflow.diagnosing.plans import judge, plan_to_judge
 from humble_ledger.workflow.diagnosing.runs import symptoms_of_runs, symptoms_of_workload
 from humble_ledger.workflow.diagnosing.schema import symptoms_of_schema
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.ranking import captured_queries, ranking
+from humble_ledger.workflow.ranking import captured_ms, captured_queries, ranking
 from humble_ledger.workflow.reading import SAVED
 from humble_ledger.workflow.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
@@ -74,8 +74,7 @@ def _diagnose(workspace: Workspace, what: str, measure: bool) -> Diagnosis:
     captured = 0.0
     if entry.query:
         kept += symptoms_of_runs(workspace, entry.query)
-        rows = ranking(workspace).rows if workspace.ledger.captures.all() else ()
-        captured = next((r.usage.total_ms for r in rows if r.query.id == entry.query), 0.0)
+        captured = captured_ms(workspace, entry.query)
     diagnosis = replace(diagnosis, captured_ms=captured)
     kept.sort(key=lambda each: (each.symptom.harmless, -diagnosis.wasted_ms(each)))
     return replace(diagnosis, symptoms=tuple(kept))

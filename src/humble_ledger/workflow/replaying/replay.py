@@ -297,7 +297,7 @@ class _Run:
         if asked.rhythm is Rhythm.CAPTURED:
             shares = by_session(self.runs, asked.clients, asked.speed)
             return [iter(share) for share in shares if share]
-        calls = {q.id: q.usage.calls for q in self.workspace.ledger.queries.all()}
+        calls = self.workspace.ledger.queries.calls()
         return [
             closed_loop(self.runs, calls, asked.seed * 1_000 + number)
             for number in range(asked.clients)
