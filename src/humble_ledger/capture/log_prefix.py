@@ -11,7 +11,8 @@ LEVELS = (
 )
 _TIME = r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d+)? [A-Za-z0-9+:-]+"
 # What a name may be: lengths are bounded, so that a line of junk cannot cost minutes.
-_NAME = r"[^\n]{0,130}?"
+_LENGTH = "{0,130}?"
+_NAME = rf"[^\n]{_LENGTH}"
 # The escapes that name something we keep; a name that occurs twice is kept once.
 _ESCAPES = {
     "m": ("time", _TIME),
@@ -64,7 +65,7 @@ def _from_setting(prefix: str) -> str:
     for escape in _ESCAPE.finditer(prefix):
         between = prefix[place : escape.start()]
         parts.append(re.escape(between))
-        if not between and escape[2] not in "q%" and parts[-2:-1] and _NAME in parts[-2]:
+        if not between and _is_any(_pattern_of(escape[2])) and parts[-2:-1] and _is_any(parts[-2]):
             # Two names with nothing between them: nobody can tell where one ends, and to try
             # every place costs minutes. The first takes all.
             place = escape.end()
@@ -80,6 +81,15 @@ def _from_setting(prefix: str) -> str:
             parts.append(_group(letter, seen, padded=escape[1] is not None))
     parts.append(re.escape(prefix[place:]))
     return "".join(parts) + (")?" if optional else "")
+
+
+def _pattern_of(letter: str) -> str:
+    return _ESCAPES[letter][1] if letter in _ESCAPES else _SKIPPED.get(letter, "")
+
+
+def _is_any(pattern: str) -> bool:
+    """Whether a pattern takes whatever there is, so that its end must be tried for."""
+    return _LENGTH in pattern
 
 
 def _group(letter: str, seen: set[str], padded: bool) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import sys
 from typing import TYPE_CHECKING, Any
 
@@ -33,6 +34,9 @@ def run(arguments: list[str]) -> int:
     # Typer brings its own Click, so its exceptions are reached through Typer.
     parser_error: type[Exception] = typer.BadParameter.__mro__[2]
     as_json = "--json" in arguments
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a terminal that is not of UTF-8
     try:
         # Outside of its standalone mode the parser returns exit codes rather than leaving.
         code = build()(args=arguments, prog_name="humble", standalone_mode=False)
@@ -49,6 +53,14 @@ def run(arguments: list[str]) -> int:
         # The reader of our output went away, as `head` does; that is no error.
         sys.stderr.close()
         return 0
+    except UnicodeEncodeError:
+        _say(_not_utf8(), as_json)
+        return 4
+    except Exception as error:
+        if not _of_ledger(error):
+            raise
+        _say(_damaged(error), as_json)
+        return 3
     if code == STOPPED:
         _say(Interrupted(KEPT), as_json)
     return code if isinstance(code, int) else 0
@@ -72,6 +84,38 @@ def _say(error: HumbleError, as_json: bool) -> None:
     sys.stderr.write(f"humble: {escaped(error.message)}\n")
     if error.hint:
         sys.stderr.write(f"        {escaped(error.hint)}\n")
+
+
+def _not_utf8() -> HumbleError:
+    from humble_ledger.errors import UnreadableInput  # noqa: PLC0415
+
+    return UnreadableInput(
+        "What was given holds bytes that are no UTF-8, so it cannot be sent to a server.",
+        "Put the statement into a file in UTF-8 and give  @file",
+    )
+
+
+def _of_ledger(error: Exception) -> bool:
+    """Whether reading the ledger came upon what it cannot hold: an entry that is damaged, or
+    written by a version that had other words.
+    """
+    place = error.__traceback__
+    while place is not None:
+        if place.tb_frame.f_globals.get("__name__", "").startswith("humble_ledger.ledger."):
+            return True
+        place = place.tb_next
+    return False
+
+
+def _damaged(error: Exception) -> HumbleError:
+    from humble_ledger.errors import LedgerUnreachable  # noqa: PLC0415
+
+    said = " ".join(str(error).split())[:200]
+    return LedgerUnreachable(
+        f"An entry of the ledger cannot be read ({type(error).__name__}: {said}).",
+        "It is damaged, or of another version of this program: keep the file as it is, and go on "
+        "with a backup of it.",
+    )
 
 
 def _usage(error: Any, as_json: bool) -> None:

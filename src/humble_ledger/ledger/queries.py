@@ -123,8 +123,10 @@ class Queries(Shelf):
     def example(self, query: str) -> Statement:
         """The statement of a query's slowest run, as it can be sent.
 
+        One that was given as a text, and never captured, is what its newest plan was made for.
+
         Raises:
-            WrongUsage: the ledger has no such query, or it was never seen running.
+            WrongUsage: the ledger has no such query, or nothing of it that could be sent.
         """
         row = self.row(Kind.QUERY, query)
         runs = self.runs(query, most=1)
@@ -132,8 +134,13 @@ class Queries(Shelf):
             # Statistics of a server have no values; a generic plan can still be had.
             with self.store.reading() as c:
                 seen = _summed(c, EVERYTHING, [row.id])
+                p = t.plans.c
+                wanted = select(p.statement, p.parameters).where(p.query_id == row.id)
+                given = c.execute(wanted.order_by(p.id.desc()).limit(1)).first()
             if row.id in seen:
                 return Statement(row.text)
+            if given is not None:
+                return Statement(given.statement, tuple(given.parameters))
             raise WrongUsage(
                 f"No run of {query} is in the ledger, so its values are not known.",
                 "Give the statement itself, with its values in it.",

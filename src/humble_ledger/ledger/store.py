@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
 import msgspec
 from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.pool import QueuePool
 
 from humble_ledger.errors import LedgerUnreachable
 from humble_ledger.ledger import upgrading
@@ -27,34 +29,58 @@ class Store:
                 "Begin one here with:  humble init postgresql://user@host/database",
             )
         self.path = path
+        if not create:
+            self._require_ledger()
         self._engine = _engine(path)
-        try:
-            with self._engine.connect() as connection:
-                version = upgrading.version_of(connection)
-            if version is None and not create:
-                raise LedgerUnreachable(
-                    f"The file {path} is not a ledger.", "Name another, or begin one elsewhere."
-                )
-            if version != upgrading.NEWEST:
-                self._upgrade(version)
-        except DatabaseError as error:
-            raise LedgerUnreachable(
-                f"The ledger {path} cannot be opened: {error.orig}.",
-                "Is it a ledger, and may you write to it and to its folder?",
-            ) from error
+        with self.reading() as connection:
+            version = upgrading.version_of(connection)
+        if version != upgrading.NEWEST:
+            self._upgrade(version)
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
-        """A transaction that sees one state of the ledger."""
-        with self._engine.connect() as connection:
+        """A transaction that sees one state of the ledger.
+
+        Raises:
+            LedgerUnreachable: the file cannot be opened, or is damaged.
+        """
+        with self._told(), self._engine.connect() as connection:
             yield connection
 
     @contextmanager
     def writing(self) -> Iterator[Connection]:
-        """One step: all of it is kept, or nothing. Waits for another writer."""
-        connecting = self._engine.connect().execution_options(humble_writes=True)
-        with connecting as connection, connection.begin():
-            yield connection
+        """One step: all of it is kept, or nothing. Waits for another writer.
+
+        Raises:
+            LedgerUnreachable: it cannot be written: the disk is full, somebody else holds it,
+                it may only be read. The ledger is as it was before the step.
+        """
+        with self._told():
+            connecting = self._engine.connect().execution_options(humble_writes=True)
+            with connecting as connection, connection.begin():
+                yield connection
+
+    def _require_ledger(self) -> None:
+        """Look whether it is one, and leave alone what is none: a connection of ours sets it up."""
+        with self._told(), closing(sqlite3.connect(self.path)) as connection:
+            wanted = "SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'"
+            ((found,),) = connection.execute(wanted).fetchall()
+        if not found:
+            raise LedgerUnreachable(
+                f"The file {self.path} is not a ledger.", "Name another, or begin one elsewhere."
+            )
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """The store's own errors in the user's terms; each ends the step, and undoes it."""
+        try:
+            yield
+        except (SQLAlchemyError, sqlite3.Error) as error:
+            said = str(getattr(error, "orig", None) or error).splitlines()[0]
+            hint = next((hint for words, hint in _HINTS if words in said), _HINT)
+            raise LedgerUnreachable(
+                f"The ledger {self.path} cannot be used: {said}.", hint
+            ) from error
 
     def close(self) -> None:
         """Close the file."""
@@ -70,10 +96,26 @@ class Store:
             upgrading.upgrade(connection)
 
 
+_HINT = "Is it a ledger, and may you write to it and to its folder? Nothing of this step was kept."
+_HINTS = (
+    ("full", "Make room on its disk and try again; nothing of this step was kept."),
+    ("I/O", "Its disk may be full or failing; nothing of this step was kept."),
+    ("locked", "Another process has held it for long; try again when that has ended."),
+    ("readonly", "You may not write to it or to its folder."),
+    ("malformed", "It is damaged: keep the file as it is, and go on with a backup of it."),
+    ("not a database", "Name another, or begin one elsewhere."),
+)
+
+
 def _engine(path: Path) -> Engine:
+    def connected() -> sqlite3.Connection:
+        # A path is no part of a URL: it may hold ?, % and whatever else.
+        return sqlite3.connect(path, timeout=WAIT_FOR_OTHER_WRITER_S, check_same_thread=False)
+
     engine = create_engine(
-        f"sqlite:///{path}",
-        connect_args={"timeout": WAIT_FOR_OTHER_WRITER_S},
+        "sqlite://",
+        creator=connected,
+        poolclass=QueuePool,
         # Ten times as quick as the standard library's: captures write lists by the thousand.
         json_serializer=lambda value: msgspec.json.encode(value).decode(),
         json_deserializer=msgspec.json.decode,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -69,7 +70,7 @@ def write_configuration(configuration: Configuration) -> Path:
     """Write `humble.toml` into the configuration's folder; returns its path."""
     path = configuration.folder / FILE_NAME
     document: dict[str, Any] = {
-        "ledger": str(configuration.ledger.relative_to(configuration.folder)),
+        "ledger": os.path.relpath(configuration.ledger, configuration.folder),
         "migrations": str(configuration.migrations),
         "number_style": configuration.number_style,
         "mask": configuration.mask,
