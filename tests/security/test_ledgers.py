@@ -146,12 +146,13 @@ def test_a_ledger_that_may_only_be_read_is_told(kept: Program) -> None:
     try:
         folder.chmod(0o555)
         (folder / "humble.ledger").chmod(0o444)
-        nobody = (
-            "import os; os.setgid(65534); os.setuid(65534); import sys; sys.argv[0] = 'humble'\n"
+        # What it needs is loaded first: nobody may not read this machine's Python.
+        code = (
+            "import os, sys; from humble_ledger.cli.entry import run; run(['history']);"
+            f"os.chdir('{folder}'); os.setgid(65534); os.setuid(65534); sys.exit(run(['history']))"
         )
-        code = nobody + "from humble_ledger.cli.entry import run; sys.exit(run(sys.argv[1:]))"
         done = subprocess.run(
-            [sys.executable, "-c", code, "history"], cwd=folder, env=kept.environment,
+            [sys.executable, "-c", code], cwd=kept.folder, env=kept.environment,
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         assert done.returncode == 3 and "You may not write" in done.stderr, done

@@ -68,6 +68,7 @@ def _from_setting(prefix: str) -> str:
         if not between and _is_any(_pattern_of(escape[2])) and parts[-2:-1] and _is_any(parts[-2]):
             # Two names with nothing between them: nobody can tell where one ends, and to try
             # every place costs minutes. The first takes all.
+            parts.pop()
             place = escape.end()
             continue
         place = escape.end()
