@@ -260,7 +260,8 @@ class BlockWriter:
 
     def _times(self, stamps: list[str]) -> list[float | None]:
         """`time` of each; most are milliseconds of one minute."""
-        self.time(stamps[0])
+        if self.time(stamps[0]) is None:
+            return [self.time(s) for s in stamps]
         minute, zone, begun = self._now
         if {s[:17] for s in stamps} == {minute} and {s[23:] for s in stamps} == {zone}:
             return [begun + float(s[17:23]) for s in stamps]
@@ -326,10 +327,8 @@ class BlockWriter:
         """
         # With milliseconds all places are fixed, and most are of the minute of the one before.
         if stamp[:17] == self._now[0] and stamp[23:] == self._now[1]:
-            try:
-                return self._now[2] + float(stamp[17:23])
-            except ValueError:
-                return None
+            second = _seconds(stamp[17:23])
+            return None if second is None else self._now[2] + second
         minute, rest = stamp[:17], stamp[17:]
         seconds, _, zone = rest.partition(" ")
         key = f"{minute} {zone}"
@@ -338,10 +337,8 @@ class BlockWriter:
             if minute[4:5] != "-":
                 return _epoch(stamp)
             begun = self._minutes[key] = self._minute(minute, zone)
-        try:
-            found = None if begun is None else begun + float(seconds)
-        except ValueError:
-            return None
+        second = _seconds(seconds)
+        found = None if begun is None or second is None else begun + second
         if begun is not None and len(seconds) == _WITH_MS and seconds[2] == ".":
             self._now = (minute, f" {zone}", begun)
         return found
@@ -398,6 +395,15 @@ def clean(text: str) -> str:
     if "\x00" in text or HOLE in text:
         return text.replace("\x00", "\ufffd").replace(HOLE, "\ufffd")
     return text
+
+
+def _seconds(text: str) -> float | None:
+    """The seconds of a minute; None for what are none, as nan."""
+    try:
+        found = float(text)
+    except ValueError:
+        return None
+    return found if 0.0 <= found < 100.0 else None
 
 
 def _epoch(stamp: str) -> float | None:

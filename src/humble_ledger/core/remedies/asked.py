@@ -13,7 +13,7 @@ from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import RefusedForSafety, WrongUsage
 
 ASKED_FOR = "asked for"
-_SETTING = re.compile(r"\s*([a-zA-Z_][\w.]*)\s*(?:=|\s)\s*(.+?)\s*", re.DOTALL)
+_SETTING = re.compile(r"[a-z_][\w.]*")
 # What a transaction can hold and take back; COPY, DO or NOTIFY act outside of it, COMMIT ends it.
 # It must be the very first word: where a comment ends is not for us to say.
 _COMMANDS = frozenset(
@@ -47,10 +47,10 @@ def setting(text: str) -> Remedy:
     Raises:
         WrongUsage: it is not of that form.
     """
-    found = _SETTING.fullmatch(text)
-    if found is None or "=" not in text:
+    said, _, given = text.partition("=")
+    name, value = said.strip().lower(), given.strip().strip("'")
+    if not _SETTING.fullmatch(name) or not value:
         raise WrongUsage(f"«{text}» is no setting.", "Write it like  --set work_mem=64MB")
-    name, value = found[1].lower(), found[2].strip("'")
     quoted = value.replace("'", "''")
     return Remedy(
         type=RemedyType.SETTING,

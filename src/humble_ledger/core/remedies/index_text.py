@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
 from humble_ledger.errors import UnreadableInput
 
@@ -107,7 +108,7 @@ class _Reader:
 
     def _error(self, expected: str) -> UnreadableInput:
         return UnreadableInput(
-            f"The index «{self._text}» cannot be read: expected {expected}.", _HINT
+            f"The index «{shorten(self._text, 120)}» cannot be read: expected {expected}.", _HINT
         )
 
 

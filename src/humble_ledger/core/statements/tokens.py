@@ -48,7 +48,8 @@ class Token:
 
 
 # A string goes on behind a line's end, with comments between; a continued E'…' keeps its escapes.
-_GOES_ON = r"(?:[ \t\f\v]|--[^\n\r]*)*[\n\r](?:[ \t\n\r\f\v]|--[^\n\r]*[\n\r])*"
+# Nothing in it is given back: a row of dashes could be parted into comments in countless ways.
+_GOES_ON = r"(?:[ \t\f\v]|--[^\n\r]*+)*+[\n\r](?:[ \t\n\r\f\v]|--[^\n\r]*+[\n\r])*+"
 _ESCAPED = r"'(?:[^'\\]|\\.|'')*'"
 _STANDARD = r"'(?:[^']|'')*'"
 # A sign at the end of an operator belongs to what follows, so that a>=-5 works; unless it has one

@@ -37,6 +37,8 @@ def cut(sql: str) -> tuple[str, list[str]] | None:
     None for a statement with strings of other kinds (E'…', $$…$$): it is kept whole, and
     grouped by its tokens.
     """
+    if HOLE in sql:
+        return None  # it would be taken for one of ours
     parts = _LITERAL.split(sql)
     wording = HOLE.join(parts[::2])
     return (wording, parts[1::2]) if is_plain(wording) else _cut_among_others(sql)
@@ -69,9 +71,9 @@ def is_plain(wording: str) -> bool:
 
 def refill(wording: str, literals: Sequence[str]) -> str:
     """The text that was sent: the literals put back into their holes."""
-    parts = wording.split(HOLE)
-    if len(parts) == 1:
+    if not literals:
         return wording
+    parts = wording.split(HOLE)
     return "".join(piece + literal for piece, literal in zip(parts, [*literals, ""], strict=True))
 
 
