@@ -114,6 +114,7 @@ class Guarded:
     def state(self) -> dict[str, object]:
         """Everything an attack could change, in one document that compares."""
         with psycopg.connect(self.url, autocommit=True) as connection:
+            connection.execute("SET search_path = pg_catalog, public")
             found: dict[str, object] = {
                 name: connection.execute(sql.encode()).fetchall() for name, sql in STATE.items()
             }

@@ -15,7 +15,7 @@ from tests.security.guarded import Guarded
 
 ALL = {**SEVERAL, **DISGUISED, **CALLING}
 AS_CHANGES = [*DISGUISED, *list(CALLING)[::5], "plain", "escape string with a quote"]
-EXIT_CODES = (0, 2, 4, 5, 6)  # done, or one of the refusals
+EXIT_CODES = (0, 1, 2, 4, 5, 6)  # done, a promise that does not hold, or one of the refusals
 
 
 def fitted(text: str, guarded: Guarded) -> str:
@@ -191,3 +191,75 @@ def test_a_plan_tells_what_the_planner_may_call(aimed: Program, guarded: Guarded
     assert "the planner may call app.opaque" in said
     said = aimed.fails(5, "plan", "SELECT * FROM precious WHERE id = app.lying(3)")
     assert "app.lying" in said and "app.trace" in said
+
+
+SHADOWS = """
+DROP SCHEMA IF EXISTS shadows CASCADE;
+CREATE SCHEMA shadows;
+CREATE FUNCTION shadows."right"(name, integer) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('right')::text $$;
+CREATE FUNCTION shadows."lower"(name) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('lower')::text $$;
+CREATE FUNCTION shadows.concat(text, text) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('concat')::text $$;
+CREATE FUNCTION shadows.set_config(text, text, boolean) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('set_config')::text $$;
+CREATE FUNCTION shadows.to_regclass(text) RETURNS regclass LANGUAGE sql AS
+    $$ SELECT app.trace('to_regclass')::oid::regclass $$;
+CREATE FUNCTION shadows.pg_relation_size(oid) RETURNS bigint LANGUAGE sql AS
+    $$ SELECT app.trace('size')::bigint $$;
+CREATE FUNCTION shadows.pg_get_indexdef(oid) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('indexdef')::text $$;
+CREATE FUNCTION shadows.joined(name, text) RETURNS text LANGUAGE sql AS
+    $$ SELECT app.trace('||')::text $$;
+CREATE OPERATOR shadows.|| (LEFTARG = name, RIGHTARG = text, FUNCTION = shadows.joined);
+CREATE FUNCTION shadows.same(oid, regclass) RETURNS boolean LANGUAGE sql AS
+    $$ SELECT app.trace('=') = 1 $$;
+CREATE OPERATOR shadows.= (LEFTARG = oid, RIGHTARG = regclass, FUNCTION = shadows.same);
+CREATE FUNCTION shadows.divided(integer, integer) RETURNS integer LANGUAGE sql AS
+    $$ SELECT app.trace('/') $$;
+CREATE OPERATOR shadows./ (LEFTARG = integer, RIGHTARG = integer, FUNCTION = shadows.divided);
+CREATE VIEW shadows.pg_class AS SELECT c.*, app.trace('pg_class') AS acted
+    FROM pg_catalog.pg_class c;
+"""
+
+
+@pytest.mark.parametrize("path", ["public, shadows", "shadows, pg_catalog, public"])
+def test_what_shadows_the_servers_own_names_is_never_ours(
+    aimed: Program, guarded: Guarded, path: str
+) -> None:
+    """Who may create in a schema of the path could have our questions run theirs with our rights."""
+    guarded.do(SHADOWS)
+    guarded.do(f"ALTER DATABASE guarded SET search_path = {path}")
+    text = "SELECT * FROM precious WHERE keeper_id = 3"
+    try:
+        before = guarded.state()
+        # Allowed, so that the statements are run: none of them calls these.
+        allowed = ("--allow-side-effects", "same,joined,divided,trace,dblink_exec")
+        for command in (
+            ("preflight",),
+            ("plan", text, "--measure", *allowed),
+            ("plan", text.replace("3", "$1"), "--values", "common"),
+            ("diagnose", text),
+            ("diagnose", "--schema"),
+            ("routes", text),
+            ("propose", text),
+            ("table", "precious"),
+            ("table", "precious.note", "--value", "x", "--count"),
+            ("table", "nowhere"),
+            ("trial", text, "--index", "precious (keeper_id)", "--pairs", "6", *allowed),
+            ("trial", text, "--apply", "CREATE INDEX x ON precious (id)", "--revert", "DROP INDEX x",
+             "--pairs", "6", *allowed),
+            ("settle", "t1", "keep", "--reason", "it is wanted"),
+            ("audit",),
+            ("tidy",),
+            ("capture", "live", "--for", "0.3s"),
+        ):  # fmt: skip
+            done = aimed.run(*command)
+            refused_or_done(done)
+            unharmed(guarded, before, command)
+            if command[0] == "trial":
+                assert done.code == 0, done.err
+    finally:
+        guarded.do("ALTER DATABASE guarded RESET search_path")
+        guarded.do("DROP SCHEMA shadows CASCADE")

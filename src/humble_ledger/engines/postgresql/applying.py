@@ -20,7 +20,8 @@ from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.transactions import refuse_to_leave
 
 _INVALID_SQL = """
-SELECT 1 FROM pg_index WHERE indexrelid = to_regclass(%s) AND NOT indisvalid
+SELECT 1 FROM pg_catalog.pg_index
+WHERE indexrelid = pg_catalog.to_regclass(%s)::oid AND NOT indisvalid
 """
 
 
@@ -79,7 +80,9 @@ class PostgresHands:
 @contextlib.contextmanager
 def hands(url: str, limits: Limits, mark: str = "settle") -> Iterator[PostgresHands]:
     """A connection that may write, closed at the end."""
-    connection = connect(url, replace(limits, statement_ms=0), mark=mark, read_only=False)
+    connection = connect(
+        url, replace(limits, statement_ms=0), mark=mark, read_only=False, as_the_user=True
+    )
     try:
         yield PostgresHands(connection)
     finally:

@@ -12,9 +12,9 @@ from humble_ledger.engines.postgresql.transactions import refuse_to_leave
 BUILD_TIMEOUT_MS = 10 * 60_000
 
 _BUILT_SQL = """
-SELECT pg_relation_size(i.indexrelid), i.indcheckxmin, i.indexprs IS NOT NULL,
+SELECT pg_catalog.pg_relation_size(i.indexrelid), i.indcheckxmin, i.indexprs IS NOT NULL,
     i.indrelid::regclass::text
-FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
+FROM pg_catalog.pg_index i JOIN pg_catalog.pg_class c ON c.oid = i.indexrelid
 WHERE c.relname = %s
 ORDER BY i.indexrelid DESC LIMIT 1
 """

@@ -21,6 +21,7 @@ from humble_ledger.core.schema.facts import (
 )
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import reading
 
 _KINDS = {"r": "table", "p": "partitioned", "v": "view", "m": "materialized view", "f": "foreign"}
 _ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
@@ -53,7 +54,7 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
        CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
        s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
        greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
-       CASE WHEN c.relispartition THEN pg_partition_root(c.oid)::regclass::text END AS root,
+       c.root_oid,
        (SELECT count(*) FROM pg_partition_tree(c.root_oid) WHERE isleaf) AS leaves
 FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root_oid
       FROM pg_class) c
@@ -64,7 +65,7 @@ WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
 """
 
 _COLUMNS_SQL = """
-SELECT a.attrelid AS oid, a.attname AS name, format_type(a.atttypid, a.atttypmod) AS type,
+SELECT a.attrelid AS oid, a.attname AS name,
        a.attnum AS position, a.attnotnull AS not_null, a.attlen AS length,
        a.attalign AS alignment, s.avg_width, s.null_frac, s.n_distinct, s.correlation,
        s.most_common_freqs[1] AS top,
@@ -92,8 +93,8 @@ ORDER BY a.attrelid, a.attnum
 _INDEXES_SQL = """
 SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique AS is_unique,
        i.indisprimary AS is_primary, i.indisvalid AS valid, i.indnkeyatts AS key_count,
-       i.indoption::int2[] AS options, pg_get_expr(i.indpred, i.indrelid) AS predicate,
-       pg_get_indexdef(i.indexrelid) AS definition, pg_relation_size(i.indexrelid) AS bytes,
+       i.indoption::int2[] AS options, i.indexrelid AS number,
+       pg_relation_size(i.indexrelid) AS bytes,
        s.idx_scan AS scans, {last_scan} AS last_scan,
        EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid
                  AND k.contype IN ('p', 'u', 'x')) AS in_constraint,
@@ -110,15 +111,30 @@ SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique A
        (SELECT array_agg(coalesce(a.attname, '') ORDER BY k.place)
           FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(number, place)
           LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
-                                  AND k.number > 0) AS columns,
-       (SELECT array_agg(pg_get_indexdef(i.indexrelid, place::int, true) ORDER BY place)
-          FROM generate_series(1, i.indnatts) AS place) AS printed
+                                  AND k.number > 0) AS columns
 FROM pg_index i
 JOIN pg_class c ON c.oid = i.indexrelid
 JOIN pg_am m ON m.oid = c.relam
 LEFT JOIN pg_stat_all_indexes s ON s.indexrelid = i.indexrelid
 WHERE i.indrelid = ANY(%s)
 ORDER BY i.indrelid, c.relname
+"""
+
+# What is printed depends on where names are looked for, and must be as in a plan. So these are
+# asked where the user looks, with every name and type spelt out: nothing there can stand in.
+_PRINTED_TYPES_SQL = """
+SELECT attrelid, attnum, pg_catalog.format_type(atttypid, atttypmod)
+FROM pg_catalog.pg_attribute WHERE attrelid = ANY(%s::oid[]) AND NOT attisdropped
+"""
+_PRINTED_INDEXES_SQL = """
+SELECT i.indexrelid, pg_catalog.pg_get_expr(i.indpred, i.indrelid),
+       pg_catalog.pg_get_indexdef(i.indexrelid),
+       ARRAY(SELECT pg_catalog.pg_get_indexdef(i.indexrelid, place, true)
+             FROM pg_catalog.generate_series(1, i.indnatts::int4) AS place ORDER BY place)
+FROM pg_catalog.pg_index i WHERE i.indrelid = ANY(%s::oid[])
+"""
+_PRINTED_TABLES_SQL = """
+SELECT c.oid, c.oid::regclass::text FROM pg_catalog.pg_class c WHERE c.oid = ANY(%s::oid[])
 """
 
 # The last use of an index is known from this version on.
@@ -207,10 +223,35 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
         asked = _INDEXES_SQL.format(last_scan="s.last_idx_scan" if newer else "NULL")
         indexes = _grouped(cursor.execute(asked.encode(), (oids,)).fetchall())
         keys = _grouped(cursor.execute(_FOREIGN_KEYS_SQL, (oids,)).fetchall())
+    _print(connection, tables, columns, indexes)
     page = connection.info.parameter_status("block_size")
     page_bytes = int(page) if page else 8192
     found = (_table(row, columns, indexes, keys, page_bytes) for row in tables)
     return {table.name: table for table in found}
+
+
+def _print(
+    connection: Connection, tables: list[dict[str, Any]], columns: _Rows, indexes: _Rows
+) -> None:
+    """Add what the server prints of types, expressions and tables, as it does in a plan."""
+    oids = [row["oid"] for row in tables]
+    roots = [row["root_oid"] for row in tables if row["root_oid"]]
+    with reading(connection), translated():
+        types = {
+            (oid, place): text
+            for oid, place, text in connection.execute(_PRINTED_TYPES_SQL, (oids,))
+        }
+        printed = {row[0]: row[1:] for row in connection.execute(_PRINTED_INDEXES_SQL, (oids,))}
+        asked = connection.execute(_PRINTED_TABLES_SQL, (roots,))
+        names = {oid: str(text) for oid, text in asked}
+    for row in tables:
+        row["root"] = names.get(row["root_oid"])
+    for rows in columns.values():
+        for row in rows:
+            row["type"] = types[row["oid"], row["position"]]
+    for rows in indexes.values():
+        for row in rows:
+            row["predicate"], row["definition"], row["printed"] = printed[row["number"]]
 
 
 def changing_functions(connection: Connection, names: Iterable[str]) -> frozenset[str]:

@@ -19,7 +19,22 @@ from humble_ledger.engines.postgresql.faults import translated, unreachable
 from humble_ledger.engines.postgresql.one_statement import OwnCursor
 from humble_ledger.errors import WrongUsage
 
-Connection = psycopg.Connection[TupleRow]
+
+class Connection(psycopg.Connection[TupleRow]):
+    """A connection that keeps apart where we look for names and where the user does.
+
+    Whoever may create functions or operators in a schema of the path can shadow the server's own
+    for certain types, and would have our questions run theirs with our rights. So the session looks
+    in `pg_catalog` alone; ``users_path`` is set for the statements of users, inside the
+    transactions they run in.
+    """
+
+    users_path: str = ""
+
+    def look_as_the_user(self) -> None:
+        """Look for names where the user does, until the end of the transaction."""
+        self.execute("SELECT pg_catalog.set_config('search_path', %s, true)", (self.users_path,))
+
 
 CONNECT_TIMEOUT_S = 10
 CANCEL_S = 5.0
@@ -130,8 +145,18 @@ def place_of(url: str) -> str:
     return f"{database} on {host}{f':{port}' if port else ''}"
 
 
-def connect(url: str, limits: Limits, *, mark: str = "", read_only: bool = True) -> Connection:
+def connect(
+    url: str,
+    limits: Limits,
+    *,
+    mark: str = "",
+    read_only: bool = True,
+    as_the_user: bool = False,
+) -> Connection:
     """A connection with time-outs, a name, and read-only unless a trial needs more.
+
+    With ``as_the_user`` names are looked for where the user does, also outside of transactions:
+    for connections on which nothing but a user's statements is run.
 
     ``mark`` goes into the application name, so that a session of a broken-off trial can be
     told from all others.
@@ -143,7 +168,7 @@ def connect(url: str, limits: Limits, *, mark: str = "", read_only: bool = True)
     parts = parse(url)
     name = f"{APPLICATION_NAME} {mark}".strip()
     try:
-        connection = psycopg.connect(
+        connection = Connection.connect(
             url,
             autocommit=True,
             prepare_threshold=None,  # a prepared statement may be given a generic plan
@@ -157,6 +182,7 @@ def connect(url: str, limits: Limits, *, mark: str = "", read_only: bool = True)
             place_of(url), error, [*secrets, os.environ.get("PGPASSWORD", "")]
         ) from None
     try:
+        _settle_path(connection, as_the_user)
         _settle_session(connection, limits, read_only)
     except BaseException:
         connection.close()
@@ -171,6 +197,16 @@ SELECT set_config('pg_stat_statements.track', 'none', false)
 WHERE current_setting('is_superuser') = 'on'
   AND current_setting('pg_stat_statements.track', true) IS NOT NULL
 """
+
+
+def _settle_path(connection: Connection, as_the_user: bool) -> None:
+    with translated():
+        # A command, which nobody can shadow.
+        row = connection.execute("SHOW search_path").fetchone()
+        assert row is not None
+        connection.users_path = str(row[0])
+        if not as_the_user:
+            connection.execute("SET search_path = pg_catalog")
 
 
 def _settle_session(connection: Connection, limits: Limits, read_only: bool) -> None:

@@ -15,7 +15,7 @@ from humble_ledger.engines.postgresql.one_statement import UserCursor
 
 def count(connection: Connection, table: TableName, conditions: Sequence[str]) -> int:
     """The rows of a table that meet all conditions, which are the server's own text."""
-    source = sql.SQL("SELECT count(*) FROM {} AS {} WHERE ").format(
+    source = sql.SQL("SELECT pg_catalog.count(*) FROM {} AS {} WHERE ").format(
         sql.Identifier(table.schema, table.name), sql.Identifier(table.name)
     )
     where = " AND ".join(f"({condition})" for condition in conditions) or "true"
@@ -28,15 +28,16 @@ def count(connection: Connection, table: TableName, conditions: Sequence[str]) -
 def value_counts(connection: Connection, table: TableName, column: str, most: int) -> ValueCounts:
     """Rows, NULLs, distinct values and the most common ones, in one pass over the table."""
     query = sql.SQL(
-        "WITH counted AS (SELECT {column} AS value, count(*) AS rows FROM {table} GROUP BY 1) "
-        "SELECT (SELECT coalesce(sum(rows), 0) FROM counted), "
-        "(SELECT coalesce(sum(rows), 0) FROM counted WHERE value IS NULL), "
-        "(SELECT count(*) FROM counted WHERE value IS NOT NULL), "
-        "(SELECT array_agg(each.value::text ORDER BY each.rows DESC, each.value::text) FROM "
-        "(SELECT value, rows FROM counted WHERE value IS NOT NULL "
+        "WITH counted AS (SELECT {column} AS value, pg_catalog.count(*) AS rows FROM {table} "
+        "GROUP BY 1) "
+        "SELECT (SELECT coalesce(pg_catalog.sum(rows), 0) FROM counted), "
+        "(SELECT coalesce(pg_catalog.sum(rows), 0) FROM counted WHERE value IS NULL), "
+        "(SELECT pg_catalog.count(*) FROM counted WHERE value IS NOT NULL), "
+        "(SELECT pg_catalog.array_agg(each.value::text ORDER BY each.rows DESC, each.value::text) "
+        "FROM (SELECT value, rows FROM counted WHERE value IS NOT NULL "
         "ORDER BY rows DESC, value::text LIMIT {most}) AS each), "
-        "(SELECT array_agg(each.rows ORDER BY each.rows DESC, each.value::text) FROM "
-        "(SELECT value, rows FROM counted WHERE value IS NOT NULL "
+        "(SELECT pg_catalog.array_agg(each.rows ORDER BY each.rows DESC, each.value::text) "
+        "FROM (SELECT value, rows FROM counted WHERE value IS NOT NULL "
         "ORDER BY rows DESC, value::text LIMIT {most}) AS each)"
     ).format(
         column=sql.Identifier(column),

@@ -115,8 +115,8 @@ def hidden_sql(schema: str, name: str) -> str:
     readers and writers of the table do not wait, and ROLLBACK undoes it.
     """
     index = sql.Identifier(schema, name).as_string(None)
-    where = sql.SQL("indexrelid = {}::regclass").format(sql.Literal(index))
-    return f"UPDATE pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
+    where = sql.SQL("indexrelid = {}::regclass::oid").format(sql.Literal(index))
+    return f"UPDATE pg_catalog.pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
 
 
 @contextlib.contextmanager
@@ -170,14 +170,17 @@ def _made(
             inside.execute(_UNCOUNTED_SQL)
             outside.execute(_UNCOUNTED_SQL)
         inside.execute("BEGIN")
+        inside.look_as_the_user()
     builds = make(inside, change)
     with translated():
         inside.execute(
-            "SELECT set_config('statement_timeout', %s, true)", (str(limits.statement_ms),)
+            "SELECT pg_catalog.set_config('statement_timeout', %s, true)",
+            (str(limits.statement_ms),),
         )
         inside.execute(f"SAVEPOINT {_MADE}")
         _only_reading(inside, writes=change.writes)
         outside.execute("BEGIN READ WRITE" if change.writes else "BEGIN READ ONLY")
+        outside.look_as_the_user()
     return builds
 
 

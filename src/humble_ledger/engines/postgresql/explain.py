@@ -99,6 +99,7 @@ def _generic(connection: Connection, prefix: str, text: str) -> Any:
 
 
 _UNKNOWN_TYPE = "42P18"
+_FORCED_SQL = "SELECT pg_catalog.set_config('plan_cache_mode', 'force_generic_plan', true)"
 
 
 def _generic_by_name(connection: Connection, prefix: str, text: str) -> Any:
@@ -109,7 +110,7 @@ def _generic_by_name(connection: Connection, prefix: str, text: str) -> Any:
     execute = sql.SQL("{}EXECUTE {} ({})").format(sql.SQL(prefix), sql.Identifier(name), nulls)
     with translated(text), connection.cursor() as cursor:
         try:
-            cursor.execute("SELECT set_config('plan_cache_mode', 'force_generic_plan', true)")
+            cursor.execute(_FORCED_SQL)
             row = cursor.execute(execute).fetchone()
         finally:
             with contextlib.suppress(psycopg.Error):

@@ -14,17 +14,19 @@ from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, t
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.one_statement import UserCursor
+from humble_ledger.engines.postgresql.transactions import reading
 from humble_ledger.errors import HumbleError
 
 _TYPES_SQL = """
-SELECT a.attname, format_type(t.oid, NULL) AS type, t.typcategory
-FROM pg_attribute a
-JOIN pg_type t ON t.oid = a.atttypid
-WHERE a.attrelid = to_regclass(%s) AND a.attnum > 0 AND NOT a.attisdropped
+SELECT a.attname, pg_catalog.format_type(t.oid, NULL) AS type, t.typcategory
+FROM pg_catalog.pg_attribute a
+JOIN pg_catalog.pg_type t ON t.oid = a.atttypid
+WHERE a.attrelid = pg_catalog.to_regclass(%s)::oid AND a.attnum > 0 AND NOT a.attisdropped
 """
 _CLASSES_SQL = """
-SELECT m.amname || ':' || o.opcname FROM pg_opclass o JOIN pg_am m ON m.oid = o.opcmethod
-WHERE pg_opclass_is_visible(o.oid)
+SELECT m.amname::text, o.opcname::text
+FROM pg_catalog.pg_opclass o JOIN pg_catalog.pg_am m ON m.oid = o.opcmethod
+WHERE pg_catalog.pg_opclass_is_visible(o.oid)
 """
 # By the category of a type: any value of it will do.
 _VALUES = {"N": "1", "S": "a", "B": "true", "D": "2020-02-03", "T": "1 day", "A": "{}"}
@@ -44,8 +46,9 @@ _CONSTANT = ("true", "false", "null")
 
 def operator_classes(connection: Connection) -> frozenset[str]:
     """The operator classes of this database, as «method:class»."""
-    with translated():
-        return frozenset(str(row[0]) for row in connection.execute(_CLASSES_SQL).fetchall())
+    with reading(connection), translated():
+        rows = connection.execute(_CLASSES_SQL).fetchall()
+    return frozenset(f"{method}:{name}" for method, name in rows)
 
 
 def lasting(connection: Connection, table: TableName, expression: str) -> bool:

@@ -7,13 +7,14 @@ from psycopg import sql
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import reading
 from humble_ledger.errors import StatementRejected, WrongUsage
 
 OPERATORS = ("=", "<>", "<", "<=", ">", ">=")
 _TABLE_SQL = """
 SELECT n.nspname, c.relname
-FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-WHERE c.oid = to_regclass(%s) AND c.relkind IN ('r', 'p', 'v', 'm', 'f')
+FROM pg_catalog.pg_class c JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace
+WHERE c.oid = pg_catalog.to_regclass(%s)::oid AND c.relkind IN ('r', 'p', 'v', 'm', 'f')
 """
 _COLUMNS_SQL = """
 SELECT a.attname FROM pg_attribute a
@@ -71,7 +72,7 @@ def condition(
 def _table(connection: Connection, words: str) -> TableName | None:
     for name in (words, sql.Identifier(*words.split(".")).as_string(connection)):
         try:
-            with translated():
+            with reading(connection), translated():
                 row = connection.execute(_TABLE_SQL, (name,)).fetchone()
         except StatementRejected:
             continue  # no name of a table at all, as of three parts

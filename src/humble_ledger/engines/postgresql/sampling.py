@@ -35,7 +35,8 @@ def sample_keys(
     """
     with translated():
         known = connection.execute(
-            "SELECT c.reltuples, c.relkind FROM pg_class c WHERE c.oid = to_regclass(%s)",
+            "SELECT c.reltuples, c.relkind FROM pg_catalog.pg_class c "
+            "WHERE c.oid = pg_catalog.to_regclass(%s)::oid",
             (sql.Identifier(table.schema, table.name).as_string(connection),),
         ).fetchone()
     if known is None or known[1] not in ("r", "m") or known[0] <= 0:
@@ -70,7 +71,7 @@ def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[tu
         cursor.execute(f"SELECT {listed} FROM {source} LIMIT 0".encode())  # noqa: S608
         oids = [column.type_code for column in cursor.description or ()]
     rows = connection.execute(
-        "SELECT oid, typlen, typalign FROM pg_type WHERE oid = ANY(%s)", (oids,)
+        "SELECT oid, typlen, typalign FROM pg_catalog.pg_type WHERE oid = ANY(%s::oid[])", (oids,)
     ).fetchall()
     found = {row[0]: (int(str(row[1])), _ALIGNMENTS[str(row[2])]) for row in rows}
     return [found.get(oid, (-1, 4)) for oid in oids]
@@ -91,7 +92,7 @@ def _query(
     for n, (length, alignment) in enumerate(types):
         aligned = f"(({before} + {alignment - 1}) / {alignment} * {alignment})"
         # Short values lose three bytes of their header when they are stored.
-        long = f"pg_column_size(k{n})"
+        long = f"pg_catalog.pg_column_size(k{n})"
         varying = f"{before} + (CASE WHEN {long} BETWEEN 5 AND 130 THEN {long} - 3 ELSE {long} END)"
         grown = f"{aligned} + {length}" if length > 0 else varying
         walk += (
@@ -106,8 +107,10 @@ def _query(
         f"WITH seen AS MATERIALIZED (SELECT coalesce(({predicate or 'true'}), false) AS kept"  # noqa: S608
         f"{values} FROM {source} TABLESAMPLE SYSTEM ({percent:.4f}) REPEATABLE (1)), "
         f"sized AS (SELECT *, (({before}) + 7) / 8 * 8 AS bytes FROM seen{walk}), "
-        f"groups AS (SELECT count(*) AS rows FROM seen WHERE kept{group_by}) "
-        "SELECT (SELECT count(*) FROM seen), (SELECT count(*) FROM seen WHERE kept), "
-        "(SELECT count(*) FROM groups), (SELECT count(*) FROM groups WHERE rows = 1), "
-        "(SELECT avg(bytes) FROM sized WHERE kept)"
+        f"groups AS (SELECT pg_catalog.count(*) AS rows FROM seen WHERE kept{group_by}) "
+        "SELECT (SELECT pg_catalog.count(*) FROM seen), "
+        "(SELECT pg_catalog.count(*) FROM seen WHERE kept), "
+        "(SELECT pg_catalog.count(*) FROM groups), "
+        "(SELECT pg_catalog.count(*) FROM groups WHERE rows = 1), "
+        "(SELECT pg_catalog.avg(bytes) FROM sized WHERE kept)"
     )

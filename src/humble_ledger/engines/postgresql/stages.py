@@ -48,7 +48,7 @@ class _InTransaction:
 
     def _patience(self, milliseconds: int) -> None:
         self.connection.execute(
-            "SELECT set_config('statement_timeout', %s, true)", (str(milliseconds),)
+            "SELECT pg_catalog.set_config('statement_timeout', %s, true)", (str(milliseconds),)
         )
 
 
@@ -59,6 +59,7 @@ def in_transaction(url: str, change: Change, mark: str, limits: Limits) -> Itera
     try:
         with translated():
             connection.execute("BEGIN READ WRITE")
+            connection.look_as_the_user()
         guard = undone_savepoint if change.writes else kept_savepoint
         yield _InTransaction(PostgresArm(connection, guard), connection, change, limits)
     finally:
@@ -83,7 +84,7 @@ class _Online:
     def make(self) -> None:
         # It waits for older transactions only, and lets all others pass: no need to hurry.
         patient = replace(self.limits, statement_ms=BUILD_TIMEOUT_MS, lock_ms=BUILD_TIMEOUT_MS)
-        connection = connect(self.url, patient, mark=self.mark, read_only=False)
+        connection = connect(self.url, patient, mark=self.mark, read_only=False, as_the_user=True)
         try:
             for index in self.change.indexes:
                 self.made.append(index)  # first: a build broken off leaves an unfinished one

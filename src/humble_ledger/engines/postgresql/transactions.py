@@ -34,7 +34,7 @@ def reading(connection: Connection) -> Iterator[None]:
     with translated(), connection.pipeline():
         connection.execute("BEGIN READ ONLY")
         # From the first snapshot on the server refuses SET TRANSACTION READ WRITE.
-        connection.execute("SELECT 1")
+        connection.look_as_the_user()
     try:
         yield
     finally:
@@ -47,6 +47,7 @@ def undone(connection: Connection) -> Iterator[None]:
     """A transaction that may write and is rolled back."""
     with translated():
         connection.execute("BEGIN READ WRITE")
+        connection.look_as_the_user()
     try:
         yield
     finally:
@@ -68,7 +69,7 @@ def refuse_to_leave(connection: Connection, text: str) -> None:
     connection.execute(f"SAVEPOINT {_ABORTED}")
     try:
         with contextlib.suppress(psycopg.errors.DivisionByZero):
-            connection.execute("SELECT 1/0")
+            connection.execute("SELECT 1 OPERATOR(pg_catalog./) 0")
         result = connection.pgconn.prepare(b"", text.encode())
         leaves = result.status == ExecStatus.COMMAND_OK
         state = (result.error_field(psycopg.pq.DiagnosticField.SQLSTATE) or b"").decode()

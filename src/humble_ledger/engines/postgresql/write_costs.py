@@ -32,15 +32,15 @@ PAIRS = 8
 FEWEST_ROWS = 2 * BATCH_ROWS
 
 _COLUMNS_SQL = """
-SELECT attname FROM pg_attribute
-WHERE attrelid = %s::regclass AND attnum > 0 AND NOT attisdropped AND attgenerated = ''
+SELECT attname FROM pg_catalog.pg_attribute
+WHERE attrelid = %s::regclass::oid AND attnum > 0 AND NOT attisdropped AND attgenerated = ''
 ORDER BY attnum
 """
 # What an update may set without meeting a row that has the value already.
 _UNIQUE_SQL = """
-SELECT a.attname FROM pg_index i
-JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY(i.indkey)
-WHERE i.indrelid = %s::regclass AND i.indisunique
+SELECT a.attname FROM pg_catalog.pg_index i
+JOIN pg_catalog.pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY(i.indkey)
+WHERE i.indrelid = %s::regclass::oid AND i.indisunique
 """
 
 
@@ -79,6 +79,7 @@ def write_runs(
         refuse_run(SideEffects(connection).of_copies(table.name), limits.may_call)
         with translated():
             connection.execute("BEGIN READ WRITE")
+            connection.look_as_the_user()
             copies = _copied(connection, table, index_on, mark)
             set_ = _settable(connection, table, updated)
             return _timed(connection, copies, set_)

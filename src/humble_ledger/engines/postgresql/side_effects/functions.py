@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from humble_ledger.core.statements.side_effects import SideEffectReason
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.transactions import reading
 
 # Volatile functions of the server that only tell something, or act on nothing but their session.
 HARMLESS = frozenset(
@@ -68,7 +69,6 @@ WHERE p.oid < %s AND p.pronamespace = 'pg_catalog'::regnamespace
 """
 _USERS_SQL = """
 SELECT p.oid, n.nspname, p.proname, p.provolatile, l.lanname, coalesce(e.extname, ''),
-    pg_function_is_visible(p.oid),
     p.pronargs = 1 AND t.typtype IN ('c', 'p') AS of_a_row
 FROM pg_proc p
 JOIN pg_namespace n ON n.oid = p.pronamespace
@@ -76,8 +76,13 @@ JOIN pg_language l ON l.oid = p.prolang
 LEFT JOIN pg_type t ON t.oid = p.proargtypes[0]
 LEFT JOIN pg_depend d ON d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'e'
 LEFT JOIN pg_extension e ON e.oid = d.refobjid
-WHERE p.oid >= %s AND p.prorettype <> ALL('{trigger, event_trigger}'::regtype[])
+WHERE p.oid >= %s::oid AND p.prorettype <> ALL('{trigger, event_trigger}'::regtype[])
    OR p.oid >= %s AND p.oid IN (SELECT tgfoid FROM pg_trigger WHERE NOT tgisinternal)
+"""
+# Asked where the user looks for names, so that every name in it is spelt out.
+_VISIBLE_SQL = """
+SELECT p.oid FROM pg_catalog.pg_proc p
+WHERE p.oid >= %s::oid AND pg_catalog.pg_function_is_visible(p.oid)
 """
 _AGGREGATES_SQL = """
 SELECT aggfnoid::oid, ARRAY[aggtransfn, aggfinalfn, aggcombinefn, aggmtransfn, aggminvtransfn,
@@ -143,6 +148,9 @@ class Functions:
     def read(cls, connection: Connection) -> Functions:
         """Ask the catalogue."""
         found = cls()
+        with reading(connection), translated():
+            asked = connection.execute(_VISIBLE_SQL, (FIRST_OF_USERS,))
+            visible = {oid for (oid,) in asked}
         with translated():
             for oid, name in connection.execute(_SERVERS_SQL, (FIRST_OF_USERS, list(DYNAMIC))):
                 if name not in HARMLESS:
@@ -151,7 +159,7 @@ class Functions:
                         Function(oid, "pg_catalog", name, volatile, planner_may_call=not volatile)
                     )
             for row in connection.execute(_USERS_SQL, (FIRST_OF_USERS, FIRST_OF_USERS)):
-                oid, schema, name, volatility, language, extension, visible, of_a_row = row
+                oid, schema, name, volatility, language, extension, of_a_row = row
                 found._add(
                     Function(
                         oid,
@@ -160,7 +168,7 @@ class Functions:
                         volatility == "v",
                         language,
                         extension,
-                        visible,
+                        oid in visible,
                         bool(of_a_row),
                         volatility != "v",
                     )
