@@ -13,10 +13,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 MAX_NAME_BYTES = 63  # the server cuts longer names
+_MOST_LETTERS = 130  # of a name, before it is cut
+_MOST_QUOTES = 2  # doubled, in one name
 
 _PLAIN = re.compile(r"[A-Za-z_\x80-\U0010ffff][\w$\x80-\U0010ffff]*")
-# Bounded, since what is longer is cut anyway and a text may be made of nothing but quotes.
-_QUOTED = re.compile(r'"((?:[^"]|""){1,130})("?)')
 # What may stand between a function's name and its bracket; a comment's end is not sought.
 _CALL = re.compile(r"\s*(?:\(|/\*|--)")
 _SCHEMA = re.compile(r'("(?:[^"]|"")+"|[A-Za-z_\x80-\U0010ffff][\w$\x80-\U0010ffff]*)\s*\.\s*\Z')
@@ -51,23 +51,45 @@ def _found(text: str) -> Iterator[tuple[int, str, bool]]:
     for match in _PLAIN.finditer(text):
         called = _CALL.match(text, match.end()) is not None
         name = match[0].translate(_SMALL)
-        yield match.start(), _cut(name), called
+        yield match.start(), _cut(name[:_MOST_LETTERS]), called
         # It may be two: the end of a dollar quote, and what stands behind it.
-        while "$" in name:
-            name = name.partition("$")[2]
-            yield match.end() - len(name), _cut(name), called
+        place = name.find("$")
+        while place >= 0:
+            rest = name[place + 1 : place + 1 + _MOST_LETTERS]
+            yield match.start() + place + 1, _cut(rest), called
+            place = name.find("$", place + 1)
+    yield from _quoted(text)
+
+
+def _quoted(text: str) -> Iterator[tuple[int, str, bool]]:
+    """Whatever stands between two quotes, each of which may begin a name and end one."""
     marks = {"\\", *(match[1] for match in _UESCAPE.finditer(text))}
-    place = text.find('"')
-    while place >= 0:
-        match_ = _QUOTED.match(text, place)
-        if match_ is not None:
-            called = not match_[2] or _CALL.match(text, match_.end()) is not None
-            name = match_[1].replace('""', '"')
-            yield place, _cut(name), called
-            if text[max(0, place - 2) : place].upper() == "U&":
+    pieces = text.split('"')
+    place = len(pieces[0])  # of the quote before the piece
+    for number, piece in enumerate(pieces[1:], 1):
+        end = place + 1 + len(piece)
+        name = piece[:_MOST_LETTERS]
+        for begun, whole in ((place, name), *_with_quotes(pieces, number, place)):
+            # A longer name is cut, and where it ends does not matter then.
+            called = len(whole) >= _MOST_LETTERS or _CALL.match(text, end + 1) is not None
+            yield begun, _cut(whole), called
+            if text[max(0, begun - 2) : begun].upper() == "U&":
                 for mark in marks:
-                    yield place - 2, _cut(_unescaped(name, mark)), True
-        place = text.find('"', place + 1)
+                    yield begun - 2, _cut(_unescaped(whole, mark)), True
+        place = end
+
+
+def _with_quotes(pieces: list[str], number: int, place: int) -> Iterator[tuple[int, str]]:
+    """Names that end with a piece and have doubled quotes in them, as far as anybody has such."""
+    name, last = pieces[number][:_MOST_LETTERS], number
+    for _ in range(_MOST_QUOTES):
+        if last < 3 or pieces[last - 1]:
+            return
+        last -= 2
+        before = pieces[last]
+        place -= len(before) + 2
+        name = f'{before}"{name}'[-_MOST_LETTERS:]
+        yield place, name
 
 
 def _cut(name: str) -> str:
