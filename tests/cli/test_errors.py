@@ -43,7 +43,7 @@ from tests.program import SENSOR, Program
         (["capture", "log", "nowhere.log"], 4, "nowhere.log"),
         (["plan", "SELECT 1", "--target", "nobody"], 2, "nobody"),
         (["plan", "SELECT 1", "--target", "oracle://x"], 2, "oracle://"),
-        (["plan", "SELECT pg_sleep(5)", "--measure", "--timeout", "0.2"], 4, "--timeout"),
+        (["plan", "SELECT pg_sleep(5)", "--measure", "--timeout", "0.2"], 6, "--timeout"),
         (["init", "--role", "king"], 2, "king"),
     ],
 )

@@ -283,7 +283,7 @@ def test_an_online_index_is_dropped_though_ctrl_c_left_its_connection_busy(serve
         assert server.fetch(there) == [(1,)]
         connection = stages.arm._connection  # type: ignore[attr-defined]
         connection.execute("BEGIN READ ONLY")
-        connection.execute("SELECT count(*) FROM visit")
+        connection.execute("SELECT count(*) FROM public.visit")
         connection.pgconn.send_query(b"SELECT pg_sleep(60)")
     assert server.fetch(there) == [(0,)]
 

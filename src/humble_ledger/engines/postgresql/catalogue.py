@@ -54,7 +54,7 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
        CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
        s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
        greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
-       c.root_oid,
+       c.root_oid::oid AS root_oid,
        (SELECT count(*) FROM pg_partition_tree(c.root_oid) WHERE isleaf) AS leaves
 FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root_oid
       FROM pg_class) c
