@@ -257,6 +257,13 @@ def test_a_plan_as_deep_as_is_read_can_be_shown_in_every_way(humble: Program) ->
     humble.ok("compare", "plan.json", "plan.json")
 
 
+def test_a_file_without_end_is_not_read_to_its_end(humble: Program) -> None:
+    with (humble.folder / "huge.json").open("wb") as file:
+        file.truncate(50 * 1024**3)  # holes, which take no room
+    for what in ("huge.json", "@huge.json"):
+        assert "64 MiB" in humble.fails(4, "plan", what)
+
+
 def test_a_field_that_does_not_fit_is_named_with_its_step(humble: Program) -> None:
     plan = {
         "Plan": {"Node Type": "Limit", "Plans": [{"Node Type": "Sort", "Plan Rows": "2026-01-01"}]}

@@ -5,9 +5,11 @@ from __future__ import annotations
 import sys
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.statements.kinds import Statement, one_statement, require_plan
+from humble_ledger.engines.postgresql.plan_limits import MIB, MOST_BYTES
 from humble_ledger.engines.postgresql.saved_plans import document_of, looks_like_plan
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.ids import NAMES, Kind, parse_id
@@ -71,22 +73,34 @@ def text_of(path: Path) -> str:
     """The text of a file.
 
     Raises:
-        UnreadableInput: it cannot be read.
+        UnreadableInput: it cannot be read, or is larger than any plan that is.
     """
     try:
-        return path.read_text(encoding="utf-8", errors="replace")
+        with path.open("rb") as file:
+            return _text_from(file)
     except OSError as error:
         raise UnreadableInput(
             f"The file {path} cannot be read: {error.strerror}.", "Check its path."
         ) from error
 
 
+def _text_from(file: IO[bytes]) -> str:
+    """All of a file, which is not read further than anything in it could be used."""
+    data = file.read(MOST_BYTES + 1)
+    if len(data) > MOST_BYTES:
+        raise UnreadableInput(
+            f"The text has more than {MOST_BYTES // MIB} MiB; a larger one is not read.",
+            "Is it one plan or one statement? A log is read by  humble capture log",
+        )
+    return data.decode("utf-8", "replace").replace("\r\n", "\n")
+
+
 def _text_of(what: str) -> str:
     if what == "-":
-        return sys.stdin.buffer.read().decode("utf-8", "replace")
+        return _text_from(sys.stdin.buffer)
     if what.startswith("@"):
         return text_of(Path(what[1:]))
     first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""
     if first not in SQL_STARTS and Path(what).is_file():
-        return Path(what).read_text(encoding="utf-8", errors="replace")
+        return text_of(Path(what))
     return what
