@@ -16,6 +16,7 @@ from typing import NamedTuple
 from humble_ledger.core.statements.wording import HOLE
 
 MOST_KNOWN = 20_000
+MOST_MET = 200_000
 MOST_BYTES = 8 * 1024 * 1024  # of their keys: long statements must not fill the memory
 _ALIKE = bytes.maketrans(b"123456789", b"000000000")
 NOWHERE = slice(0, 0)
@@ -44,6 +45,9 @@ class Shapes:
 
     def __init__(self) -> None:
         self._known: dict[bytes, Shape] = {}
+        # Of keys: met once so far, and those whose lines have digits that may mean more.
+        self._once: set[int] = set()
+        self._digits_mean_more: set[int] = set()
         self._met = self._asked = self._bytes = 0
         self.useful = True
 
@@ -62,19 +66,36 @@ class Shapes:
         return keys, found, unknown
 
     def learn(self, key: bytes, find: Callable[[], Shape | None]) -> None:
-        """Keep a shape that is not known yet; ``find`` gives none for a line whose digits may
-        mean more.
+        """Keep a shape that was met twice and is not known yet; ``find`` gives none for a line
+        whose digits may mean more.
+
+        Most shapes of a log whose statements all differ are never met again: finding them would
+        take half of the time.
         """
         if key in self._known:  # many lines of the first block are alike
+            return
+        met = hash(key)
+        if met not in self._once:
+            _add(self._once, met)
+            if len(self._once) > MOST_KNOWN and 2 * self._met < self._asked:
+                self.useful = False
+                self._known.clear()
+            return
+        if met in self._digits_mean_more:
             return
         if len(self._known) < MOST_KNOWN and self._bytes < MOST_BYTES:
             shape = find()
             if shape is not None:
                 self._known[key] = shape
                 self._bytes += len(key)
-        elif 2 * self._met < self._asked:
-            self.useful = False
-            self._known.clear()
+            else:
+                _add(self._digits_mean_more, met)
+
+
+def _add(met: set[int], key: int) -> None:
+    if len(met) >= MOST_MET:
+        met.clear()
+    met.add(key)
 
 
 def client_of(

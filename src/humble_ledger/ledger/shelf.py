@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import Connection, Row, Select, Table, func, insert, select, text, update
@@ -42,8 +43,16 @@ def as_kept(moment: datetime) -> str:
 
 def as_moment(seconds: float, zoned: bool = True) -> str:
     """Seconds since 1970 as the ledger keeps a moment; without its zone when that is unknown."""
-    moment = datetime.fromtimestamp(seconds, UTC)
-    return (moment if zoned else moment.replace(tzinfo=None)).isoformat(timespec="milliseconds")
+    # As `datetime` has it: rounded to the microsecond, and cut to the millisecond.
+    minute, micros = divmod(round(seconds * 1e6), 60_000_000)
+    second, ms = divmod(micros // 1000, 1000)
+    return f"{_minute(minute)}{second:02}.{ms:03}{'+00:00' if zoned else ''}"
+
+
+@lru_cache(maxsize=256)
+def _minute(number: int) -> str:
+    """A minute since 1970 as a moment of the ledger begins; runs of a log share most of them."""
+    return datetime.fromtimestamp(number * 60, UTC).isoformat(timespec="minutes")[:16] + ":"
 
 
 def number_of(kind: Kind, id_: str) -> int:

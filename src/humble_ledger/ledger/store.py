@@ -17,6 +17,7 @@ from humble_ledger.errors import LedgerUnreachable
 from humble_ledger.ledger import upgrading
 
 WAIT_FOR_OTHER_WRITER_S = 20
+_CACHE_KIB = 64 * 1024
 
 
 class Store:
@@ -127,6 +128,8 @@ def _engine(path: Path) -> Engine:
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
+        # A large capture must not write its pages out and read them again within one transaction.
+        connection.execute(f"PRAGMA cache_size = -{_CACHE_KIB}")
 
     @event.listens_for(engine, "begin")
     def _begin(connection: Connection) -> None:

@@ -39,6 +39,8 @@ def test_tokens_joined_are_the_text(sql: str) -> None:
         ("a $q$ b", "word space unclosed"),
         ("E'a'\n'\\''", "string"),
         ("--a\rb", "comment space word"),
+        ('e"name"', "word quoted"),
+        ("e'unclosed", "unclosed"),
     ],
 )
 def test_kinds_of_tokens(sql: str, kinds: str) -> None:

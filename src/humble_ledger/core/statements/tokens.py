@@ -69,7 +69,7 @@ _PATTERN = re.compile(
     | (?P<string>[eE]{_ESCAPED}(?:{_GOES_ON}{_ESCAPED})*
                 |(?:[uU]&|[bBxXnN])?{_STANDARD}(?:{_GOES_ON}{_STANDARD})*)
     | (?P<quoted>(?:[uU]&)?"(?:[^"]|"")*")
-    | (?P<unclosed>(?:[uU]&|[eEbBxXnN])?['"])
+    | (?P<unclosed>(?:[uU]&)?['"]|[eEbBxXnN]')
     | (?P<parameter>\$[0-9]+|%\(\w+\)s|%s|(?<![:\w]):[A-Za-z_]\w*)
     | (?P<number>(?:0[xX][0-9a-fA-F_]+|0[oO][0-7_]+|0[bB][01_]+
                 |(?:[0-9][0-9_]*(?:\.(?!\.)[0-9_]*)?|\.[0-9][0-9_]*)(?:[eE][+-]?[0-9]+)?))
