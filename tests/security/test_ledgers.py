@@ -11,6 +11,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -73,6 +74,22 @@ FOREIGN = {
     "half a ledger": None,
     "another database": "other",
 }
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        "CREATE TRIGGER t AFTER INSERT ON events BEGIN DELETE FROM runs; END",
+        "CREATE VIEW v AS WITH RECURSIVE r(n) AS (SELECT 1 UNION ALL SELECT n FROM r) SELECT n FROM r",
+    ],
+)
+def test_a_ledger_that_acts_by_itself_is_refused(kept: Program, change: str) -> None:
+    ledger = kept.folder / "humble.ledger"
+    with closing(sqlite3.connect(ledger)) as connection:
+        connection.execute(change)
+        connection.commit()
+    for command in READING:
+        assert "none of ours" in kept.fails(3, *command)
 
 
 @pytest.mark.parametrize("name", FOREIGN)

@@ -132,6 +132,10 @@ def _written(document: Any) -> str:
         sys.set_int_max_str_digits(limit)
 
 
+def _shown(value: Any) -> str:
+    return value if isinstance(value, str) else _written(value)
+
+
 def _as_yaml(document: Any) -> str:
     lines = _written(document)
     # A JSON document is YAML, too; a server begins each object on a line of its own.
@@ -167,12 +171,12 @@ def _as_text(document: Any) -> str:
             return
         arrow = "->  " if depth else ""
         figures = "  (cost={}..{} rows={} width={})".format(
-            *(str(node.get(k, 0))[:50] for k in ("Startup Cost", "Total Cost", "Plan Rows", "Plan Width"))
+            *(_shown(node.get(k, 0))[:50] for k in ("Startup Cost", "Total Cost", "Plan Rows", "Plan Width"))
         ) if abs_small(node) else ""  # fmt: skip
-        lines.append(" " * (6 * depth) + f"{arrow}{node.get('Node Type', '?')}{figures}")
+        lines.append(" " * (6 * depth) + f"{arrow}{_shown(node.get('Node Type', '?'))}{figures}")
         for key in ("Filter", "Index Cond", "Sort Key", "Sort Method", "Buffers"):
             if key in node:
-                lines.append(" " * (6 * depth + 6) + f"{key}: {str(node[key])[:200]}")
+                lines.append(" " * (6 * depth + 6) + f"{key}: {_shown(node[key])[:200]}")
         children = node.get("Plans")
         for child in children if isinstance(children, list) else ():
             line(child, depth + 1)

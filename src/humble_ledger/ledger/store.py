@@ -17,6 +17,8 @@ from humble_ledger.errors import LedgerUnreachable
 from humble_ledger.ledger import upgrading
 
 WAIT_FOR_OTHER_WRITER_S = 20
+# A ledger has tables and indexes only; these would be run or read behind our back.
+_ACTING_SQL = "SELECT type, name FROM sqlite_master WHERE type IN ('trigger', 'view') ORDER BY name"
 _CACHE_KIB = 64 * 1024
 
 
@@ -66,9 +68,16 @@ class Store:
         with self._told(), closing(sqlite3.connect(self.path)) as connection:
             wanted = "SELECT count(*) FROM sqlite_master WHERE name = 'alembic_version'"
             ((found,),) = connection.execute(wanted).fetchall()
+            acting = connection.execute(_ACTING_SQL).fetchall()
         if not found:
             raise LedgerUnreachable(
                 f"The file {self.path} is not a ledger.", "Name another, or begin one elsewhere."
+            )
+        if acting:
+            raise LedgerUnreachable(
+                f"The ledger {self.path} has a {acting[0][0]} that is none of ours: "
+                f"{acting[0][1]} could change what is kept, or what is shown.",
+                "Take a copy that nobody has changed.",
             )
 
     @contextmanager

@@ -258,9 +258,9 @@ def _render(words: list[str]) -> str:
     number = 0
     before = "("  # nothing, before which there is no space either
     for word in words:
-        if word not in _TIGHT_BEFORE and before not in _TIGHT_AFTER:
-            if word not in _OPENING or not _is_tight(before, word):
-                parts.append(" ")
+        loose = word not in _TIGHT_BEFORE and before not in _TIGHT_AFTER
+        if loose and (word not in _OPENING or not _is_tight(before, word)):
+            parts.append(" ")
         if word == _HOLE:
             number += 1
             parts.append(f"${number}")
