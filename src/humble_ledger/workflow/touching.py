@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.statements.tokens import TokenKind, meaningful
+from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
 from humble_ledger.workflow.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
@@ -36,4 +36,4 @@ def _tables(workspace: Workspace, remedy: Remedy) -> set[str]:
 
 def _names(sql: str) -> set[str]:
     kinds = (TokenKind.WORD, TokenKind.QUOTED)
-    return {t.text.strip('"') for t in meaningful(sql) if t.kind in kinds}
+    return {unquoted(t.text) for t in meaningful(sql) if t.kind in kinds}

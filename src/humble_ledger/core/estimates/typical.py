@@ -14,9 +14,11 @@ from enum import StrEnum
 
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
+from humble_ledger.core.statements.tokens import unquoted
 
 _PARAMETER = re.compile(r"\$(\d+)")
 _LIMIT_ROWS = "20"
@@ -56,7 +58,7 @@ class ChosenValue:
 
 def parameter_uses(plan: Plan) -> dict[int, ParameterUse]:
     """The first use of each parameter in a generic plan, by its number."""
-    tables = {n.alias or n.relation: n for n in plan.nodes() if n.relation}
+    tables = {alias_of(n): n for n in plan.nodes() if n.relation}
     found: dict[int, ParameterUse] = {}
     for node in plan.nodes():
         for text in node.conditions.all():
@@ -94,11 +96,11 @@ def _note(
     numbers = [int(n) for n in _PARAMETER.findall(each.value)]
     if len(numbers) != 1 or numbers[0] in found or each.column is None:
         return
-    table = tables.get(each.column.alias.strip('"'), node)
+    table = tables.get(unquoted(each.column.alias), node)
     if table.relation:
         name = TableName(table.schema, table.relation)
         found[numbers[0]] = ParameterUse(
-            numbers[0], name, each.column.column.strip('"'), each.kind, each.operator
+            numbers[0], name, unquoted(each.column.column), each.kind, each.operator
         )
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from humble_ledger.core.plans.arithmetic import Account, accounts
-from humble_ledger.core.plans.model import Node, Operation, Plan
+from humble_ledger.core.plans.model import JOINS, SORTS, Node, Plan
 
 
 class Change(StrEnum):
@@ -71,8 +71,6 @@ class Comparison:
 
 
 _Key = tuple[str, frozenset[str]]
-_JOINS = (Operation.NESTED_LOOP, Operation.HASH_JOIN, Operation.MERGE_JOIN)
-_SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
 
 
 def compare(before: Plan, after: Plan) -> Comparison:
@@ -123,9 +121,9 @@ class _Side:
 
 
 def _task(node: Node) -> str:
-    if node.operation in _JOINS:
+    if node.operation in JOINS:
         return "join"
-    if node.operation in _SORTS:
+    if node.operation in SORTS:
         return "sort"
     if node.relation:
         return "scan"

@@ -63,6 +63,7 @@ SCANS = frozenset(
     )
 )
 JOINS = frozenset((Operation.NESTED_LOOP, Operation.HASH_JOIN, Operation.MERGE_JOIN))
+SORTS = frozenset((Operation.SORT, Operation.INCREMENTAL_SORT))
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,12 +6,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from humble_ledger.core.plans.arithmetic import Account, accounts
-from humble_ledger.core.plans.model import SCANS, Node, Operation, Plan, Role
+from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Plan, Role
 
 Figure = Callable[[float], str]
 
 
-_JOINS = (Operation.NESTED_LOOP, Operation.HASH_JOIN, Operation.MERGE_JOIN)
 _SAYINGS = {
     Operation.HASH: "Put the rows of {below} into a hash table in memory{spill}",
     Operation.SORT: "Sort the rows of {below} by {keys}{spill}",
@@ -110,7 +109,7 @@ class _Teller:
         scans = (Operation.BITMAP_INDEX, Operation.CTE)
         if node.operation in SCANS or node.operation in scans:
             return self._scan(node)
-        if node.operation in _JOINS:
+        if node.operation in JOINS:
             return self._join(node)
         saying = _SAYINGS.get(node.operation)
         below = self._of(node)

@@ -15,6 +15,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import columns_of, predicates
+from humble_ledger.core.statements.tokens import unquoted
 
 _PASSING = frozenset(
     (Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
@@ -124,7 +125,7 @@ def join_graph(plan: Plan) -> JoinGraph:
         for text in node.conditions.all():
             for predicate in predicates(text):
                 refs = {ref.alias for ref in columns_of(predicate.sql)}
-                met = sorted(_unquoted(ref) for ref in refs if _unquoted(ref) in names)
+                met = sorted(unquoted(ref) for ref in refs if unquoted(ref) in names)
                 for one, other in pairwise(met):
                     key = (one, other, predicate.sql)
                     if key not in ties:
@@ -218,10 +219,6 @@ def alias_of(node: Node) -> str:
     return node.alias or node.relation
 
 
-def _unquoted(name: str) -> str:
-    return name[1:-1].replace('""', '"') if name.startswith('"') else name
-
-
 def _column_places(plan: Plan) -> dict[str, dict[str, set[Place]]]:
     """Alias → column → where it serves."""
     found: dict[str, dict[str, set[Place]]] = {}
@@ -232,8 +229,8 @@ def _column_places(plan: Plan) -> dict[str, dict[str, set[Place]]]:
         for text in texts:
             for ref in columns_of(text):
                 # Plans of a single table print its columns without its name.
-                alias = _unquoted(ref.alias) or alias_of(node) or only
-                found.setdefault(alias, {}).setdefault(_unquoted(ref.column), set()).add(place)
+                alias = unquoted(ref.alias) or alias_of(node) or only
+                found.setdefault(alias, {}).setdefault(unquoted(ref.column), set()).add(place)
 
     for node in plan.nodes():
         joins = node.operation in JOINS

@@ -5,7 +5,7 @@ from __future__ import annotations
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.kinds import shorten
-from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
+from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, unquoted
 from humble_ledger.errors import UnreadableInput
 
 _HINT = 'Write it like  --index "reading (sensor_id, taken_at)"  with INCLUDE or WHERE behind.'
@@ -114,5 +114,5 @@ class _Reader:
 
 def _name_of(token: Token) -> str:
     if token.kind is TokenKind.QUOTED:
-        return token.text[1:-1].replace('""', '"')
+        return unquoted(token.text)
     return token.text.lower()

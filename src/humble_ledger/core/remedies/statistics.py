@@ -6,11 +6,12 @@ import re
 from collections.abc import Iterable, Iterator
 
 from humble_ledger.core.plans.model import Node
+from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
-from humble_ledger.core.statements.conditions import PredicateKind, Wrapping, predicates
+from humble_ledger.core.statements.conditions import Wrapping, predicates
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
 
@@ -18,7 +19,6 @@ MISESTIMATE = "row-misestimate"
 MORE = 10  # times the values that are listed now
 MOST_TARGET = 10_000  # the server's own limit
 MOST_COLUMNS = 8
-_EQUAL = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
 _ANEW = frozenset(("statistics-missing", "statistics-stale", "past-the-statistics"))
 
 
@@ -89,7 +89,7 @@ def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
 def _of_expressions(node: Node, table: TableFacts, query: str) -> Iterator[Remedy]:
     """The server gathers values of columns alone, unless it is told of an expression."""
     texts = [t for n in node.walk() for t in (*n.conditions.search, *n.conditions.filter)]
-    alias = node.alias or node.relation
+    alias = alias_of(node)
     found = {expression_of(p, alias) for text in texts for p in predicates(text)} - {""}
     on = table_identifier(table.name)
     schema = "" if table.name.schema in ("", "public") else f"{identifier(table.name.schema)}."
@@ -137,6 +137,6 @@ def _columns(node: Node, table: TableFacts) -> list[str]:
         p.column.column
         for text in texts
         for p in predicates(text)
-        if p.kind in _EQUAL and p.column is not None and p.wrapping is Wrapping.NONE
+        if p.equal and p.column is not None and p.wrapping is Wrapping.NONE
     }
     return [name for name in table.columns if name in found]

@@ -30,7 +30,8 @@ class ColumnFacts:
     ``top_share`` is the share of rows with the most common value; ``common_count`` values are
     listed as common, which ``common_share`` of the rows have together and ``rarest_share`` the
     last of them. ``target`` is how many the server lists at most. ``collation`` is the one its
-    values are sorted by, "" where they have none.
+    values are sorted by, "" where they have none; ``sorted_by_bytes`` tells that it compares
+    them byte by byte. ``base_type`` is the type that a domain restricts.
     """
 
     name: str
@@ -49,6 +50,8 @@ class ColumnFacts:
     rarest_share: float = 0.0
     target: int | None = None
     collation: str = ""
+    sorted_by_bytes: bool = True
+    base_type: str = ""
 
     def distinct_values(self, rows: float) -> float | None:
         """How many distinct values the statistics promise in a table of ``rows`` rows."""
@@ -61,7 +64,8 @@ class ColumnFacts:
 class IndexKey:
     """One key of an index: a column, or an expression when ``column`` is empty.
 
-    ``operator_class`` and ``collation`` are empty where they are the column's own.
+    ``operator_class`` and ``collation`` are empty where they are the column's own;
+    ``sorted_by_bytes`` tells of the collation when it is not.
     """
 
     column: str
@@ -70,6 +74,7 @@ class IndexKey:
     nulls_first: bool = False
     operator_class: str = ""
     collation: str = ""
+    sorted_by_bytes: bool = field(default=True, compare=False)
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,7 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.statements.tokens import TokenKind, meaningful, tokens
 
@@ -57,8 +58,9 @@ class Predicate:
     ``column`` is the column compared (None when there is no single one), ``wrapping`` what
     stands around it, ``expression`` that wrapped expression as SQL, ``operator`` as printed,
     ``value`` the other side as SQL, ``partner`` the column on the other side when that is
-    one. ``negated`` tells that it asks for all that does not match, ``choices`` has the columns
-    of which it is enough that one matches (OR). ``sql`` is the whole predicate.
+    one, ``cast_to`` the type that a cast around the column names. ``negated`` tells that it
+    asks for all that does not match, ``choices`` has the columns of which it is enough that
+    one matches (OR). ``sql`` is the whole predicate.
     """
 
     kind: PredicateKind
@@ -71,11 +73,17 @@ class Predicate:
     partner: ColumnRef | None = None
     negated: bool = False
     choices: tuple[ColumnRef, ...] = ()
+    cast_to: str = ""
 
     @property
     def plain(self) -> str:
         """The predicate as people would write it."""
         return plainly(self.sql)
+
+    @property
+    def equal(self) -> bool:
+        """Whether it asks for one value, or for one of several."""
+        return self.kind in (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
 
     @property
     def searchable(self) -> bool:
@@ -137,7 +145,7 @@ def _parts(condition: str) -> list[str]:
 
     Servers print no BETWEEN in plans, and put brackets around each side of AND.
     """
-    text = _bare(condition)
+    text = without_brackets(condition)
     depth, start, parts = 0, 0, []
     for token in tokens(text):
         if token.text in ("(", ")"):
@@ -148,21 +156,6 @@ def _parts(condition: str) -> list[str]:
     if not parts:
         return [text]
     return [piece for part in [*parts, text[start:]] for piece in _parts(part)]
-
-
-def _bare(text: str) -> str:
-    """The text without brackets that enclose all of it."""
-    text = text.strip()
-    while text.startswith("("):
-        depth = 0
-        for token in tokens(text):
-            depth += (token.text == "(") - (token.text == ")")
-            if depth == 0:
-                break
-        if depth != 0 or token.end != len(text):
-            return text
-        text = text[1:-1].strip()
-    return text
 
 
 _NEGATIONS = frozenset(("<>", "!=", "!~~", "!~~*", "!~", "!~*"))
@@ -221,7 +214,7 @@ def _comparison(part: exp.Expr, kind: PredicateKind, operator: str, sql: str) ->
         return Predicate(PredicateKind.OTHER, sql)
     return Predicate(
         found.kind, sql, found.column, found.wrapping, found.expression, operator, found.value,
-        partner,
+        partner, cast_to=found.cast_to,
     )  # fmt: skip
 
 
@@ -237,6 +230,7 @@ def _one_sided(
         sql=sql,
         column=column,
         wrapping=_wrapping(side),
+        cast_to=side.to.sql(dialect=DIALECT) if isinstance(side, exp.Cast) else "",
         expression=side.sql(dialect=DIALECT),
         operator=operator,
         value=value,

@@ -12,6 +12,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from humble_ledger.core.statements.tokens import unquoted
+
 MAX_NAME_BYTES = 63  # the server cuts longer names
 _MOST_LETTERS = 130  # of a name, before it is cut
 _MOST_QUOTES = 2  # doubled, in one name
@@ -104,7 +106,7 @@ def _schema(text: str, start: int) -> str | None:
         if found is None:
             return None
         quoted = found[1].startswith('"')
-        return _cut(found[1][1:-1].replace('""', '"') if quoted else found[1].translate(_SMALL))
+        return _cut(unquoted(found[1]) if quoted else found[1].translate(_SMALL))
     line = before.splitlines()[-1] if before else ""
     return None if before.endswith("*/") or "--" in line else ""
 

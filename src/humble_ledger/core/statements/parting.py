@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens
+from humble_ledger.core.statements.brackets import without_brackets
+from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens, unquoted
 
 _NAMES = (TokenKind.WORD, TokenKind.QUOTED)
 _COMPARES = frozenset(
@@ -48,25 +49,10 @@ def _is_qualifier(kept: list[Token], at: int, alias: str) -> bool:
     return (
         at + 2 < len(kept)
         and kept[at].kind in _NAMES
-        and kept[at].text.strip('"') == alias
+        and unquoted(kept[at].text) == alias
         and kept[at + 1].text == "."
         and kept[at + 2].kind in _NAMES
     )
-
-
-def without_brackets(text: str) -> str:
-    """The text without brackets that enclose all of it."""
-    text = text.strip()
-    while text.startswith("(") and text.endswith(")"):
-        depth = 0
-        for token in tokens(text):
-            depth += (token.text == "(") - (token.text == ")")
-            if depth == 0:
-                break
-        if token.end != len(text):
-            return text
-        text = text[1:-1].strip()
-    return text
 
 
 def literals_of(text: str) -> list[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
+from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.tokens import Token, TokenKind, tokens
 
 # Words of which the names of types of several words are made.
@@ -31,7 +32,7 @@ def plainly(condition: str) -> str:
             said += quoted[1] if quoted else kept[at].text
             at += 1
     said = _BARE_IN_BRACKETS.sub(r"\1", said)
-    said = _without_outer_brackets(" ".join(said.split()))
+    said = without_brackets(" ".join(said.split()))
     if len(said) > MOST_CHARACTERS:
         half = MOST_CHARACTERS // 2
         said = f"{said[:half]} … {said[-half:]}"
@@ -73,14 +74,3 @@ def _behind_type(kept: list[Token], at: int) -> int:
         else:
             break
     return at
-
-
-def _without_outer_brackets(text: str) -> str:
-    while text.startswith("(") and text.endswith(")"):
-        depth = 0
-        for place, character in enumerate(text):
-            depth += (character == "(") - (character == ")")
-            if depth == 0 and place < len(text) - 1:
-                return text
-        text = text[1:-1].strip()
-    return text

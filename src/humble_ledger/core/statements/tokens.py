@@ -190,6 +190,12 @@ def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
     return _KINDS[name or "other"], match.end()
 
 
+def unquoted(name: str) -> str:
+    """A name as the catalogue has it: without the quotes around it; plain ones as they stand."""
+    quoted = len(name) > 1 and name[0] == name[-1] == '"'
+    return name[1:-1].replace('""', '"') if quoted else name
+
+
 _KINDS = {kind.value: kind for kind in TokenKind}
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from statistics import median
 
-from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful
+from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, unquoted
 from humble_ledger.core.statements.wording import HOLE
 
 FEWEST_RUNS = 3
@@ -116,6 +116,6 @@ def _name_before(kept: Sequence[Token], place: int) -> str:
         if token.kind is TokenKind.QUOTED or (
             token.kind is TokenKind.WORD and word not in _NAMELESS
         ):
-            return token.text.strip('"')
+            return unquoted(token.text)
         return ""
     return ""

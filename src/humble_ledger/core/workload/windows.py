@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 
-from humble_ledger.core.statements.tokens import TokenKind, meaningful
+from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
 from humble_ledger.errors import WrongUsage
 
 _AGO = re.compile(r"(\d+(?:\.\d+)?)\s*(s|min|m|h|d|w)")
@@ -71,4 +71,4 @@ def names_table(sql: str, table: str) -> bool:
     """Whether a statement's text has this name as a word of its own, in any case."""
     wanted = table.lower().rpartition(".")[2]
     kinds = (TokenKind.WORD, TokenKind.QUOTED)
-    return any(t.kind in kinds and t.text.strip('"').lower() == wanted for t in meaningful(sql))
+    return any(t.kind in kinds and unquoted(t.text).lower() == wanted for t in meaningful(sql))

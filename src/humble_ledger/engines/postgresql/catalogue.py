@@ -64,6 +64,18 @@ WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 
+# Whether a collation compares texts byte by byte: the server's own providers do, those of the
+# operating system for these two locales. A collation of a database may be any of them.
+_BY_BYTES_SQL = """
+(SELECT CASE l.collprovider WHEN 'b' THEN true WHEN 'c' THEN l.collcollate IN ('C', 'POSIX')
+             WHEN 'd' THEN (SELECT CASE coalesce(to_jsonb(d) ->> 'datlocprovider', 'c')
+                                   WHEN 'b' THEN true
+                                   WHEN 'c' THEN d.datcollate IN ('C', 'POSIX') ELSE false END
+                            FROM pg_database d WHERE d.datname = current_database())
+             ELSE false END
+ FROM pg_collation l WHERE l.oid = {oid})
+"""
+
 _COLUMNS_SQL = """
 SELECT a.attrelid AS oid, a.attname AS name,
        a.attnum AS position, a.attnotnull AS not_null, a.attlen AS length,
@@ -80,7 +92,10 @@ SELECT a.attrelid AS oid, a.attname AS name,
                               THEN (SELECT datcollate FROM pg_database
                                     WHERE datname = current_database())
                               ELSE l.collname END
-                  FROM pg_collation l WHERE l.oid = a.attcollation) END AS collation
+                  FROM pg_collation l WHERE l.oid = a.attcollation) END AS collation,
+       coalesce({by_bytes}, true) AS sorted_by_bytes,
+       (SELECT format_type(y.typbasetype, y.typtypmod) FROM pg_type y
+         WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type
 FROM pg_attribute a
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -108,6 +123,9 @@ SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique A
           LEFT JOIN pg_collation l ON l.oid = k.oid
           LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
          WHERE k.place <= i.indnkeyatts) AS collations,
+       (SELECT array_agg(coalesce({by_bytes}, true) ORDER BY k.place)
+          FROM unnest(i.indcollation::oid[]) WITH ORDINALITY AS k(oid, place)
+         WHERE k.place <= i.indnkeyatts) AS by_bytes,
        (SELECT array_agg(coalesce(a.attname, '') ORDER BY k.place)
           FROM unnest(i.indkey::int2[]) WITH ORDINALITY AS k(number, place)
           LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.number
@@ -218,9 +236,13 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
             _TABLES_SQL, ([schema for schema, _ in wanted], [name for _, name in wanted])
         ).fetchall()
         oids = [row["oid"] for row in tables]
-        columns = _grouped(cursor.execute(_COLUMNS_SQL, (oids,)).fetchall())
+        asked = _COLUMNS_SQL.format(by_bytes=_BY_BYTES_SQL.format(oid="a.attcollation"))
+        columns = _grouped(cursor.execute(asked, (oids,)).fetchall())
         newer = connection.info.server_version >= _LAST_SCAN_FROM
-        asked = _INDEXES_SQL.format(last_scan="s.last_idx_scan" if newer else "NULL")
+        asked = _INDEXES_SQL.format(
+            last_scan="s.last_idx_scan" if newer else "NULL",
+            by_bytes=_BY_BYTES_SQL.format(oid="k.oid"),
+        )
         indexes = _grouped(cursor.execute(asked.encode(), (oids,)).fetchall())
         keys = _grouped(cursor.execute(_FOREIGN_KEYS_SQL, (oids,)).fetchall())
     _print(connection, tables, columns, indexes)
@@ -372,6 +394,8 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         rarest_share=float(row["rarest"]),
         target=row["target"],
         collation=row["collation"] or "",
+        sorted_by_bytes=bool(row["sorted_by_bytes"]),
+        base_type=row["base_type"] or "",
     )
 
 
@@ -385,13 +409,15 @@ def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
             nulls_first=bool(option & _NULLS_FIRST),
             operator_class=class_,
             collation=collation,
+            sorted_by_bytes=by_bytes,
         )
-        for column, printed, option, class_, collation in zip(
+        for column, printed, option, class_, collation, by_bytes in zip(
             row["columns"][:count],
             row["printed"][:count],
             row["options"],
             row["classes"],
             row["collations"],
+            row["by_bytes"],
             strict=True,
         )
     )

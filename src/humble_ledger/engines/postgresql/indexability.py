@@ -10,7 +10,7 @@ from __future__ import annotations
 from psycopg import sql
 
 from humble_ledger.core.schema.facts import TableName
-from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens
+from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, tokens, unquoted
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.one_statement import UserCursor
@@ -80,7 +80,7 @@ def _with_constants(expression: str, values: dict[str, str | None]) -> str | Non
     """The expression with a constant for each column; None when one is of an unknown type."""
     kept, said = list(tokens(expression)), ""
     for at, token in enumerate(kept):
-        name = token.text.strip('"') if token.kind is TokenKind.QUOTED else token.text.lower()
+        name = unquoted(token.text) if token.kind is TokenKind.QUOTED else token.text.lower()
         if token.kind in _NAMES and name in values and not _is_else(kept, at):
             constant = values[name]
             if constant is None:

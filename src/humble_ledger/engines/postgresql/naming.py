@@ -5,6 +5,7 @@ from __future__ import annotations
 from psycopg import sql
 
 from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.tokens import unquoted
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.transactions import reading
@@ -49,7 +50,7 @@ def find_column(connection: Connection, words: str) -> tuple[TableName, str]:
         )
     with translated():
         columns = [row[0] for row in connection.execute(_COLUMNS_SQL, (table.schema, table.name))]
-    wanted = last.strip('"') if last.startswith('"') else last
+    wanted = unquoted(last)
     found = next((c for c in columns if c in (wanted, wanted.lower())), None)
     if found is None:
         raise WrongUsage(

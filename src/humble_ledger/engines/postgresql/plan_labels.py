@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from humble_ledger.core.statements.tokens import unquoted
+
 _NAME = r'(?:"(?:[^"]|"")*"|[^\s".()]+)'
 _RELATION = rf"(?:(?P<schema>{_NAME})\.)?(?P<relation>{_NAME})(?: (?P<alias>{_NAME}))?"
 _ON_RELATION = re.compile(rf"^(?P<kind>.*?) on {_RELATION}$")
@@ -87,7 +89,7 @@ def _fields(label: str) -> dict[str, Any]:
         }
     on_index = _ON_INDEX.match(label)
     if on_index is not None:
-        index = _unquoted(on_index["index"])
+        index = unquoted(on_index["index"])
         return {"Node Type": "Bitmap Index Scan", "Index Name": index, "Known": True}
     if label in _PLAIN:
         return {"Node Type": label, "Known": True}
@@ -99,14 +101,14 @@ def _of_relation(match: re.Match[str]) -> dict[str, Any]:
     kind = match["kind"]
     found: dict[str, Any] = {}
     if "index" in match.groupdict():
-        found["Index Name"] = _unquoted(match["index"])
+        found["Index Name"] = unquoted(match["index"])
         found["Scan Direction"] = "Backward" if kind.endswith(" Backward") else "Forward"
         kind = kind.removesuffix(" Backward")
     custom = re.fullmatch(r"Custom Scan \((.*)\)", kind)
     if custom is not None:
         kind, found["Custom Plan Provider"] = "Custom Scan", custom[1]
-    relation = _unquoted(match["relation"])
-    alias = _unquoted(match["alias"]) if match["alias"] else relation
+    relation = unquoted(match["relation"])
+    alias = unquoted(match["alias"]) if match["alias"] else relation
     if kind in _CHANGES:
         found.update({"Node Type": "ModifyTable", "Operation": kind})
     else:
@@ -117,11 +119,7 @@ def _of_relation(match: re.Match[str]) -> dict[str, Any]:
     elif kind not in _ALIAS_ONLY:
         found["Relation Name"] = relation
     if match["schema"] and kind not in _ALIAS_ONLY:
-        found["Schema"] = _unquoted(match["schema"])
+        found["Schema"] = unquoted(match["schema"])
     if kind in _SCANS or kind in _CHANGES:
         found["Known"] = True
     return found
-
-
-def _unquoted(name: str) -> str:
-    return name[1:-1].replace('""', '"') if name.startswith('"') else name

@@ -6,35 +6,32 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import replace
 from itertools import pairwise
 
-from humble_ledger.core.plans.model import SCANS, Node, Operation, Plan
+from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan
 from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
-    Wrapping,
     columns_of,
     predicates,
 )
-from humble_ledger.core.statements.parting import halves
-from humble_ledger.core.statements.tokens import meaningful
+from humble_ledger.core.statements.tokens import meaningful, unquoted
 
-_SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
 _GROUPS = (Operation.AGGREGATE, Operation.GROUP, Operation.DISTINCT)
-_EQUAL = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
-_SAME_ORDER = ("character varying", "text")
 
 
 def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Access]:
     """Every reading of a base table in a plan."""
-    orders = [n.sort_keys for n in plan.nodes() if n.operation in _SORTS]
+    orders = [n.sort_keys for n in plan.nodes() if n.operation in SORTS]
     joins = [p for n in plan.nodes() for text in n.conditions.join for p in predicates(text)]
     for node in plan.nodes():
         table = tables.get(TableName(node.schema, node.relation))
         if node.operation not in SCANS or table is None or table.kind != "table":
             continue
-        alias = node.alias or node.relation
+        alias = alias_of(node)
         below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
         texts = [*node.conditions.filter, *node.conditions.search]
         texts += [text for n in below for text in n.conditions.search]
@@ -45,7 +42,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
             node=node,
             table=table,
             alias=alias,
-            equalities=tuple(p for p in constant if p.searchable and p.kind in _EQUAL),
+            equalities=tuple(p for p in constant if p.searchable and p.equal),
             ranges=tuple(p for p in constant if p.searchable and p.kind is PredicateKind.RANGE),
             others=tuple(
                 p for p in own if not (p in constant and p.searchable) and p.partner is None
@@ -72,15 +69,9 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
 
 
 def _bared(predicate: Predicate, table: TableFacts) -> Predicate:
-    """A varying text compared as text is compared as it is: an index on the column serves it."""
-    column = predicate.column and table.columns.get(predicate.column.column)
-    if predicate.wrapping is not Wrapping.CAST or not column:
-        return predicate
-    parted = halves(predicate.sql)
-    as_text = parted is not None and parted[0].endswith("::text")
-    if not as_text or not column.type_name.startswith(_SAME_ORDER):
-        return predicate
-    return replace(predicate, wrapping=Wrapping.NONE)
+    """A predicate without a cast that changes nothing: an index on the column serves it."""
+    column = table.columns.get(predicate.column.column) if predicate.column else None
+    return replace(predicate, wrapping=real_wrapping(column, predicate))
 
 
 def _groups(plan: Plan, node: Node, alias: str, table: TableFacts) -> tuple[str, ...]:
@@ -132,7 +123,7 @@ def _sort_key(text: str, alias: str, table: TableFacts) -> IndexKey | None:
         if before.is_word("nulls"):
             nulls_first = token.is_word("first")
     name = [t for t in words if not t.is_word("desc", "asc", "nulls", "first", "last")]
-    texts = [t.text.strip('"') for t in name]
+    texts = [unquoted(t.text) for t in name]
     if len(texts) == 3 and texts[1] == "." and texts[0] == alias:
         column = texts[2]
     elif len(texts) == 1:

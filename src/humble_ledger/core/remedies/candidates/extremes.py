@@ -9,7 +9,7 @@ from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.statements.tokens import TokenKind, meaningful
+from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
 
 _BETWEEN = (Operation.GATHER,)
 
@@ -51,7 +51,7 @@ def _extreme(text: str, access: Access) -> str | None:
     """The column of «max(r.taken_at)», also of the parts that helpers made of it."""
     words = [t for t in meaningful(text) if t.text not in ("(", ")", ".")]
     names = [t for t in words if t.kind in (TokenKind.WORD, TokenKind.QUOTED)]
-    kept = [t.text.strip('"') for t in names if not t.is_word("partial", "public")]
+    kept = [unquoted(t.text) for t in names if not t.is_word("partial", "public")]
     extremes_named = [name for name in kept if name.lower() in ("min", "max")]
     others = [name for name in kept if name.lower() not in ("min", "max")]
     if not extremes_named or not others or others[-1] not in access.table.columns:

@@ -11,10 +11,8 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import halves, literals_of
+from humble_ledger.core.statements.tokens import unquoted
 
-BYTE_ORDER = (
-    "C", "POSIX", "C.UTF-8", "C.utf8", "ucs_basic", "pg_c_utf8", "pg_unicode_fast", "",
-)  # fmt: skip
 PATTERN_CLASSES = {
     "text": "text_pattern_ops",
     "character varying": "varchar_pattern_ops",
@@ -77,8 +75,7 @@ def _for_pattern(
 ) -> Iterator[Candidate]:
     type_ = column.type_name.partition("(")[0]
     if prefix_of(predicate) and type_ in PATTERN_CLASSES:
-        by_bytes = column.collation in BYTE_ORDER
-        class_ = "" if by_bytes else PATTERN_CLASSES[type_]
+        class_ = "" if column.sorted_by_bytes else PATTERN_CLASSES[type_]
         key = IndexKey(column.name, operator_class=class_)
         equal = by_telling(access)[:2]
         for columns in ([], equal) if equal else ([],):
@@ -100,7 +97,7 @@ def _for_containment(
     access: Access, predicate: Predicate, column: ColumnFacts
 ) -> Iterator[Candidate]:
     parted = halves(predicate.sql)
-    if parted is None or parted[0].rsplit(".", 1)[-1].strip('"') != column.name:
+    if parted is None or unquoted(parted[0].rsplit(".", 1)[-1]) != column.name:
         return
     operator, type_ = parted[1], column.type_name
     class_ = None

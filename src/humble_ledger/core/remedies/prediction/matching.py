@@ -8,14 +8,13 @@ from dataclasses import dataclass, replace
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.model import Access
-from humble_ledger.core.remedies.candidates.operator_classes import BYTE_ORDER, prefix_of
+from humble_ledger.core.remedies.candidates.operator_classes import prefix_of
 from humble_ledger.core.remedies.candidates.partial import as_bound
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.collations import sorted_by_bytes
 from humble_ledger.core.schema.facts import IndexKey
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
 from humble_ledger.core.statements.parting import same_text
-
-_EQUAL = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +80,7 @@ def match(access: Access, design: IndexDesign, joins: Sequence[Predicate]) -> Ma
     bounding = True
     for key in design.keys:
         here = [p for p in conditions if _serves(key, p, access)]
-        found = next((p for p in here if p.kind in _EQUAL), None)
+        found = next((p for p in here if p.equal), None)
         by_join = key.column and any(p.column and p.column.column == key.column for p in joins)
         if not bounding:
             beyond += here
@@ -123,8 +122,8 @@ def _serves(key: IndexKey, predicate: Predicate, access: Access) -> bool:
     by_pattern = "pattern_ops" in key.operator_class
     if predicate.kind is PredicateKind.PATTERN:
         column = access.table.columns.get(key.column)
-        sorted_by = (key.collation or column.collation) if column else "?"
-        return bool(prefix_of(predicate)) and (by_pattern or sorted_by in BYTE_ORDER)
+        by_bytes = column is not None and sorted_by_bytes(key, column)
+        return bool(prefix_of(predicate)) and (by_pattern or by_bytes)
     if by_pattern and predicate.kind is PredicateKind.RANGE:
         return False
     return predicate.searchable

@@ -11,6 +11,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.saying import percent
+from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,
@@ -21,7 +22,7 @@ from humble_ledger.core.statements.conditions import (
 )
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.in_plans.obstacles import called, real_wrapping
+from humble_ledger.core.symptoms.in_plans.obstacles import called
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 STALE_SHARE = 0.1
@@ -184,7 +185,8 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
     for predicate in found:
         if predicate.column is None or predicate.wrapping is Wrapping.NONE:
             continue
-        if real_wrapping(table, predicate) is not Wrapping.NONE:
+        column = table.columns.get(predicate.column.column)
+        if real_wrapping(column, predicate) is not Wrapping.NONE:
             return Cause(
                 "expression-without-statistics",
                 f"the planner has no statistics on «{plainly(predicate.expression)}» and guesses",

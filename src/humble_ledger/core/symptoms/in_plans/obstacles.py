@@ -9,7 +9,9 @@ import re
 from collections.abc import Sequence
 
 from humble_ledger.core.plans.model import Node
-from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts, TableName
+from humble_ledger.core.schema.casts import real_wrapping
+from humble_ledger.core.schema.collations import sorted_by_bytes
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
@@ -19,7 +21,6 @@ NOT_CHOSEN = "index-not-chosen"
 DEFAULT_EQUALITY, DEFAULT_RANGE, DEFAULT_OTHER = 0.005, 1 / 3, 0.5
 MOST_ASKED = 6
 _SERVED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
-_TEXT_CASTS = ("character varying", "varchar", "name", "character")
 _CALL = re.compile(r"([a-z_][a-z0-9_.]*)\(", re.IGNORECASE)
 # Functions of the clock: their value is fixed for one statement, and another in the next.
 _CLOCK = re.compile(
@@ -28,7 +29,6 @@ _CLOCK = re.compile(
     re.IGNORECASE,
 )
 _PATTERN_TEXT = re.compile(r"CAST\('((?:[^']|'')*)' AS|'((?:[^']|'')*)'")
-_BYTE_ORDER = frozenset(("C", "POSIX", "ucs_basic", "C.UTF-8", "C.utf8", "pg_c_utf8", "ucs_basic"))
 _WILDCARDS = "%_"
 
 
@@ -104,16 +104,6 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
     return Cause("condition-not-searchable", f"no index can lead to rows by «{found[0].plain}»")
 
 
-def real_wrapping(table: TableFacts, predicate: Predicate) -> Wrapping:
-    """Casting varchar to text changes nothing; indexes serve it as if it were not there."""
-    assert predicate.column is not None
-    column = table.columns.get(predicate.column.column)
-    harmless = column is not None and column.type_name.startswith(_TEXT_CASTS)
-    if predicate.wrapping is Wrapping.CAST and (harmless or _same_type(column, predicate)):
-        return Wrapping.NONE
-    return predicate.wrapping
-
-
 def called(predicate: Predicate) -> set[str]:
     """The functions that a condition calls, without their schema."""
     return {name.lower().rsplit(".", maxsplit=1)[-1] for name in _CALL.findall(predicate.sql)}
@@ -125,13 +115,6 @@ def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
         return []
     whole = [i for i in _leading(table, predicate.column.column) if not i.predicate]
     return [i for i in whole if not _keyed_otherwise(i, predicate)]
-
-
-def _same_type(column: ColumnFacts | None, predicate: Predicate) -> bool:
-    """A cast printed only to name a collation: (code)::text of a text column."""
-    return column is not None and predicate.expression.lower().endswith(
-        f" as {column.type_name.lower()})"
-    )
 
 
 def _leading(table: TableFacts, column: str) -> list[IndexFacts]:
@@ -176,11 +159,11 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
 def _wrapped(
     table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
 ) -> Cause | None:
-    wrapping = real_wrapping(table, predicate)
-    if wrapping is Wrapping.NONE:
-        return None
     assert predicate.column is not None
     column = predicate.column.column
+    wrapping = real_wrapping(table.columns.get(column), predicate)
+    if wrapping is Wrapping.NONE:
+        return None
     index = f"{leading[0].name} on {column} cannot be used: " if leading else ""
     if wrapping is Wrapping.CAST:
         return Cause(
@@ -225,15 +208,15 @@ def _pattern(
             "leading-wildcard",
             f"the pattern in «{predicate.plain}» {what}; a b-tree leads only to known beginnings",
         )
-    sorted_by = table.columns[column].collation if column in table.columns else ""
     for index in leading:
         key = index.keys[0]
-        if "pattern" not in key.operator_class and (
-            (key.collation or sorted_by) not in (*_BYTE_ORDER, "")
+        if "pattern" not in key.operator_class and not sorted_by_bytes(
+            key, table.columns.get(column)
         ):
+            sorted_by = key.collation or table.columns[column].collation
             return Cause(
                 "sorted-by-another-rule",
-                f"{index.name} is sorted by the collation {key.collation or sorted_by}, patterns "
+                f"{index.name} is sorted by the collation {sorted_by}, patterns "
                 'by bytes: it takes an index with text_pattern_ops or collation "C"',
             )
     return None

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.costs.scans import Search
 from humble_ledger.core.costs.sizes import index_shape
-from humble_ledger.core.plans.model import SCANS, Node, Operation, Role
+from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.conditions import (
@@ -21,6 +21,7 @@ from humble_ledger.core.statements.conditions import (
     columns_of,
     predicates,
 )
+from humble_ledger.core.statements.tokens import unquoted
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.obstacles import share_by_statistics
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -30,7 +31,6 @@ CLEARLY_CHEAPER = 0.5
 FEW_OF_THEM = 0.1  # of the rows are wanted, at most
 MOST_KEYS = 4
 NEARLY = 0.1  # of the rows have a value of their own
-_SORTS = (Operation.SORT, Operation.INCREMENTAL_SORT)
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +150,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
         wanted = (case.rows(node) / rows) if rows else 1.0
     elif _is_below_limit(case, node):
         return None  # told at the limit
-    if sort.operation not in _SORTS or len(sort.children) != 1 or sort.never_ran:
+    if sort.operation not in SORTS or len(sort.children) != 1 or sort.never_ran:
         return None
     scan = _through_gathers(sort.children[0])
     table = case.table_of(scan)
@@ -196,7 +196,7 @@ def _keys(sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:
     for text in sort.sort_keys:
         bare = bare_key(text)
         refs = columns_of(bare)
-        plain = len(refs) == 1 and bare.split(".")[-1].strip('"') == refs[0].column
+        plain = len(refs) == 1 and unquoted(bare.split(".")[-1]) == refs[0].column
         if not plain or refs[0].alias not in (alias, "") or refs[0].column not in table.columns:
             return []
         keys.append((refs[0].column, " DESC" in text))
