@@ -18,8 +18,8 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.plans.narration import narrate
 from humble_ledger.core.plans.tables import table_accounts
-from humble_ledger.engines.postgresql.plan_reader import read_plan
-from humble_ledger.engines.postgresql.saved_plans import document_of
+from humble_ledger.engines.postgresql.plans.reader import read_plan
+from humble_ledger.engines.postgresql.plans.saved import document_of
 from humble_ledger.views.figures.plan_figure import draw_plan
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.plans import plan_view

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.engines.postgresql.plans.reader import read_plan
 
 FOLDER = Path(__file__).parent / "fixtures" / "plans"
 RECORDED = sorted(FOLDER.glob("*/*.json"), key=str)

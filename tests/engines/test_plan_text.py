@@ -9,9 +9,9 @@ import pytest
 
 from humble_ledger.core.plans.model import Node, Operation, Plan
 from humble_ledger.demo.workload import load_workload
-from humble_ledger.engines.postgresql.plan_reader import read_plan
-from humble_ledger.engines.postgresql.plan_text import document_of_text
-from humble_ledger.engines.postgresql.saved_plans import document_of, looks_like_plan
+from humble_ledger.engines.postgresql.plans.reader import read_plan
+from humble_ledger.engines.postgresql.plans.saved import document_of, looks_like_plan
+from humble_ledger.engines.postgresql.plans.text import document_of_text
 from humble_ledger.errors import UnreadableInput
 from tests.conftest import Server
 from tests.plan_shapes import SETUP, SHAPES

@@ -18,9 +18,9 @@ import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.plans.tables import join_graph, table_accounts
-from humble_ledger.engines.postgresql.plan_limits import MOST_DEPTH
-from humble_ledger.engines.postgresql.plan_reader import read_plan
-from humble_ledger.engines.postgresql.saved_plans import document_of
+from humble_ledger.engines.postgresql.plans.limits import MOST_DEPTH
+from humble_ledger.engines.postgresql.plans.reader import read_plan
+from humble_ledger.engines.postgresql.plans.saved import document_of
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.views.documents.plans import plan_document
 from humble_ledger.views.numbers import Numbers

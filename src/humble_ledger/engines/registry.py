@@ -1,38 +1,101 @@
-"""From a URL to the engine that understands it; other packages may add engines.
+"""The engines: from a URL to the one that understands it, and to the form of its plans.
 
-An engine of another package is found through the entry point group
-``humble_ledger.engines``, whose names are URL schemes.
+Our own are listed here. An engine of another package is found through the entry point group
+``humble_ledger.engines``, whose names are URL schemes and whose objects make an `Engine`.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+from importlib import import_module
 from importlib.metadata import entry_points
+from typing import Any
 
-from humble_ledger.engines.contract import Engine
-from humble_ledger.errors import WrongUsage
+from humble_ledger.engines.contract import Engine, PlanFormat
+from humble_ledger.errors import UnreadableInput, WrongUsage
 
 GROUP = "humble_ledger.engines"
 
 
-def engine_for(url: str) -> Engine:
-    """The engine for a URL; no scheme at all means PostgreSQL's own habits.
+@dataclass(frozen=True, slots=True)
+class _OwnEngine:
+    """An engine of this package. Its classes are imported when they are asked for: reading a
+    plan from a file needs no driver.
+    """
 
-    ``postgresql://…``, ``service=name``, ``host=… dbname=…`` and the empty string (all from
-    the environment) are PostgreSQL.
+    name: str
+    schemes: tuple[str, ...]
+    engine: str
+    plans: str
+
+
+_PACKAGE = "humble_ledger.engines"
+_OWN = (
+    _OwnEngine(
+        name="postgresql",
+        # No scheme at all: "service=name", "host=... dbname=..." and the empty string (all from
+        # the environment) are PostgreSQL's own habits.
+        schemes=("", "postgres", "postgresql"),
+        engine=f"{_PACKAGE}.postgresql.engine:PostgresEngine",
+        plans=f"{_PACKAGE}.postgresql.plans.format:PostgresPlans",
+    ),
+)
+
+
+def engine_for(url: str) -> Engine:
+    """The engine for a URL.
 
     Raises:
         WrongUsage: nobody understands this scheme.
     """
     scheme = url.split("://", 1)[0] if "://" in url else ""
-    if scheme in ("", "postgres", "postgresql"):
-        from humble_ledger.engines.postgresql.engine import PostgresEngine  # noqa: PLC0415
-
-        return PostgresEngine()
-    for entry in entry_points(group=GROUP, name=scheme):
-        engine: Engine = entry.load()()
+    for own in _OWN:
+        if scheme in own.schemes:
+            engine: Engine = _made(own.engine)
+            return engine
+    for engine in _others(scheme):
         return engine
     shown = f" that begin with {scheme}://" if scheme.isalnum() else " of this form"
     raise WrongUsage(
         f"No engine understands URLs{shown}.",
         "This version speaks to PostgreSQL:  postgresql://user@host:5432/database",
     )
+
+
+def plan_formats() -> list[PlanFormat]:
+    """How each kind of server writes plans, in the order in which a text should be tried."""
+    return [*(_made(own.plans) for own in _OWN), *(engine.plans for engine in _others())]
+
+
+def plans_of(engine: str) -> PlanFormat:
+    """How the servers of an engine, known by the name that `Plan.engine` has, write plans.
+
+    Raises:
+        UnreadableInput: this engine is not installed.
+    """
+    for own in _OWN:
+        if own.name == engine:
+            form: PlanFormat = _made(own.plans)
+            return form
+    for other in _others():
+        if other.plans.engine == engine:
+            return other.plans
+    raise UnreadableInput(
+        f"This is a plan of {engine}, and no engine of that name is installed here.",
+        "Install the package it came with.",
+    )
+
+
+def _made(place: str) -> Any:
+    """An object of a class that is given as "module:Class"."""
+    module, _, name = place.partition(":")
+    return getattr(import_module(module), name)()
+
+
+def _others(scheme: str = "") -> Iterator[Engine]:
+    """The engines of other packages; of one scheme, when one is given."""
+    for entry in entry_points(group=GROUP):
+        if scheme in ("", entry.name):
+            engine: Engine = entry.load()()
+            yield engine

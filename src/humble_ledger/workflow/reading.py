@@ -9,8 +9,8 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.core.statements.masking import masked, masked_document
-from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.core.statements.masking import masked
+from humble_ledger.engines.registry import plans_of
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.parameters import with_values
 from humble_ledger.workflow.subjects import Subject, subject_of
@@ -45,8 +45,7 @@ def plan_of(
             )
         return subject.plan
     if subject.saved_plan is not None:
-        plan = read_plan(subject.saved_plan, "")
-        return PlanEntry(SAVED, "", None, "", (), SAVED, plan)
+        return PlanEntry(SAVED, "", None, "", (), SAVED, subject.saved_plan)
     if values:
         assert subject.statement is not None
         workspace.require_ledger()
@@ -83,8 +82,9 @@ def keep_plan(
     ledger = workspace.ledger
     query = query or ledger.queries.keep(statement.sql)
     if mask or workspace.configuration.mask:
-        statement, document = Statement(masked(statement.sql)), masked_document(document)
-        plan = read_plan(document, plan.engine_version)
+        form = plans_of(plan.engine)
+        statement, document = Statement(masked(statement.sql)), form.masked(document)
+        plan = form.read(document, plan.engine_version)
     entry = ledger.plans.keep(statement, plan, document, query=query, origin=origin)
     ledger.queries.keep_tables(query, sorted(str(name) for name in table_names(plan)))
     return entry

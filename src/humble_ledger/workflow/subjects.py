@@ -8,14 +8,15 @@ from pathlib import Path
 from typing import IO
 
 from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.kinds import Statement, one_statement, require_plan
-from humble_ledger.engines.postgresql.plan_limits import MIB, MOST_BYTES
-from humble_ledger.engines.postgresql.saved_plans import document_of, looks_like_plan
+from humble_ledger.engines.registry import plan_formats
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.ids import NAMES, Kind, parse_id
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.workflow.workspace import Workspace
 
+MIB = 1024 * 1024
 SQL_STARTS = frozenset(
     "select with insert update delete merge values table explain create alter drop".split()
 )
@@ -31,7 +32,7 @@ class Subject:
     query: str | None = None
     statement: Statement | None = None
     plan: PlanEntry | None = None
-    saved_plan: object | None = None
+    saved_plan: Plan | None = None
 
 
 def subject_of(workspace: Workspace, what: str) -> Subject:
@@ -45,8 +46,9 @@ def subject_of(workspace: Workspace, what: str) -> Subject:
     if parsed is not None:
         return _by_id(workspace.ledger, parsed[0], what)
     text = _text_of(what)
-    if looks_like_plan(text):
-        return Subject(saved_plan=document_of(text))
+    form = next((form for form in plan_formats() if form.looks_like(text)), None)
+    if form is not None:
+        return Subject(saved_plan=form.read(form.document(text)))
     sql = one_statement(text)
     require_plan(sql)
     return Subject(statement=Statement(sql))
@@ -86,10 +88,11 @@ def text_of(path: Path) -> str:
 
 def _text_from(file: IO[bytes]) -> str:
     """All of a file, which is not read further than anything in it could be used."""
-    data = file.read(MOST_BYTES + 1)
-    if len(data) > MOST_BYTES:
+    most = max(form.most_bytes for form in plan_formats())
+    data = file.read(most + 1)
+    if len(data) > most:
         raise UnreadableInput(
-            f"The text has more than {MOST_BYTES // MIB} MiB; a larger one is not read.",
+            f"The text has more than {most // MIB} MiB; a larger one is not read.",
             "Is it one plan or one statement? A log is read by  humble capture log",
         )
     return data.decode("utf-8", "replace").replace("\r\n", "\n")

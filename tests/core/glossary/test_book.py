@@ -5,7 +5,7 @@ import pytest
 from humble_ledger.core.glossary.book import BOOK, look_up
 from humble_ledger.core.glossary.terms import TermKind
 from humble_ledger.core.plans.model import Operation
-from humble_ledger.engines.postgresql.plan_reader import OPERATIONS
+from humble_ledger.engines.postgresql.plans.reader import OPERATIONS
 from humble_ledger.errors import WrongUsage
 from tests.plans import RECORDED, recorded
 

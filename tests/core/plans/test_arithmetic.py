@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from humble_ledger.core.plans.arithmetic import accounts, own_cost_of_steps
 from humble_ledger.core.plans.model import Operation, Plan
-from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.engines.postgresql.plans.reader import read_plan
 from tests.plans import RECORDED, plan_of, recorded, step
 
 assert len(RECORDED) >= 200, "run tests/record_plans.py"

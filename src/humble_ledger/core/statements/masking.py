@@ -3,22 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from typing import Any
 
 from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 MASK = "…"
 _LITERALS = (TokenKind.STRING, TokenKind.NUMBER, TokenKind.UNCLOSED)
-# Keys of a plan's document whose text is a name or a word of the server's own. Every other text
-# may be a statement or a condition, also those that a later version will bring.
-_NAMES = frozenset(
-    """Alias|Async Capable|CTE Name|Command|Constraint Name|Custom Plan Provider|Function Name
-    |Index Name|Join Type|Node Type|Operation|Parent Relationship|Partial Mode|Query Identifier
-    |Relation|Relation Name|Scan Direction|Schema|Sort Method|Sort Methods Used|Sort Space Type
-    |Storage|Strategy|Subplan Name|Trigger Name|Tuplestore Name""".replace("\n    ", "").split("|")
-)
 # In a message of the server: what stands in quotes or brackets may be a value. Messages come in
 # many languages, and each has quotes of its own.
 _QUOTED = re.compile(
@@ -69,16 +59,3 @@ def masked_words(message: str) -> str:
     first, _, rest = message.partition("\n")
     shown = _QUOTED.sub(MASK, first)
     return shown if not rest else f"{shown}\n{MASK}"
-
-
-def masked_document(document: Any, key: str = "") -> Any:
-    """A server's plan document without literals."""
-    if isinstance(document, Mapping) and key == "Settings":
-        return document
-    if isinstance(document, Mapping):
-        return {name: masked_document(value, name) for name, value in document.items()}
-    if isinstance(document, list):
-        return [masked_document(each, key) for each in document]
-    if isinstance(document, str) and key not in _NAMES:
-        return masked_expression(document)
-    return document

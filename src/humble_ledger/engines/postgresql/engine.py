@@ -25,13 +25,16 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
+from humble_ledger.engines.postgresql.plans.format import PostgresPlans
+from humble_ledger.engines.postgresql.plans.reader import ENGINE
 from humble_ledger.engines.postgresql.session import PostgresSession
 
 
 class PostgresEngine:
     """See `engines.contract.Engine`."""
 
-    name = "postgresql"
+    name = ENGINE
+    plans = PostgresPlans()
 
     def public_url(self, url: str) -> str:
         """The URL without its password."""

@@ -16,7 +16,7 @@ from humble_ledger.engines.contract import PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.one_statement import UserCursor
-from humble_ledger.engines.postgresql.plan_reader import read_plan
+from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.errors import StatementRejected, WrongUsage
 
 MEMORY_FROM = 170000

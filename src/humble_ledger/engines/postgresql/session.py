@@ -16,7 +16,7 @@ from humble_ledger.core.statements.kinds import Statement, require_plan, require
 from humble_ledger.core.statements.side_effects import SideEffect, refuse_plan, refuse_run
 from humble_ledger.core.workload.sampling import ActivityLook
 from humble_ledger.core.workload.statistics import StatisticsLook
-from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocument
+from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocument, Support
 from humble_ledger.engines.postgresql import (
     activity,
     catalogue,
@@ -27,27 +27,14 @@ from humble_ledger.engines.postgresql import (
     preflight,
     sampling,
     statement_statistics,
+    support,
 )
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
-from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM, Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.running import timed_run
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
 from humble_ledger.engines.postgresql.transactions import reading, undone
 from humble_ledger.errors import RefusedForSafety
-
-# From which version the server can do it; 0 means always (of the versions supported).
-CAPABILITIES: Mapping[Capability, int] = {
-    Capability.GENERIC_EXPLAIN: 0,
-    Capability.UNCOMMITTED_INDEX: 0,
-    Capability.HIDDEN_INDEX: 0,
-    Capability.UNCOUNTED: 0,
-    Capability.PLANNING_MEMORY: explain.MEMORY_FROM,
-    Capability.NOTICES_LOST_CLIENTS: CLIENT_CHECK_FROM,
-}
-
-
-_FOR_SUPERUSERS = (Capability.HIDDEN_INDEX, Capability.UNCOUNTED)
-_WRITES = (Capability.UNCOMMITTED_INDEX, Capability.HIDDEN_INDEX)
 
 
 class PostgresSession:
@@ -63,13 +50,9 @@ class PostgresSession:
         self._side_effects = SideEffects(self._connection)
         self._may_call = limits.may_call
 
-    def can(self, capability: Capability) -> bool:
-        """Whether this server is able to do that."""
-        if capability in _WRITES and self.server.read_only_copy:
-            return False
-        if capability in _FOR_SUPERUSERS and not self.server.superuser:
-            return False
-        return self.server.version_number >= CAPABILITIES[capability]
+    def support(self, capability: Capability) -> Support:
+        """Whether this server is able to do that; if not, why, and what to do."""
+        return support.of(self.server, capability)
 
     def explain(
         self, statement: Statement, *, measure: bool = False, allow_writes: bool = False

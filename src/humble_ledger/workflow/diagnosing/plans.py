@@ -8,7 +8,6 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
-from humble_ledger.engines.postgresql.plan_reader import read_plan
 from humble_ledger.workflow.diagnosing.asking import AskedPlanner
 from humble_ledger.workflow.reading import SAVED, explain_now, newest_plan
 from humble_ledger.workflow.subjects import Subject
@@ -28,8 +27,7 @@ def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> P
     if subject.plan is not None:
         return subject.plan
     if subject.saved_plan is not None:
-        plan = read_plan(subject.saved_plan, "")
-        return PlanEntry(SAVED, "", None, "", (), SAVED, plan)
+        return PlanEntry(SAVED, "", None, "", (), SAVED, subject.saved_plan)
     if subject.query is not None and not measure:
         known = newest_plan(workspace, subject.query)
         if known is not None:

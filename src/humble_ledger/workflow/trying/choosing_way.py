@@ -87,8 +87,9 @@ def _refuse_on_production(making: Making, *, writes: bool, meant: bool) -> None:
 
 def _hindered(workspace: Workspace, making: Making) -> str:
     """Why nothing can be made on this target; "" when it can."""
-    if not workspace.session.can(Capability.UNCOMMITTED_INDEX):
-        return "the target is a read-only copy, where nothing can be built"
+    able = workspace.session.support(Capability.UNCOMMITTED_INDEX)
+    if not able:
+        return able.reason
     tables = sorted({index.design.table for index in making.indexes}, key=str)
     foreign = [str(table) for table in tables if not workspace.session.may_index(table)]
     if foreign:

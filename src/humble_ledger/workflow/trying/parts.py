@@ -35,7 +35,7 @@ def index_parts(
     indexes = judging.making.indexes
     if len(indexes) < 2:
         return []
-    measurable = judging.workspace.session.can(Capability.HIDDEN_INDEX)
+    measurable = judging.workspace.session.support(Capability.HIDDEN_INDEX)
     found: list[IndexPart] = []
     measured: set[str] = set()
     for each in tried:

@@ -27,7 +27,7 @@ from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.upkeep import MeasuredUpkeep
 from humble_ledger.core.trials.verdicts import SMALLEST_EFFECT, overall
 from humble_ledger.core.trials.ways import Way
-from humble_ledger.engines.contract import Capability, Experiment, IndexBuild
+from humble_ledger.engines.contract import Capability, Experiment, IndexBuild, Support
 from humble_ledger.errors import (
     GaveWay,
     HumbleError,
@@ -312,7 +312,10 @@ class _Run:
             ]
         analyzed = [s for s in self.making.change.others if s.upper().startswith("ANALYZE")]
         analyzed += [f"ANALYZE {table}" for table in by_expression]
-        able = self.workspace.session.can(Capability.UNCOUNTED) and not self.making.change.writes
+        able = (
+            bool(self.workspace.session.support(Capability.UNCOUNTED))
+            and not self.making.change.writes
+        )
         if able:
             return []
         return [
@@ -373,12 +376,12 @@ def _remedies(
 ) -> list[RemedyEntry]:
     entries = wanted_remedies(workspace, ids, indexes, written, tried)
     removals = [entry for entry in entries if entry.remedy.type is RemedyType.REMOVAL]
-    if removals and not workspace.session.can(Capability.HIDDEN_INDEX):
+    able = workspace.session.support(Capability.HIDDEN_INDEX) if removals else Support()
+    if not able:
         raise RefusedForSafety(
-            f"{removals[0].id} ({removals[0].remedy.summary}) cannot be tried here: only a "
-            "superuser can hide an index from one connection, and dropping it would make readers "
-            "wait, too.",
-            "Try it on a copy where you are superuser: name one with --target.",
+            f"{removals[0].id} ({removals[0].remedy.summary}) cannot be tried here: "
+            f"{able.reason}; dropping it instead would make readers wait, too.",
+            able.remedy,
         )
     if not entries:
         raise WrongUsage(

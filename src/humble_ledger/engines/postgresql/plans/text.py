@@ -12,14 +12,14 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from humble_ledger.engines.postgresql.plan_labels import fields_of_label
-from humble_ledger.engines.postgresql.plan_limits import (
+from humble_ledger.engines.postgresql.plans.labels import fields_of_label
+from humble_ledger.engines.postgresql.plans.limits import (
     LONGEST_LINE_TAKEN_APART,
     MOST_DEPTH,
     require_values,
     too_large,
 )
-from humble_ledger.engines.postgresql.plan_lines import fields_of_line
+from humble_ledger.engines.postgresql.plans.lines import fields_of_line
 from humble_ledger.errors import UnreadableInput
 
 Raw = dict[str, Any]

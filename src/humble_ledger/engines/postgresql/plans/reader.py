@@ -19,8 +19,8 @@ from humble_ledger.core.plans.model import (
     Role,
     Trigger,
 )
-from humble_ledger.engines.postgresql.plan_fields import Fields, require_bounded, require_steps
-from humble_ledger.engines.postgresql.plan_limits import MOST_STEPS
+from humble_ledger.engines.postgresql.plans.fields import Fields, require_bounded, require_steps
+from humble_ledger.engines.postgresql.plans.limits import MOST_STEPS
 from humble_ledger.errors import UnreadableInput
 
 ENGINE = "postgresql"

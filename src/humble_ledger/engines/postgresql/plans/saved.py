@@ -13,14 +13,14 @@ from xml.etree import ElementTree
 
 import yaml
 
-from humble_ledger.engines.postgresql.plan_limits import (
+from humble_ledger.engines.postgresql.plans.limits import (
     MOST_BYTES_OF_YAML,
     MOST_DEPTH,
     require_bytes,
     require_values,
     too_large,
 )
-from humble_ledger.engines.postgresql.plan_text import document_of_text, unframed
+from humble_ledger.engines.postgresql.plans.text import document_of_text, unframed
 from humble_ledger.errors import UnreadableInput
 
 _LOOKS = re.compile(

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from humble_ledger.engines.postgresql.plan_limits import (
+from humble_ledger.engines.postgresql.plans.limits import (
     MOST_DEPTH,
     MOST_LETTERS,
     MOST_STEPS,

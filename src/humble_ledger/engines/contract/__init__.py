@@ -1,0 +1,53 @@
+"""What an engine must offer, whatever the server; each module has what one kind of caller needs.
+
+`engine` opens sessions and trials; `server` explains, counts and tells facts; `lab` has the arms
+of a trial; `plans` reads what servers write; `support` tells what a server cannot do, and why.
+"""
+
+from humble_ledger.engines.contract.engine import Engine
+from humble_ledger.engines.contract.lab import (
+    Arm,
+    Change,
+    Client,
+    Experiment,
+    Hands,
+    IndexBuild,
+    Leftovers,
+    NewIndex,
+    Outcome,
+    Stages,
+    WriteRuns,
+)
+from humble_ledger.engines.contract.limits import (
+    APPLICATION_NAME,
+    LOCK_TIMEOUT_MS,
+    STATEMENT_TIMEOUT_MS,
+    Limits,
+)
+from humble_ledger.engines.contract.plans import PlanDocument, PlanFormat
+from humble_ledger.engines.contract.server import Session
+from humble_ledger.engines.contract.support import Capability, Support
+
+__all__ = [
+    "APPLICATION_NAME",
+    "LOCK_TIMEOUT_MS",
+    "STATEMENT_TIMEOUT_MS",
+    "Arm",
+    "Capability",
+    "Change",
+    "Client",
+    "Engine",
+    "Experiment",
+    "Hands",
+    "IndexBuild",
+    "Leftovers",
+    "Limits",
+    "NewIndex",
+    "Outcome",
+    "PlanDocument",
+    "PlanFormat",
+    "Session",
+    "Stages",
+    "Support",
+    "WriteRuns",
+]

@@ -1,0 +1,103 @@
+"""One kind of server: addresses, sessions, trials, and how its plans are written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager
+from typing import Protocol
+
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.engines.contract.lab import (
+    Change,
+    Client,
+    Experiment,
+    Hands,
+    Leftovers,
+    Stages,
+    WriteRuns,
+)
+from humble_ledger.engines.contract.limits import Limits
+from humble_ledger.engines.contract.plans import PlanFormat
+from humble_ledger.engines.contract.server import Session
+
+
+class Engine(Protocol):
+    """One kind of server."""
+
+    name: str
+    plans: PlanFormat
+
+    def public_url(self, url: str) -> str:
+        """The URL without its password: the only form that is stored or shown."""
+        ...
+
+    def not_kept(self, url: str) -> tuple[str, ...]:
+        """The parameters of a URL that its public form leaves out, without their values."""
+        ...
+
+    def open(self, url: str, limits: Limits = ...) -> Session:
+        """Open a read-only session."""
+        ...
+
+    def experiment(
+        self,
+        url: str,
+        change: Change,
+        mark: str,
+        limits: Limits = ...,
+    ) -> AbstractContextManager[Experiment]:
+        """Make a change where only one arm sees it, and undo it at the end.
+
+        Raises:
+            GaveWay: somebody waited too long for the table; the change was taken back.
+        """
+        ...
+
+    def stages(
+        self, url: str, change: Change, mark: str, limits: Limits = ..., *, online: bool
+    ) -> AbstractContextManager[Stages]:
+        """One arm on which a change is made and unmade; it is undone at the end in any case.
+
+        ``online``: for all sessions, while writers pass; else in a transaction of our own.
+        """
+        ...
+
+    def write_runs(
+        self,
+        url: str,
+        table: TableFacts,
+        index_on: Callable[[TableName], str],
+        updated: Sequence[str],
+        mark: str,
+        limits: Limits = ...,
+    ) -> WriteRuns:
+        """Time writes on two copies of a table, one of them with an index; all is rolled back.
+
+        ``index_on`` gives the statement that builds the index on a table of that name;
+        ``updated`` are the columns that updates should set, as far as they can.
+        """
+        ...
+
+    def hide_index_sql(self, schema: str, name: str) -> str:
+        """The statement that hides an index from the transaction it is run in."""
+        ...
+
+    def hands(
+        self, url: str, limits: Limits = ..., mark: str = ...
+    ) -> AbstractContextManager[Hands]:
+        """A connection that may write, with the limits on waiting for locks."""
+        ...
+
+    def client(self, url: str, mark: str, limits: Limits = ..., *, writes: bool) -> Client:
+        """A connection for a replay; read-only unless ``writes``."""
+        ...
+
+    def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
+        """What is left on the target of these indexes (schema, name), and of sessions carrying
+        this mark. Of an index whose name does not bear the mark only an unfinished build is.
+        """
+        ...
+
+    def remove_leftovers(self, url: str, left: Leftovers) -> None:
+        """Remove them."""
+        ...

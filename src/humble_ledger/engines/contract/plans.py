@@ -1,0 +1,59 @@
+"""Plans as a server gives them, and as people and logs have them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from humble_ledger.core.plans.model import Plan
+
+
+@dataclass(frozen=True, slots=True)
+class PlanDocument:
+    """A plan as read, beside the server's own document it was read from."""
+
+    plan: Plan
+    document: object
+
+
+class PlanFormat(Protocol):
+    """How one kind of server writes its plans down, found by `Plan.engine` or by recognition."""
+
+    engine: str
+    most_bytes: int
+
+    def looks_like(self, text: str) -> bool:
+        """Whether a text is more likely a plan that was saved from such a server than SQL."""
+        ...
+
+    def document(self, text: str) -> object:
+        """The document of a saved plan, in whatever form and with whatever around it.
+
+        Raises:
+            UnreadableInput: it is none, or breaks off; tells the line and what was expected.
+        """
+        ...
+
+    def read(self, document: object, version: str = "") -> Plan:
+        """The plan in a document; ``version`` is the server's, "" when it is not known.
+
+        Raises:
+            UnreadableInput: this is not such a document, or larger than is read.
+        """
+        ...
+
+    def masked(self, document: object) -> object:
+        """The document without the literals in it."""
+        ...
+
+    def logged(self, document: object | None, text: str, took_ms: float) -> object:
+        """The document of a plan that the server logged, as such or as text, with its time.
+
+        Raises:
+            UnreadableInput: it is torn.
+        """
+        ...
+
+    def shape(self, document: object | None, text: str) -> tuple[str, ...]:
+        """What tells logged plans of one statement apart, without reading them whole."""
+        ...

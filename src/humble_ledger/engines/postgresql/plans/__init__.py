@@ -1,0 +1,1 @@
+"""Plans as PostgreSQL writes them: four forms, one document, one tree."""
