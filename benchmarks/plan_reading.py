@@ -101,7 +101,7 @@ def parts() -> None:
     steps = sum(1 for _ in plan.nodes())
     print(f"A plan of {steps:,} steps ({len(text) / 1e6:.1f} MB), machine {machine_ms():.0f} ms:")
     whole = _timed("read", lambda: read_plan(document_of(text), "18"))
-    whole += _timed("analysed (own time, cost, pages)", lambda: accounts(plan))
+    whole += _timed("analysed (self time, cost, pages)", lambda: accounts(plan))
     whole += _timed("drawn as tree", lambda: console.print(plan_view(entry, Numbers())))
     print(f"  {'together':34} {whole * 1000:7,.0f} ms (500 wanted)")
     _timed("told in sentences", lambda: narrate(plan, str))

@@ -15,7 +15,7 @@ from psycopg import RawCursor
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Access, Means
+from humble_ledger.core.remedies.candidates.model import Access, IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
@@ -132,7 +132,7 @@ def study(
         found = tuple(accesses(plan, known))
         queries.append(Query(each.name[:2], statement, plan, found))
         constants = Constants.of_text(statement.sql)
-        means = Means(constants.always, session.lasting, session.operator_classes())
+        means = IndexAbilities(constants.always, session.lasting, session.operator_classes())
         for candidate in candidates(plan, known, means):
             tables.setdefault(candidate.design, candidate.access.table)
     return queries, tables, sorted(tables, key=lambda design: design.words)

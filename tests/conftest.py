@@ -133,7 +133,7 @@ def begun(humble: Program, begun_folder: Path) -> Program:
 
 @pytest.fixture(scope="session")
 def password_url() -> Iterator[str]:
-    """A server that asks the user «keeper» for the password «right»."""
+    """A server that asks the user "keeper" for the password "right"."""
     with Cluster(FOUND[NEEDED_MAJOR]) as cluster:
         with psycopg.connect(cluster.url("postgres"), autocommit=True) as connection:
             connection.execute("CREATE ROLE keeper LOGIN PASSWORD 'right'")

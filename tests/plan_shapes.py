@@ -145,7 +145,7 @@ SHAPES: dict[str, str | tuple[str, str]] = {
     "sample": "SELECT count(*) FROM visit TABLESAMPLE SYSTEM (10)",
     "sort-on-disk": (SMALL_MEMORY, "SELECT * FROM visit ORDER BY minutes, started_at"),
     "sort-few": (NO_PARALLEL, "SELECT * FROM alert ORDER BY message LIMIT 9"),
-    "sort-in-helpers": (MANY_PARALLEL, "SELECT * FROM alert ORDER BY message"),
+    "sort-in-workers": (MANY_PARALLEL, "SELECT * FROM alert ORDER BY message"),
     "incremental-sort": (
         "SET LOCAL enable_seqscan = off; " + NO_PARALLEL,
         "SELECT buoy_id, taken_at, value FROM reading WHERE buoy_id < 3 ORDER BY buoy_id, value",
@@ -213,8 +213,8 @@ SHAPES: dict[str, str | tuple[str, str]] = {
         WHERE v.buoy_id = b.buoy_id) ELSE (SELECT count(*) FROM alert a WHERE a.buoy_id = b.buoy_id)
         END FROM buoy b WHERE b.buoy_id BETWEEN 95 AND 105""",
     "forbidden": ("SET LOCAL enable_seqscan = off", "SELECT count(*) FROM region"),
-    "helpers-without-work": (MANY_PARALLEL, "SELECT count(*) FROM region WHERE region_id > 3"),
-    "append-in-helpers": (
+    "workers-without-work": (MANY_PARALLEL, "SELECT count(*) FROM region WHERE region_id > 3"),
+    "append-in-workers": (
         MANY_PARALLEL,
         "SELECT count(*) FROM (SELECT buoy_id FROM alert UNION ALL SELECT buoy_id FROM visit) x",
     ),

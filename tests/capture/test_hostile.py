@@ -30,7 +30,7 @@ HOSTILE = {
     "torn in the middle of a head": b"2026-03-01 10:0\n",
     "noise": os.urandom(20_000).replace(b"\n", b"?") + b"\n",
     "NUL bytes": b"\x00" * 300 + b"\n",
-    "another encoding": HEAD.encode() + "ERROR:  Spalte «größe»\n".encode("latin-1"),
+    "another encoding": HEAD.encode() + "ERROR:  Spalte \"größe\"\n".encode("latin-1"),
     "UTF-16": "another program".encode("utf-16") + b"\n",
     "another program": b'127.0.0.1 - - [01/Mar/2026:10:00:00] "GET / HTTP/1.1" 200 17\n' * 50,
     "an empty statement": f"{HEAD}LOG:  duration: 1.5 ms  statement: \n".encode(),

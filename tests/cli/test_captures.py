@@ -219,10 +219,10 @@ def test_the_loop_and_the_slow_runs_of_a_query(begun: Program) -> None:
     loop = begun.query_with("FROM sensor WHERE sensor_id = $1")
     found = begun.json("show", loop)
     (symptom,) = [begun.json("show", s)["symptoms"][0] for s in found["symptoms"]]
-    assert symptom["name"] == "sent-in-a-loop"
+    assert symptom["name"] == "n-plus-one-queries"
     assert symptom["evidence"]["largest_burst"] == 300
     assert symptom["plan"] is None and symptom["capture"] == "k1"
-    assert "sent-in-a-loop" in begun.ok("diagnose", loop).out
+    assert "n-plus-one-queries" in begun.ok("diagnose", loop).out
     sensor = begun.json("show", begun.query_with(SENSOR))
     assert sensor["runs"][0]["duration_ms"] >= sensor["runs"][-1]["duration_ms"]
     assert set(sensor["runs"][0]["values"]) == {"sensor_id", "taken_at"}

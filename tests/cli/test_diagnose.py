@@ -20,7 +20,7 @@ def test_the_wrong_end_of_an_index_is_cured_by_one_that_begins_there(
 ) -> None:
     sql = "SELECT alert_id FROM alert WHERE code = 'E-1417'"
     found = begun.json("diagnose", sql, "--measure")["symptoms"]
-    assert [s["cause"]["name"] for s in found] == ["wrong-end-of-index"]
+    assert [s["cause"]["name"] for s in found] == ["not-the-leading-column"]
     server.do("CREATE INDEX tried_code ON alert (code)")
     try:
         assert names(begun, sql) == []
@@ -93,7 +93,7 @@ def test_the_schema_alone_and_what_is_wrong_with_it(begun: Program, server: Serv
         found = begun.json("diagnose", "--schema")["symptoms"]
         mine = {(s["name"], s["subject"]) for s in found if s["subject"].startswith("tried")}
         assert mine == {
-            ("repeated-index", "tried.tried_two"),
+            ("duplicate-index", "tried.tried_two"),
             ("unused-index", "tried.tried_one"),
             ("unused-index", "tried.tried_unused"),
             ("statistics-missing", "tried"),

@@ -72,7 +72,7 @@ def test_tidy_leaves_what_a_killed_settle_had_finished(begun: Program, server: S
 
     trial = begun.json("trial", "SELECT minutes FROM visit WHERE minutes = 77", "--index",
                        "visit (minutes)", "--pairs", "2")["id"]  # fmt: skip
-    # As if «settle --apply» had been killed right after the index was built.
+    # As if "settle --apply" had been killed right after the index was built.
     with Ledger(Path(begun.folder / "humble.ledger")) as ledger:
         ledger.trials.keep_creation(trial, "public", "visit_minutes_idx")
     server.do("CREATE INDEX visit_minutes_idx ON visit (minutes)")

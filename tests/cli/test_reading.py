@@ -17,12 +17,12 @@ def test_a_plan_in_each_form(begun: Program, server: Server) -> None:
     assert "1. Read about 1," in story and "rows of reading, and keep the" in story
     assert "In all" in story and "step 3 of the plan" in story
     table = begun.ok("plan", "p1", "--as", "table").out
-    assert "own ms" in table and "Parallel Seq Scan" in table
+    assert "self ms" in table and "Parallel Seq Scan" in table
     chosen = begun.ok("plan", "p1", "--columns", "step,rows_off,condition").out
-    assert "rows off" in chosen and "own ms" not in chosen
+    assert "rows off" in chosen and "self ms" not in chosen
     assert "rows off" in begun.ok("plan", "p1", "--as", "table").out, "columns are remembered"
     begun.ok("plan", "p1", "--columns", "default")
-    assert "own ms" in begun.ok("plan", "p1", "--as", "table").out
+    assert "self ms" in begun.ok("plan", "p1", "--as", "table").out
     found = begun.ok("plan", "p1", "--find", "SENSOR_ID").out
     assert "1 of 3 steps mention" in found
     focus = " ".join(begun.ok("plan", "p1", "--focus", "3").out.split())
@@ -35,7 +35,7 @@ def test_a_plan_in_each_form(begun: Program, server: Server) -> None:
     ("arguments", "words"),
     [
         (["--as", "poem"], "tree, table, steps"),
-        (["--columns", "own_ms,colour"], "colour"),
+        (["--columns", "self_ms,colour"], "colour"),
         (["--focus", "99"], "1 to 1"),
     ],
 )
@@ -72,8 +72,8 @@ def test_plans_are_compared(begun: Program) -> None:
 def test_the_glossary_explains_what_a_plan_shows(humble: Program) -> None:
     assert "first page to its last" in humble.ok("glossary", "Seq Scan").out
     assert "hash_join" in humble.ok("glossary").out
-    assert humble.json("glossary", "own time")["terms"][0]["about"] == "figure"
-    assert "no «xyzzy»" in humble.fails(2, "glossary", "xyzzy")
+    assert humble.json("glossary", "self time")["terms"][0]["about"] == "figure"
+    assert 'no "xyzzy"' in humble.fails(2, "glossary", "xyzzy")
 
 
 @only_newest

@@ -72,8 +72,8 @@ def check_first(
     server: Server, folder: Path, setting: str, sql: str, name: str, cause: str
 ) -> None:
     found = found_in(server, folder, sql, setting)
-    # A busy machine leaves helpers waiting: true, and not what is asked here.
-    first = next(s for s in found if not s.name.startswith("helpers-") or s.name == name)
+    # A busy machine leaves workers waiting: true, and not what is asked here.
+    first = next(s for s in found if not s.name.startswith("workers-") or s.name == name)
     assert (first.name, first.cause.name) == (name, cause), first
     assert first.summary and first.cause.detail
 
@@ -134,7 +134,7 @@ def scratch(server: Server, *statements: str) -> Iterator[None]:
 
 def check_rewrite(server: Server, folder: Path, faulty: str, name: str, cured: str) -> None:
     found = found_in(server, folder, faulty)
-    first = next(s for s in found if not s.name.startswith("helpers-"))
+    first = next(s for s in found if not s.name.startswith("workers-"))
     assert first.name == name
     assert name not in [s.name for s in found_in(server, folder, cured)]
     # The estimate alone shows it, too, and claims no time.
@@ -201,7 +201,7 @@ def test_helpers_that_only_pass_rows_on_buy_little(server: Server, folder: Path)
     eager = "SET parallel_setup_cost = 0; SET parallel_tuple_cost = 0; "
     eager += "SET min_parallel_table_scan_size = 0"
     found = found_in(server, folder, "SELECT reading_id, value FROM reading", eager)
-    assert "helpers-buy-little" in [s.name for s in found]
+    assert "parallel-overhead" in [s.name for s in found]
 
 
 @pytest.mark.parametrize("rows", ["buoy_id IN (303, 304, 306)", "buoy_id = 399"])
@@ -235,9 +235,9 @@ def test_compiling_shows_where_the_server_can_compile(server: Server, folder: Pa
     with settings(server, "SET jit = on"):
         ((can,),) = server.fetch("SELECT pg_jit_available()")
     found = found_in(server, folder, sql, f"SET jit = on; {always}")
-    assert ("compiling-outweighs-running" in [s.name for s in found]) == can
+    assert ("jit-overhead" in [s.name for s in found]) == can
     calm = found_in(server, folder, sql)
-    assert "compiling-outweighs-running" not in [s.name for s in calm]
+    assert "jit-overhead" not in [s.name for s in calm]
 
 
 def test_new_rows_past_the_statistics_are_the_cause_until_they_are_gathered(
@@ -255,7 +255,7 @@ def test_new_rows_past_the_statistics_are_the_cause_until_they_are_gathered(
     )
     with scratch(server, *built):
         causes = [s.cause.name for s in found_in(server, folder, sql)]
-        assert "past-the-statistics" in causes
+        assert "beyond-statistics" in causes
         server.do("ANALYZE tried")
         causes = [s.cause.name for s in found_in(server, folder, sql)]
-        assert "past-the-statistics" not in causes
+        assert "beyond-statistics" not in causes

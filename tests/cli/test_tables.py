@@ -25,7 +25,7 @@ def test_a_table_is_told_as_the_server_counts_it(begun: Program, server: Server)
     told = begun.ok("table", "reading").out
     assert "last used" in told or server.major < 16
     assert "30,000 rows changed since, 2 %" in told
-    assert "contained-index" in told
+    assert "redundant-index" in told
 
 
 def test_foreign_keys_and_partitions_are_told(begun: Program, server: Server) -> None:

@@ -21,7 +21,7 @@ from tests.record_plans import filled
 ESTIMATED = "VERBOSE, SETTINGS"
 MEASURED = "ANALYZE, VERBOSE, TIMING OFF, BUFFERS OFF, SUMMARY OFF"
 # What is rolled back still makes a table longer, and its scan costlier; chance is chance.
-_UNSTEADY = frozenset(("volatile", "sample", "append-in-helpers"))
+_UNSTEADY = frozenset(("volatile", "sample", "append-in-workers"))
 
 
 def _shapes(url: str) -> dict[str, tuple[str, str]]:
@@ -168,8 +168,8 @@ def test_what_is_no_plan_is_told_with_its_line(text: str, words: str) -> None:
         ('{\n"Plan":\n  {"Node Type" "x"}}', "line 3"),
         ("<explain><Query><Plan></explain>", "XML"),
         ('- Plan:\n    Node Type: "x\n  y: [', "YAML"),
-        ('{"Plan": {"Node Type": "Sort", "Plans": 7}}', "«Plans» of step 1 is 7, not a list"),
-        ('{"Plan": []}', "no object with a «Plan»"),
+        ('{"Plan": {"Node Type": "Sort", "Plans": 7}}', '"Plans" of step 1 is 7, not a list'),
+        ('{"Plan": []}', 'no object with a "Plan"'),
         ('{"Plan": {"Node Type": "Sort", "Actual Rows": "many", "Actual Loops": 1}}', "many"),
         ("[" * 5000, "nest too deeply"),
     ],

@@ -204,7 +204,7 @@ def _really(server: Server, create: str, statement: Statement) -> tuple[float, i
 
 
 def index_change(name: str, on: str) -> Change:
-    """The change «build this index»."""
+    """The change "build this index"."""
     build = f"CREATE INDEX {name} ON {on}"
     online = f"CREATE INDEX CONCURRENTLY {name} ON {on}"
     return Change((NewIndex("public", name, build, online, f"DROP INDEX IF EXISTS {name}"),))

@@ -274,4 +274,4 @@ def test_a_field_that_does_not_fit_is_named_with_its_step(humble: Program) -> No
     }
     (humble.folder / "plan.json").write_text(json.dumps(plan))
     said = humble.fails(4, "plan", "plan.json")
-    assert "«Plan Rows» of step 2 is '2026-01-01', not a number" in said
+    assert "\"Plan Rows\" of step 2 is '2026-01-01', not a number" in said

@@ -81,4 +81,4 @@ def test_a_large_plan_is_drawn_as_large_as_it_needs(tmp_path: Path) -> None:
     assert large.get_size_inches()[1] > 4 * small.get_size_inches()[1]
     draw_plan(entry(recorded(18, "five-tables")), Numbers(), tmp_path / "a.svg")
     drawn = (tmp_path / "a.svg").read_text()
-    assert "visit" in drawn and "keeper" in drawn and "share of the own time (measured)" in drawn
+    assert "visit" in drawn and "keeper" in drawn and "share of the self time (measured)" in drawn

@@ -46,7 +46,7 @@ def _prepared(text: str, name: str) -> str:
 
 
 def _values(words: Sequence[Token]) -> str:
-    """The arguments as the server tells parameters: «Parameters: $1 = '7', $2 = NULL»."""
+    """The arguments as the server tells parameters: "Parameters: $1 = '7', $2 = NULL"."""
     if not words or words[0].text != "(":
         return ""
     listed: list[str] = []

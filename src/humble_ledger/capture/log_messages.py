@@ -82,7 +82,7 @@ def row_of(
     if duration is None:
         writer.block.pass_over(NO_DURATION)
         return None
-    rest = end + 5  # behind « ms  »
+    rest = end + 5  # behind " ms  "
     if message.startswith("statement: ", rest):
         sql = message[rest + 11 :]
     elif message.startswith("execute ", rest):

@@ -29,7 +29,7 @@ class LoggedPlan:
 
 
 def logged_plan(entry: str) -> LoggedPlan | None:
-    """What stands behind «plan:» in a log; None when it cannot be read.
+    """What stands behind "plan:" in a log; None when it cannot be read.
 
     JSON and text are read, the logger's YAML and XML are not.
     """
@@ -55,7 +55,7 @@ def logged_plan(entry: str) -> LoggedPlan | None:
 
 
 def values_of(detail: str) -> tuple[str | None, ...]:
-    """The values in a DETAIL «Parameters: $1 = '7', $2 = NULL»."""
+    """The values in a DETAIL "Parameters: $1 = '7', $2 = NULL"."""
     match = _PARAMETERS.match(detail) if detail else None
     return _listed(match["list"]) if match is not None else ()
 

@@ -112,5 +112,5 @@ def _root(
 ) -> None:
     """Find what is slow, read how the server runs it, try one change fairly, keep the evidence.
 
-    Begin with «humble demo», or with «humble init URL» for a database of your own.
+    Begin with "humble demo", or with "humble init URL" for a database of your own.
     """

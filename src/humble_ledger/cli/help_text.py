@@ -4,13 +4,37 @@ from __future__ import annotations
 
 from typing import Any
 
-from typer.core import TyperCommand
+from typer.core import TyperCommand, TyperOption
+
+# What an option takes, where its own name does not tell.
+_TAKES = {
+    "by": "ORDER", "change_at": "SECONDS", "clients": "COUNT", "columns": "NAMES",
+    "effect": "PERCENT", "every": "MS", "find": "TEXT", "flow": "QUANTITY", "focus": "STEP",
+    "index": "INDEX", "last": "COUNT", "of": "WHAT", "pairs": "COUNT", "prefix": "FORMAT",
+    "reason": "TEXT", "remedy": "ID", "require": "VERDICT", "shown_as": "FORM", "since": "MOMENT",
+    "speed": "FACTOR", "timeout": "SECONDS", "to": "FILE", "top": "COUNT", "types": "TYPES",
+    "until": "MOMENT", "values": "FREQUENCY",
+}  # fmt: skip
 
 
 class FlowingHelp(TyperCommand):
-    """A command with each paragraph of its help as one line, for the terminal to break."""
+    """A command with each paragraph of its help as one line, for the terminal to break.
+
+    Its options show what they take in a word of ours, flags nothing.
+    """
 
     def __init__(self, *args: Any, **options: Any) -> None:
         paragraphs = (options.get("help") or "").split("\n\n")
         options["help"] = "\n\n".join(" ".join(each.split()) for each in paragraphs)
         super().__init__(*args, **options)
+        for option in self.params:
+            if isinstance(option, TyperOption) and option.metavar is None and option.name:
+                named = _TAKES.get(option.name, option.name.upper())
+                option.metavar = "" if option.is_flag else named
+
+    def get_help_option(self, ctx: Any) -> Any:
+        """The option --help, a flag as well."""
+        option = super().get_help_option(ctx)
+        if option is not None:
+            option.metavar = ""
+        return option

@@ -77,7 +77,7 @@ class Teller:
         self._show(f"$ humble {typed}", "bold", True)
         code = self._run(list(arguments))
         if code != 0:
-            raise HumbleError(f"The demo stops here: «humble {typed}» ended with {code}.")
+            raise HumbleError(f'The demo stops here: "humble {typed}" ended with {code}.')
         self.plain("")
 
     @property
@@ -206,7 +206,7 @@ def _prepare(folder: Path) -> None:
     for pattern in OUR_FILES:
         for file in folder.glob(pattern):
             file.unlink()
-    (folder / MARKER).write_text("Made by «humble demo», and made anew by the next one.\n")
+    (folder / MARKER).write_text('Made by "humble demo", and made anew by the next one.\n')
 
 
 def _farewell(teller: Teller, shown: str, stay: bool) -> None:

@@ -32,11 +32,11 @@ NAMES = {
 
 
 def parse_id(text: str) -> tuple[Kind, int] | None:
-    """«q3» as (QUERY, 3); None when the text is no id."""
+    """ "q3" as (QUERY, 3); None when the text is no id."""
     match = _ID.fullmatch(text.strip())
     return (Kind(match[1]), int(match[2])) if match else None
 
 
 def format_id(kind: Kind, number: int) -> str:
-    """(QUERY, 3) as «q3»."""
+    """(QUERY, 3) as "q3"."""
     return f"{kind.value}{number}"

@@ -77,7 +77,7 @@ class Ledger:
         parsed = parse_id(id_)
         if parsed is None:
             raise WrongUsage(
-                f"«{id_}» is not an id.",
+                f'"{id_}" is not an id.',
                 "Ids look like q3, p7, s4, r2, t1, y1; see  humble history",
             )
         Shelf(self._store).row(parsed[0], id_)

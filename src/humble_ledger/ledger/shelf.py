@@ -64,7 +64,7 @@ def number_of(kind: Kind, id_: str) -> int:
     parsed = parse_id(id_)
     if parsed is None or parsed[0] is not kind:
         raise WrongUsage(
-            f"«{id_}» is not the id of a {NAMES[kind]}.",
+            f'"{id_}" is not the id of a {NAMES[kind]}.',
             f"Ids of this kind look like {kind.value}1; see  humble history",
         )
     return parsed[1]

@@ -9,7 +9,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.migration import steps_of
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
-from humble_ledger.engines.contract import Hands
+from humble_ledger.engines.contract import AdminSession
 from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.diagnosing.plans import case_of
@@ -115,14 +115,14 @@ def _made(
     workspace: Workspace,
     entry: TrialEntry,
     remedies: list[RemedyEntry],
-    hands: Hands,
+    hands: AdminSession,
     progress: Progress,
 ) -> list[tuple[str, float]]:
     done: list[tuple[str, float]] = []
     for each in remedies:
         design = each.remedy.index
         if design is not None:
-            # Written down first, so that «tidy» finds it if we are killed meanwhile.
+            # Written down first, so that "tidy" finds it if we are killed meanwhile.
             name = each.remedy.index_name
             workspace.ledger.trials.keep_creation(entry.id, design.table.schema, name)
         for statement in steps_of(each.remedy).forward:

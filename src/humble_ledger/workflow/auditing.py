@@ -20,7 +20,7 @@ _Tables = Mapping[TableName, TableFacts]
 
 
 def audit(workspace: Workspace, progress: Progress = lambda _: None) -> list[PromiseToday]:
-    """Every promise of a trial that was settled with «keep», the newest first; nothing is run."""
+    """Every promise of a trial that was settled with "keep", the newest first; nothing is run."""
     found = []
     tables = workspace.session.tables(workspace.session.user_tables())
     for settled in _newest(workspace.ledger.trials.settlements()):

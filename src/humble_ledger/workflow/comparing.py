@@ -44,7 +44,7 @@ def compare_captures(workspace: Workspace, query: str, first: str, last: str) ->
     """
     parsed = parse_id(query)
     if parsed is None or parsed[0] is not Kind.QUERY:
-        raise WrongUsage(f"«{query}» is not the id of a query.", "They look like q3.")
+        raise WrongUsage(f'"{query}" is not the id of a query.', "They look like q3.")
     workspace.ledger.require(query)
     low, high = captures_between(first, last)
     before, after = (_plan_of_capture(workspace, query, f"k{n}") for n in (low, high))

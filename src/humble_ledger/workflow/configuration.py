@@ -101,10 +101,10 @@ def _read(folder: Path) -> Configuration:
         }
         names = str(document.get("index_names", DEFAULT_PATTERN))
         if fault := pattern_fault(names):
-            raise ValueError(f"index_names = «{names}»: {fault}")
+            raise ValueError(f'index_names = "{names}": {fault}')
     except (OSError, ValueError, KeyError, AttributeError, TypeError) as error:
         raise WrongUsage(
-            f"{path} cannot be read: {error}.", "Mend it, or write a new one with  humble init"
+            f"{path} cannot be read: {error}.", "Correct it, or write a new one with  humble init"
         ) from error
     return Configuration(
         folder=folder,

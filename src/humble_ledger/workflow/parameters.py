@@ -28,7 +28,7 @@ def with_values(
             statistics have no value for one of them.
     """
     if asked not in list(Frequency):
-        raise WrongUsage(f"There are no «{asked}» values.", f"Say one of: {', '.join(Frequency)}")
+        raise WrongUsage(f'There are no "{asked}" values.', f"Use one of: {', '.join(Frequency)}")
     numbers = sorted(
         {
             int(token.text[1:])

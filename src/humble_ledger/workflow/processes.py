@@ -8,7 +8,7 @@ from pathlib import Path
 
 
 def this_process() -> str:
-    """This process as «host:pid:start», so that a pid used again is not taken for it."""
+    """This process as "host:pid:start", so that a pid used again is not taken for it."""
     return f"{socket.gethostname()}:{os.getpid()}:{_start_of(os.getpid())}"
 
 

@@ -73,7 +73,7 @@ def captures_between(first: str, last: str) -> tuple[int, int]:
         parsed = parse_id(id_)
         if parsed is None or parsed[0] is not Kind.CAPTURE:
             raise WrongUsage(
-                f"«{id_}» is not the id of a capture.", "They look like k1; see  humble history"
+                f'"{id_}" is not the id of a capture.', "They look like k1; see  humble history"
             )
         numbers.append(parsed[1])
     return min(numbers), max(numbers)

@@ -30,7 +30,7 @@ class Settled:
 
 
 def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") -> Settled:
-    """Record the decision on a trial; «keep» writes the migration forwards and backwards.
+    """Record the decision on a trial; "keep" writes the migration forwards and backwards.
 
     Raises:
         WrongUsage: the decision is neither keep nor drop, the trial was not finished, or it
@@ -38,7 +38,7 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
     """
     if decision not in DECISIONS:
         raise WrongUsage(
-            f"«{decision}» is no decision.", f"Say  humble settle {trial} keep  or  … drop"
+            f'Unknown decision "{decision}".', f"Use  humble settle {trial} keep  or  … drop"
         )
     entry = workspace.ledger.trials.get(trial)
     if entry.trial is None:
@@ -85,7 +85,7 @@ def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
     if trial.not_tried:
         said = "it was not tried"
     raise WrongUsage(
-        f"{entry.id} does not speak for keeping: {said}.",
+        f"{entry.id} does not support keeping it: {said}.",
         f'If there is another reason, give it:  humble settle {entry.id} keep --reason "…"',
     )
 
@@ -118,6 +118,6 @@ def _write(workspace: Workspace, migration: Migration) -> list[Path]:
     except OSError as error:
         raise UnreadableInput(
             f"The migration cannot be written to {folder}: {error.strerror}.",
-            "Check the folder named by «migrations» in humble.toml; nothing was settled.",
+            'Check the folder named by "migrations" in humble.toml; nothing was settled.',
         ) from error
     return [forward, backward]

@@ -47,7 +47,7 @@ def column_report(
 ) -> ColumnReport:
     """A column's statistics, and where the values asked for fall.
 
-    ``values`` are texts like «7» or «>= 2026-06-01»; ``what`` names a query or statement whose
+    ``values`` are texts like "7" or ">= 2026-06-01"; ``what`` names a query or statement whose
     conditions on the column are taken. With ``count`` the table is read to count the truth.
 
     Raises:
@@ -74,7 +74,7 @@ def _facts(workspace: Workspace, table: TableName) -> TableFacts:
 
 
 def _value(workspace: Workspace, table: TableName, column: str, text: str) -> tuple[str, str]:
-    """(condition, value) of a text like «>= 2026-06-01»."""
+    """(condition, value) of a text like ">= 2026-06-01"."""
     found = _ASKED.fullmatch(text)
     assert found is not None  # it takes anything
     value = found[2].strip("'")

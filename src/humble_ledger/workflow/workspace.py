@@ -22,7 +22,7 @@ TARGET_VARIABLE = "HUMBLE_TARGET"
 
 def _shown(wanted: str) -> str:
     """A word that was meant to be a target; what may hold a password is not repeated."""
-    return "What was given" if set(":@/%") & set(wanted) else f"«{wanted}»"
+    return "What was given" if set(":@/%") & set(wanted) else f'"{wanted}"'
 
 
 class Workspace:

@@ -33,7 +33,7 @@ def test_a_term_has_one_to_five_sentences(term) -> None:  # type: ignore[no-unty
 @pytest.mark.parametrize(
     ("asked", "name"),
     [("hash join", "hash_join"), ("Bitmap Heap Scan", "bitmap_scan"), ("JIT", "compile time"),
-     ("own_ms", "own time"), ("transactionid", "transactionid"), ("Index Cond", "search")],
+     ("self_ms", "self time"), ("transactionid", "transactionid"), ("Index Cond", "search")],
 )  # fmt: skip
 def test_terms_are_found_by_any_of_their_names(asked: str, name: str) -> None:
     assert look_up(asked)[0].name == name

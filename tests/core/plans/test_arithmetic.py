@@ -21,16 +21,16 @@ def test_real_plans_add_up(path: Path) -> None:
     figures = accounts(plan)
     root = figures[plan.root.no]
     assert root.total_ms is not None and plan.execution_ms is not None
-    own = [a.own_ms for a in figures.values()]
+    own = [a.self_ms for a in figures.values()]
     assert all(ms is not None and ms >= 0 for ms in own)
     # The server rounds the time of each loop to a microsecond.
     grain = sum(0.0005 * max(node.loops or 0, 4) for node in plan.nodes())
     assert sum(ms or 0 for ms in own) == pytest.approx(root.total_ms, rel=0.01, abs=grain)
     assert root.total_ms <= plan.execution_ms + grain
-    costs = [a.own_cost for a in figures.values()]
+    costs = [a.self_cost for a in figures.values()]
     assert min(costs) >= 0
     assert sum(costs) == pytest.approx(plan.cost_total or 0)
-    pages = [a.own_pages.touched for a in figures.values() if a.own_pages]
+    pages = [a.self_pages.touched for a in figures.values() if a.self_pages]
     assert plan.root.pages is not None and sum(pages) == plan.root.pages.touched
     assert not [n.label for n in plan.nodes() if n.operation is Operation.OTHER]
 
@@ -42,9 +42,9 @@ def test_loops_multiply_what_the_server_averages() -> None:
     figures = accounts(plan)
     assert figures[3].total_ms == pytest.approx(1.0)
     assert figures[3].rows == pytest.approx(50)
-    assert figures[1].own_ms == pytest.approx(1.0)
-    assert figures[3].own_cost == pytest.approx(50)
-    assert figures[1].own_cost == pytest.approx(5)
+    assert figures[1].self_ms == pytest.approx(1.0)
+    assert figures[3].self_cost == pytest.approx(50)
+    assert figures[1].self_cost == pytest.approx(5)
 
 
 def test_below_a_gather_elapsed_and_process_time_part() -> None:
@@ -53,7 +53,7 @@ def test_below_a_gather_elapsed_and_process_time_part() -> None:
     figures = accounts(plan)
     assert figures[2].total_ms == pytest.approx(30)
     assert figures[2].process_ms == pytest.approx(90)
-    assert figures[1].own_ms == pytest.approx(10)
+    assert figures[1].self_ms == pytest.approx(10)
     assert figures[2].rows == 300
 
 
@@ -62,14 +62,14 @@ def test_a_cte_is_paid_by_its_reader_and_an_init_plan_by_its_first_user() -> Non
     reader = step("CTE Scan", ms=7.0, CTE_Name="w", Parent_Relationship="Outer")
     plan = plan_of(step("Sort", cte, reader, ms=8.0))
     figures = accounts(plan)
-    assert [figures[n].own_ms for n in (1, 2, 3)] == pytest.approx([1.0, 5.0, 2.0])
+    assert [figures[n].self_ms for n in (1, 2, 3)] == pytest.approx([1.0, 5.0, 2.0])
 
     first = step(
         "Aggregate", ms=4.0, Subplan_Name="InitPlan 1 (returns $0)", Parent_Relationship="InitPlan"
     )
     user = step("Seq Scan", ms=9.0, Filter="(a > $0)", Parent_Relationship="Outer")
     figures = accounts(plan_of(step("Aggregate", first, user, ms=10.0)))
-    assert [figures[n].own_ms for n in (1, 2, 3)] == pytest.approx([1.0, 4.0, 5.0])
+    assert [figures[n].self_ms for n in (1, 2, 3)] == pytest.approx([1.0, 4.0, 5.0])
 
 
 def test_a_limit_that_stops_early_does_not_make_costs_negative() -> None:
@@ -80,7 +80,7 @@ def test_a_limit_that_stops_early_does_not_make_costs_negative() -> None:
 def test_never_ran_is_not_zero_rows() -> None:
     plan = recorded(18, "never-ran")
     idle = [n for n in plan.nodes() if n.never_ran]
-    assert idle and all(accounts(plan)[n.no].own_ms == 0 for n in idle)
+    assert idle and all(accounts(plan)[n.no].self_ms == 0 for n in idle)
     seen_nothing = [n for n in plan.nodes() if n.rows_seen == 0 and not n.never_ran]
     assert seen_nothing
 

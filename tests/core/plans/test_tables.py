@@ -31,7 +31,7 @@ def test_accounts_cover_every_scan_once(path: Path) -> None:
         assert 0 <= each.rows_kept <= each.rows_read
     work = whole_work(plan)
     assert work.work_ms is not None and work.elapsed_ms is not None
-    assert work.work_ms >= 0.98 * sum(a.own_ms or 0 for a in accounts(plan).values())
+    assert work.work_ms >= 0.98 * sum(a.self_ms or 0 for a in accounts(plan).values())
 
 
 @pytest.mark.parametrize("major", [15, 18])

@@ -42,7 +42,7 @@ def test_an_index_as_people_write_it(text: str, statement: str) -> None:
         ("reading ()", "keys in brackets"),
         ("reading (a,)", "keys in brackets"),
         ("reading (a) where", "condition behind WHERE"),
-        ("reading (a) and more", "nothing more than «and»"),
+        ("reading (a) and more", 'nothing more than "and"'),
         ("7 (a)", "a table"),
     ],
 )

@@ -12,7 +12,7 @@ from humble_ledger.core.costs.scans import CostModel, Search, pages_fetched
 from humble_ledger.core.costs.sizes import KeySample, index_shape
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Means
+from humble_ledger.core.remedies.candidates.model import IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.design import IndexDesign
@@ -210,7 +210,7 @@ def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
     plan = recorded(int(path.parent.name), path.stem)
     if plan.cost_total is None:
         return
-    means = Means(lambda _: True, lambda *_: True, frozenset({"gin:gin_trgm_ops"}))
+    means = IndexAbilities(lambda _: True, lambda *_: True, frozenset({"gin:gin_trgm_ops"}))
     reads = list(accesses(plan, TABLES))
     designs = [c.design for c in candidates(plan, TABLES, means)]
     predictor = FormulaPredictor(replace(SERVER, version_number=180000), Oracle())

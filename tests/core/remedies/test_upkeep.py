@@ -66,7 +66,7 @@ def test_names_follow_a_pattern_and_fit(index: str, pattern: str, name: str) -> 
     ("pattern", "fault"),
     [
         ("{columns}", ""),
-        ("{colour}_{columns}", "no part «colour»"),
+        ("{colour}_{columns}", 'no part "colour"'),
         ("ix", "one name"),
         ("{columns", "expected '}'"),
     ],

@@ -1,4 +1,4 @@
-"""Time that goes beside the steps, and helpers: rules that no quiet server shows when asked."""
+"""Time that goes beside the steps, and workers: rules that no quiet server shows when asked."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def test_an_estimate_tells_nothing_of_planning_and_running() -> None:
 def test_compiling_that_does_not_pay(compiling: float, running: float, fires: bool) -> None:
     plan = plan_of(step("Result", ms=running), **{"Execution Time": running})
     plan = replace(plan, compile_ms=compiling)
-    assert ("compiling-outweighs-running" in names(plan)) == fires
+    assert ("jit-overhead" in names(plan)) == fires
 
 
 @pytest.mark.parametrize(
@@ -53,24 +53,24 @@ def test_triggers_that_take_a_fifth_of_the_time(took: float | None, fires: bool)
     assert ("triggers-take-time" in names(plan)) == fires
 
 
-def gathered(leader: float, helpers: list[tuple[float, float]], elapsed: float) -> Plan:
-    """A scan by a leader and helpers: (rows, ms) of each helper; ms and rows of the leader."""
+def gathered(leader: float, workers: list[tuple[float, float]], elapsed: float) -> Plan:
+    """A scan by a leader and workers: (rows, ms) of each helper; ms and rows of the leader."""
     workers = [
         {"Worker Number": n, "Actual Rows": rows, "Actual Loops": 1, "Actual Total Time": ms}
-        for n, (rows, ms) in enumerate(helpers)
+        for n, (rows, ms) in enumerate(workers)
     ]
-    loops = len(helpers) + 1
-    rows = 100_000.0 + sum(rows for rows, _ in helpers)
-    times = leader + sum(ms for _, ms in helpers)
+    loops = len(workers) + 1
+    rows = 100_000.0 + sum(rows for rows, _ in workers)
+    times = leader + sum(ms for _, ms in workers)
     scan = step("Seq Scan", ms=times / loops, seen=rows / loops, loops=loops, Workers=workers)
     scan["Parallel Aware"] = True
     top = step("Gather", scan, ms=elapsed, seen=rows)
-    top |= {"Workers Planned": len(helpers), "Workers Launched": len(helpers)}
+    top |= {"Workers Planned": len(workers), "Workers Launched": len(workers)}
     return plan_of(top)
 
 
 @pytest.mark.parametrize(
-    ("leader", "helpers", "fires"),
+    ("leader", "workers", "fires"),
     [
         (100.0, [(500.0, 2.0), (400.0, 2.0)], True),
         (90.0, [(0.0, 5.0), (0.0, 1.0), (10.0, 1.0)], True),
@@ -79,10 +79,10 @@ def gathered(leader: float, helpers: list[tuple[float, float]], elapsed: float) 
     ],
 )
 def test_helpers_that_had_nothing_to_do(
-    leader: float, helpers: list[tuple[float, float]], fires: bool
+    leader: float, workers: list[tuple[float, float]], fires: bool
 ) -> None:
-    plan = gathered(leader, helpers, max(leader, *(ms for _, ms in helpers)))
-    assert ("helpers-unevenly-loaded" in names(plan)) == fires
+    plan = gathered(leader, workers, max(leader, *(ms for _, ms in workers)))
+    assert ("uneven-parallel-workers" in names(plan)) == fires
 
 
 @pytest.mark.parametrize(
@@ -90,4 +90,4 @@ def test_helpers_that_had_nothing_to_do(
 )
 def test_helpers_that_buy_little(elapsed: float, fires: bool) -> None:
     plan = gathered(100.0, [(90_000.0, 100.0), (90_000.0, 100.0)], elapsed)
-    assert ("helpers-buy-little" in names(plan)) == fires
+    assert ("parallel-overhead" in names(plan)) == fires

@@ -49,9 +49,9 @@ def table(*indexes: IndexFacts, since_days: float = 30, **facts: object) -> Tabl
 @pytest.mark.parametrize(
     ("indexes", "expected"),
     [
-        ([index("one", "code"), index("two", "code")], {("two", "repeated-index")}),
-        ([index("one", "code"), index("two", "code", unique=True)], {("one", "repeated-index")}),
-        ([index("one", "code"), index("two", "code", "kind")], {("one", "contained-index")}),
+        ([index("one", "code"), index("two", "code")], {("two", "duplicate-index")}),
+        ([index("one", "code"), index("two", "code", unique=True)], {("one", "duplicate-index")}),
+        ([index("one", "code"), index("two", "code", "kind")], {("one", "redundant-index")}),
         ([index("one", "code"), index("two", "kind", "code")], set()),
         ([index("one", "code"), index("two", "code desc")], set()),
         ([index("one", "code"), index("two", "code text_pattern_ops")], set()),
@@ -59,7 +59,7 @@ def table(*indexes: IndexFacts, since_days: float = 30, **facts: object) -> Tabl
         ([index("one", "code", unique=True), index("two", "code", "kind")], set()),
         ([index("one", "code", included=("kind",)), index("two", "code", "crew")], set()),
         ([index("one", "code"), index("two", "code", included=("kind",))],
-         {("one", "repeated-index")}),
+         {("one", "duplicate-index")}),
         ([index("one", "code", scans=0)], {("one", "unused-index")}),
         ([index("one", "code", scans=0, pages=2)], set()),
         ([index("one", "code", scans=0, unique=True)], set()),
@@ -68,7 +68,7 @@ def table(*indexes: IndexFacts, since_days: float = 30, **facts: object) -> Tabl
         ([index("one", "code", valid=False, scans=0)], {("one", "invalid-index")}),
         ([index("one", "code"), index("two", "code", valid=False)], {("two", "invalid-index")}),
         ([index("one", "code"), index("two", "code"), index("three", "code")],
-         {("two", "repeated-index"), ("three", "repeated-index")}),
+         {("two", "duplicate-index"), ("three", "duplicate-index")}),
     ],
 )  # fmt: skip
 def test_indexes_that_cost_for_nothing(

@@ -10,7 +10,7 @@ from humble_ledger.core.trials.honesty import Checked, honesty
 
 
 def rows(*texts: str) -> list[Row]:
-    """Rows of «a|b», with ~ for NULL."""
+    """Rows of "a|b", with ~ for NULL."""
     return [
         tuple(None if part == "~" else part.encode() for part in text.split("|")) for text in texts
     ]

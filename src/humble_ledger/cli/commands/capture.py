@@ -75,7 +75,7 @@ def server(
     """Look at the server's own statistics of statements: what was added since the last look.
 
     The first look takes everything since the server began to count. The server counts when
-    pg_stat_statements is switched on; see «humble preflight».
+    pg_stat_statements is switched on; see "humble preflight".
 
     Example: [bold]humble capture server[/bold]
     """

@@ -15,7 +15,7 @@ FIRST_PAGE = 100
 
 def history(
     last: Annotated[
-        int, typer.Option("--last", help="The newest so many lines.", min=1)
+        int, typer.Option("--last", help="Number of lines, the newest ones.", min=1)
     ] = FIRST_PAGE,
     everything: Annotated[bool, typer.Option("--all", help="All lines, however many.")] = False,
     predictions: Annotated[

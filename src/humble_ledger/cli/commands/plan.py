@@ -44,8 +44,8 @@ def plan(
         str,
         typer.Option(
             "--columns",
-            help="Columns of the table, in order, remembered: own_ms,rows_seen,step; "
-            "«default» for the usual ones.",
+            help="Columns of the table, in order, remembered: self_ms,rows_seen,step; "
+            '"default" for the usual ones.',
         ),
     ] = "",
     find: Annotated[
@@ -70,7 +70,7 @@ def plan(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Read the execution plan: own time and cost of each step, rows expected and seen.
+    """Read the execution plan: self time and cost of each step, rows expected and seen.
 
     Without --measure nothing is run: figures are the server's estimates. A plan saved as text,
     JSON, YAML or XML is read without a server.

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 def propose(
     whats: options.Whats = None,
     top: Annotated[
-        int | None, typer.Option("--top", help="At most so many remedies.", min=1)
+        int | None, typer.Option("--top", help="Maximum number of remedies.", min=1)
     ] = None,
     types: Annotated[
         list[str] | None,
@@ -119,7 +119,7 @@ def _types(words: list[str]) -> tuple[RemedyType, ...]:
     unknown = [word for word in words if word not in known]
     if unknown:
         raise WrongUsage(
-            f"«{unknown[0]}» is no type of remedy that is proposed.",
-            f"Say one of: {', '.join(known)}",
+            f'"{unknown[0]}" is no type of remedy that is proposed.',
+            f"Use one of: {', '.join(known)}",
         )
     return tuple(RemedyType(word) for word in words) or tuple(known)

@@ -21,7 +21,9 @@ def queries(
     ] = "total",
     top: Annotated[
         int | None,
-        typer.Option("--top", help="The first so many; default: 100, and all with --json.", min=1),
+        typer.Option(
+            "--top", help="Number of queries shown; default: 100, and all with --json.", min=1
+        ),
     ] = None,
     since: Annotated[
         str, typer.Option("--since", help="Runs from here on: 2026-03-01, or 2h ago: 2h.")
@@ -59,9 +61,9 @@ def queries(
     )
 
     if by not in list(RankBy):
-        raise WrongUsage(f"Nothing ranks by «{by}».", f"Say one of: {', '.join(RankBy)}")
+        raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
     if source and source not in SOURCES:
-        raise WrongUsage(f"«{source}» is no kind of source.", f"Say one of: {', '.join(SOURCES)}")
+        raise WrongUsage(f'"{source}" is no kind of source.', f"Use one of: {', '.join(SOURCES)}")
     choice = RunChoice(
         parse_moment(since) if since else None,
         parse_moment(until) if until else None,

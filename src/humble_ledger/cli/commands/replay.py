@@ -21,7 +21,7 @@ def replay(
         ),
     ] = None,
     clients: Annotated[
-        int, typer.Option("--clients", help="So many connections at once.", min=1, max=200)
+        int, typer.Option("--clients", help="Number of connections.", min=1, max=200)
     ] = 4,
     seconds: Annotated[
         float,
@@ -34,7 +34,7 @@ def replay(
         ),
     ] = False,
     speed: Annotated[
-        float, typer.Option("--speed", help="With --as-captured: so many times as fast.", min=0.01)
+        float, typer.Option("--speed", help="With --as-captured: speed-up factor.", min=0.01)
     ] = 1.0,
     remedy: Annotated[
         list[str] | None,

@@ -68,7 +68,7 @@ def trial(
         ),
     ] = False,
     pairs: Annotated[
-        int, typer.Option("--pairs", help="At most so many pairs of runs.", min=1, max=400)
+        int, typer.Option("--pairs", help="Maximum number of pairs of runs.", min=1, max=400)
     ] = MOST_PAIRS,
     effect: Annotated[
         float,
@@ -101,7 +101,7 @@ def trial(
     from humble_ledger.workflow.trying.trial import try_remedies  # noqa: PLC0415
 
     if require is not None and require not in list(Verdict):
-        raise WrongUsage(f"«{require}» is no verdict.", f"Say one of: {', '.join(Verdict)}")
+        raise WrongUsage(f'Unknown verdict "{require}".', f"Use one of: {', '.join(Verdict)}")
     with workspace_for(target, timeout, allow_side_effects) as workspace:
         with output.progress() as progress:
             entry = try_remedies(

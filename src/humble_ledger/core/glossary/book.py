@@ -21,5 +21,5 @@ def look_up(wanted: str) -> list[Term]:
         return list(BOOK)
     found = matching(BOOK, wanted)
     if not found:
-        raise WrongUsage(f"The glossary has no «{wanted}».", "All its words:  humble glossary")
+        raise WrongUsage(f'The glossary has no "{wanted}".', "All its words:  humble glossary")
     return found

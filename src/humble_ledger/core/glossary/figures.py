@@ -39,25 +39,25 @@ FIGURES: tuple[Term, ...] = (
         "Times in the server's own output are for one loop: multiply before you compare.",
     ),
     _figure(
-        "own time",
-        "What a step took without the steps below it. Own times of all steps add up to the "
+        "self time",
+        "What a step took without the steps below it. Self times of all steps add up to the "
         "execution time, so the largest is where the time goes.",
         "Below a gather, processes work at the same time: the summed time is larger than the "
         "elapsed.",
-        "own ms",
-        "own_ms",
+        "self ms",
+        "self_ms",
         "self time",
     ),
     _figure(
         "total time",
         "What a step took together with all steps below it, over all loops.",
-        "A large total with a small own time: the trouble is below.",
+        "A large total with a small self time: the trouble is below.",
         "total ms",
         "actual time",
     ),
     _figure(
         "share",
-        "A step's own time as a part of the execution time; of the whole cost in a plan that was "
+        "A step's self time as a part of the execution time; of the whole cost in a plan that was "
         "not measured.",
     ),
     _figure(
@@ -66,7 +66,7 @@ FIGURES: tuple[Term, ...] = (
         "order. Costs compare plans on one server with the same settings; they are no time.",
         "A high cost that runs quickly, or the reverse: the estimate of rows is off, or the pages "
         "were cached.",
-        "own cost",
+        "self cost",
         "total cost",
         "startup cost",
     ),
@@ -142,7 +142,7 @@ FIGURES: tuple[Term, ...] = (
     ),
     _figure(
         "processes",
-        "Helpers planned and launched for a parallel part of a plan. The leader works with them.",
+        "Workers planned and launched for a parallel part of a plan. The leader works with them.",
         "Fewer launched than planned: the server had none to spare (max_parallel_workers).",
         "workers",
         "Workers Planned",

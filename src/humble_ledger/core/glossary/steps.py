@@ -223,7 +223,7 @@ STEPS: tuple[Term, ...] = (
     ),
     _step(
         Operation.GATHER,
-        "Collects rows from helper processes that work on the steps below it at the same time. "
+        "Collects rows from parallel workers that work on the steps below it at the same time. "
         "What stands above it is done by one process alone.",
         "Fewer processes launched than planned, and many rows passed on: each costs a hand-over.",
         "Gather",

@@ -1,14 +1,14 @@
-"""What each step takes by itself: own time, own cost, own pages, rows in all.
+"""What each step takes by itself: self time, self cost, own pages, rows in all.
 
 Servers report each step *with* everything below it, and per loop. This module undoes both.
 The rules:
 
 * total time of a step = average per loop × loops. Below a gathering step the loops are spread
   over processes; there *elapsed* time is the average per process and *process* time the sum.
-* own time = total − the totals of the children, where a CTE's time is taken from the steps
+* self time = total − the totals of the children, where a CTE's time is taken from the steps
   that read it, an init-plan's from the step that first needs its value, and a sub-plan's from
   the step that calls it (it is a child of that step already).
-* own cost is shared out from the root downwards: a child gets its cost times the loops the
+* self cost is shared out from the root downwards: a child gets its cost times the loops the
   planner expected, but never more than its parent has. So a LIMIT that stops early, or a
   merge join that does not read an input to its end, needs no exception, and the own costs
   always add up to the cost of the plan.
@@ -27,58 +27,58 @@ _CHARGED_ELSEWHERE = (Role.INIT_PLAN, Role.CTE)
 
 
 @dataclass(frozen=True, slots=True)
-class Account:
+class StepMetrics:
     """The figures of one step.
 
-    Times in milliseconds, None when the plan was not measured: ``total_ms`` and ``own_ms``
-    elapsed, ``process_ms`` summed over processes, ``own_share`` of the whole plan's time (of
+    Times in milliseconds, None when the plan was not measured: ``total_ms`` and ``self_ms``
+    elapsed, ``process_ms`` summed over processes, ``self_share`` of the whole plan's time (of
     its cost when not measured). ``rows`` and ``rows_discarded`` over all loops.
     """
 
-    own_cost: float
+    self_cost: float
     total_ms: float | None
-    own_ms: float | None
+    self_ms: float | None
     process_ms: float | None
-    own_share: float
+    self_share: float
     rows: float | None
     rows_discarded: float | None
-    own_pages: Pages | None
+    self_pages: Pages | None
     processes: float
 
 
-def accounts(plan: Plan) -> dict[int, Account]:
+def accounts(plan: Plan) -> dict[int, StepMetrics]:
     """The account of every step, by its number."""
     spread = _processes(plan.root, 1.0, {})
     totals = {n.no: _total_ms(n, spread[n.no]) for n in plan.nodes()}
     own_times = _own_figures(plan, totals)
-    own_pages = _own_pages(plan)
+    self_pages = _own_pages(plan)
     own_costs = own_cost_of_steps(plan)
     whole = totals[plan.root.no] or 0.0
     whole_cost = plan.cost_total or 0.0
     result = {}
     for node in plan.nodes():
-        own_ms, own_cost = own_times[node.no], own_costs[node.no]
+        self_ms, self_cost = own_times[node.no], own_costs[node.no]
         if plan.measured:
-            share = own_ms / whole if own_ms is not None and whole else 0.0
+            share = self_ms / whole if self_ms is not None and whole else 0.0
         else:
-            share = own_cost / whole_cost if whole_cost else 0.0
+            share = self_cost / whole_cost if whole_cost else 0.0
         total = totals[node.no]
-        result[node.no] = Account(
-            own_cost=own_cost,
+        result[node.no] = StepMetrics(
+            self_cost=self_cost,
             total_ms=total,
-            own_ms=own_ms,
+            self_ms=self_ms,
             process_ms=None if total is None else total * spread[node.no],
-            own_share=share,
+            self_share=share,
             rows=_in_all(node, node.rows_seen),
             rows_discarded=_in_all(node, node.discarded.total),
-            own_pages=own_pages[node.no],
+            self_pages=self_pages[node.no],
             processes=spread[node.no],
         )
     return result
 
 
 def own_cost_of_steps(plan: Plan) -> dict[int, float]:
-    """The own cost of every step, by number; they add up to the plan's cost."""
+    """The self cost of every step, by number; they add up to the plan's cost."""
     owns: dict[int, float] = {}
     _share_cost(plan.root, plan.cost_total or 0.0, owns)
     return owns

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import JOINS, SORTS, Node, Plan
 
 
@@ -32,8 +32,8 @@ class StepPair:
     change: Change
     before: Node | None
     after: Node | None
-    before_account: Account | None
-    after_account: Account | None
+    before_account: StepMetrics | None
+    after_account: StepMetrics | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +104,7 @@ class _Side:
     @property
     def pages(self) -> float | None:
         """The pages that all steps touched; None when they were not counted."""
-        known = [a.own_pages for a in self.accounts.values() if a.own_pages is not None]
+        known = [a.self_pages for a in self.accounts.values() if a.self_pages is not None]
         return float(sum(pages.touched for pages in known)) if known else None
 
     def key(self, node: Node) -> _Key:

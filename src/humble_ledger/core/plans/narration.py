@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Plan, Role
 
 Figure = Callable[[float], str]
@@ -37,8 +37,8 @@ _SAYINGS = {
 class Sentence:
     """What one step does; ``number`` counts in the order of the work, ``step`` in the plan's.
 
-    ``expected`` and ``seen`` are rows in all, over all loops; ``own_ms`` and ``share`` are the
-    step's own time and its part of the whole (of the cost when not measured).
+    ``expected`` and ``seen`` are rows in all, over all loops; ``self_ms`` and ``share`` are the
+    step's self time and its part of the whole (of the cost when not measured).
     """
 
     number: int
@@ -46,7 +46,7 @@ class Sentence:
     words: str
     expected: float | None
     seen: float | None
-    own_ms: float | None
+    self_ms: float | None
     share: float
 
 
@@ -62,7 +62,7 @@ def narrate(plan: Plan, figure: Figure) -> list[Sentence]:
     ]
 
 
-def _sentence(place: int, node: Node, words: str, account: Account, measured: bool) -> Sentence:
+def _sentence(place: int, node: Node, words: str, account: StepMetrics, measured: bool) -> Sentence:
     expected = node.rows_expected
     loops = node.loops if measured and node.loops else 1.0
     return Sentence(
@@ -71,8 +71,8 @@ def _sentence(place: int, node: Node, words: str, account: Account, measured: bo
         words,
         None if expected is None else expected * loops,
         None if not measured or node.rows_seen is None else node.rows_seen * (node.loops or 0),
-        account.own_ms,
-        account.own_share,
+        account.self_ms,
+        account.self_share,
     )
 
 
@@ -208,7 +208,7 @@ class _Teller:
     def _processes(self, node: Node) -> str:
         found = node.processes
         if found is None:
-            return "helper processes"
+            return "parallel workers"
         if found.launched is None:
-            return f"{found.planned} helper processes and this one"
-        return f"{found.launched} helper processes ({found.planned} planned) and this one"
+            return f"{found.planned} parallel workers and this one"
+        return f"{found.launched} parallel workers ({found.planned} planned) and this one"

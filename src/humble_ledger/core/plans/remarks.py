@@ -42,7 +42,7 @@ def remarks(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
 def busiest_share(node: Node) -> float | None:
     """The largest part of a parallel step's rows that one process had, from 0 to 1.
 
-    None when the server does not tell of each process, or no rows came. What the helpers did
+    None when the server does not tell of each process, or no rows came. What the workers did
     not have is the leader's.
     """
     if node.processes is None or not node.processes.each or not node.parallel_aware:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from itertools import pairwise
 
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.schema.facts import TableName
@@ -39,7 +39,7 @@ class TableAccount:
     """One table in a plan, all its scans added up.
 
     ``scans`` counts how often it was read (None when not measured), ``rows_read`` are rows
-    looked at, ``rows_kept`` those that passed, both over all scans. Pages and own time of the
+    looked at, ``rows_kept`` those that passed, both over all scans. Pages and self time of the
     scans, with the indexes they go through; ``share`` is their part of the plan's time (of
     its cost when not measured). ``columns`` tells where each column serves.
     """
@@ -53,7 +53,7 @@ class TableAccount:
     rows_kept: float | None
     pages_cached: int | None
     pages_read: int | None
-    own_ms: float | None
+    self_ms: float | None
     share: float
     indexes: tuple[str, ...]
     columns: dict[str, tuple[Place, ...]]
@@ -142,9 +142,9 @@ def whole_work(plan: Plan) -> Work:
     elapsed = known[plan.root.no].total_ms
     work = None
     if elapsed is not None:
-        work = sum((a.own_ms or 0.0) * a.processes for a in known.values())
+        work = sum((a.self_ms or 0.0) * a.processes for a in known.values())
     memories = [node.memory for node in plan.nodes() if node.memory is not None]
-    pages = [a.own_pages for a in known.values() if a.own_pages is not None]
+    pages = [a.self_pages for a in known.values() if a.self_pages is not None]
     return Work(
         elapsed,
         work,
@@ -171,11 +171,11 @@ def _account(
     plan: Plan,
     name: TableName,
     nodes: list[Node],
-    known: dict[int, Account],
+    known: dict[int, StepMetrics],
     places: dict[str, dict[str, set[Place]]],
 ) -> TableAccount:
     parts = [part for node in nodes for part in _with_indexes(node)]
-    pages = [known[part.no].own_pages for part in parts]
+    pages = [known[part.no].self_pages for part in parts]
     counted = [each for each in pages if each is not None]
     measured = plan.measured
     aliases = tuple(dict.fromkeys(alias_of(node) for node in nodes))
@@ -193,8 +193,8 @@ def _account(
         rows_kept=sum((n.rows_seen or 0.0) * (n.loops or 0.0) for n in nodes) if measured else None,
         pages_cached=sum(each.cached for each in counted) if counted else None,
         pages_read=sum(each.read for each in counted) if counted else None,
-        own_ms=sum(known[part.no].own_ms or 0.0 for part in parts) if measured else None,
-        share=sum(known[part.no].own_share for part in parts),
+        self_ms=sum(known[part.no].self_ms or 0.0 for part in parts) if measured else None,
+        share=sum(known[part.no].self_share for part in parts),
         indexes=tuple(dict.fromkeys(part.index for part in parts if part.index)),
         columns={c: tuple(p for p in Place if p in served) for c, served in columns.items()},
     )

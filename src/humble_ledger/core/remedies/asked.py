@@ -25,7 +25,7 @@ _SHOWN = 60
 
 
 def rewritten(query: str, old: str, new: str) -> Remedy:
-    """The remedy «send this instead» for one query.
+    """The remedy "send this instead" for one query.
 
     Raises:
         UnreadableInput: the new text is no single statement.
@@ -42,7 +42,7 @@ def rewritten(query: str, old: str, new: str) -> Remedy:
 
 
 def setting(text: str) -> Remedy:
-    """The remedy «name=value» for one session.
+    """The remedy "name=value" for one session.
 
     Raises:
         WrongUsage: it is not of that form.
@@ -50,7 +50,7 @@ def setting(text: str) -> Remedy:
     said, _, given = text.partition("=")
     name, value = said.strip().lower(), given.strip().strip("'")
     if not _SETTING.fullmatch(name) or not value:
-        raise WrongUsage(f"«{text}» is no setting.", "Write it like  --set work_mem=64MB")
+        raise WrongUsage(f'"{text}" is not a setting.', "Write it like  --set work_mem=64MB")
     quoted = value.replace("'", "''")
     return Remedy(
         type=RemedyType.SETTING,
@@ -78,7 +78,7 @@ def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
     for text in applies:
         if kind_of(text) is StatementKind.CHANGES:
             raise RefusedForSafety(
-                f"«{' '.join(text.split())[:_SHOWN]}» changes data, and a trial changes only how "
+                f'"{" ".join(text.split())[:_SHOWN]}" changes data, and a trial changes only how '
                 "data is stored and found.",
                 "Prepare the data before, on a copy, and try what follows from it.",
             )
@@ -102,7 +102,7 @@ def _safe(text: str) -> str:
     concurrently = any(token.is_word("concurrently") for token in meaningful(sql))
     if first is None or first[1].lower() not in _COMMANDS or concurrently:
         raise RefusedForSafety(
-            f"«{' '.join(sql.split())[:_SHOWN]}» cannot be tried: a trial makes its changes in a "
+            f'"{" ".join(sql.split())[:_SHOWN]}" cannot be tried: a trial makes its changes in a '
             "transaction that it rolls back, and this may end it, or act outside of it.",
             "Begin with CREATE, ALTER, DROP, SET or the like, without a comment before it.",
         )

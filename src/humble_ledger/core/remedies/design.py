@@ -35,7 +35,7 @@ class IndexDesign:
 
     @property
     def words(self) -> str:
-        """The index as people write it: «reading (sensor_id, taken_at)»."""
+        """The index as people write it: "reading (sensor_id, taken_at)"."""
         return f"{table_identifier(self.table)} {self.body}"
 
     @property

@@ -1,4 +1,4 @@
-"""An index as a user writes it: «reading (sensor_id, taken_at desc) where quality = 1»."""
+"""An index as a user writes it: "reading (sensor_id, taken_at desc) where quality = 1"."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class _Reader:
             predicate = self._text[self._peek_start() :].strip().rstrip(";")
             self._place = len(self._tokens)
         if self._place < len(self._tokens):
-            raise self._error(f"nothing more than «{self._tokens[self._place].text}»")
+            raise self._error(f'nothing more than "{self._tokens[self._place].text}"')
         return IndexDesign(table, keys, included, predicate, method.lower())
 
     def _table(self) -> TableName:
@@ -108,7 +108,7 @@ class _Reader:
 
     def _error(self, expected: str) -> UnreadableInput:
         return UnreadableInput(
-            f"The index «{shorten(self._text, 120)}» cannot be read: expected {expected}.", _HINT
+            f'The index "{shorten(self._text, 120)}" cannot be read: expected {expected}.', _HINT
         )
 
 

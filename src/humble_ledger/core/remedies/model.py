@@ -112,7 +112,7 @@ def index_remedy(
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
 ) -> Remedy:
-    """The remedy «build this index», under a name or one of the default pattern."""
+    """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
     return Remedy(
         type=RemedyType.INDEX,

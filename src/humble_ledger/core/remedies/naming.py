@@ -1,4 +1,4 @@
-"""Names of indexes by a pattern: «{table}_{columns}_idx»."""
+"""Names of indexes by a pattern: "{table}_{columns}_idx"."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def pattern_fault(pattern: str) -> str:
         return str(error)
     unknown = [field for field in named if field not in PARTS]
     if unknown:
-        return f"it has no part «{unknown[0]}»"
+        return f'it has no part "{unknown[0]}"'
     return "" if "columns" in named else "without {columns} all indexes would have one name"
 
 

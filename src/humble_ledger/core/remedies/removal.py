@@ -8,11 +8,11 @@ from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.quoting import table_identifier
 from humble_ledger.core.symptoms.model import Symptom
 
-_SUPERFLUOUS = ("repeated-index", "contained-index", "unused-index", "invalid-index")
+_SUPERFLUOUS = ("duplicate-index", "redundant-index", "unused-index", "invalid-index")
 
 
 def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
-    """The remedy «remove this index» for a symptom of a schema; None for one of another kind."""
+    """The remedy "remove this index" for a symptom of a schema; None for one of another kind."""
     if symptom.name not in _SUPERFLUOUS:
         return None
     index = next((i for i in table.indexes if symptom.subject == f"{table.name}.{i.name}"), None)
@@ -29,7 +29,7 @@ def removal_of(
     cures: tuple[str, ...] = (),
     queries: tuple[str, ...] = (),
 ) -> Remedy:
-    """The remedy «remove this index»; ``queries`` are those that use it now."""
+    """The remedy "remove this index"; ``queries`` are those that use it now."""
     name = table_identifier(TableName(table.name.schema, index.name))
     return Remedy(
         type=RemedyType.REMOVAL,

@@ -14,7 +14,7 @@ from humble_ledger.core.symptoms.model import Symptom
 RESERVE = 1.3
 MOST_BYTES = 1024 * MIB  # more is not for one step of one session to take
 _NEEDS = ("memory_needed_bytes_estimated", "memory_needed_bytes_computed")
-_SPILLS = ("sort-spills", "hash-spills", "bitmap-too-coarse")
+_SPILLS = ("sort-spills", "hash-spills", "lossy-bitmap")
 
 
 def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
@@ -30,14 +30,12 @@ def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterat
                 f"about {enough / MIB:,.3g} MiB would hold it (estimated)",
             )  # fmt: skip
     names = {symptom.name for symptom in symptoms}
-    if "compiling-outweighs-running" in names:
+    if "jit-overhead" in names:
+        yield _setting("jit", "off", query, ("jit-overhead",), "compiling does not pay here")
+    if "parallel-overhead" in names:
         yield _setting(
-            "jit", "off", query, ("compiling-outweighs-running",), "compiling does not pay here"
-        )
-    if "helpers-buy-little" in names:
-        yield _setting(
-            "max_parallel_workers_per_gather", "0", query, ("helpers-buy-little",),
-            "helper processes hardly make it quicker",
+            "max_parallel_workers_per_gather", "0", query, ("parallel-overhead",),
+            "parallel workers hardly make it quicker",
         )  # fmt: skip
 
 

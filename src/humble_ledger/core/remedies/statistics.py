@@ -19,11 +19,11 @@ MISESTIMATE = "row-misestimate"
 MORE = 10  # times the values that are listed now
 MOST_TARGET = 10_000  # the server's own limit
 MOST_COLUMNS = 8
-_ANEW = frozenset(("statistics-missing", "statistics-stale", "past-the-statistics"))
+_ANEW = frozenset(("statistics-missing", "statistics-stale", "beyond-statistics"))
 
 
 def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
-    """What would mend the wrong estimates of a plan, each change once."""
+    """What would correct the wrong estimates of a plan, each change once."""
     for symptom in found:
         if symptom.name != MISESTIMATE:
             continue
@@ -46,7 +46,7 @@ def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Ite
 
 
 def schema_statistics(table: TableFacts, symptom: Symptom) -> Remedy | None:
-    """What would mend a schema's symptom of statistics; None for one of another kind."""
+    """What would correct a schema's symptom of statistics; None for one of another kind."""
     if symptom.name in _ANEW:
         return _gathered(table, symptom.name, ())
     return None

@@ -29,7 +29,7 @@ class Method(StrEnum):
     HASHED_GROUPS = "groups by hash"
     MATERIALIZE = "keeping rows"
     MEMOIZE = "remembering lookups"
-    PARALLEL = "helper processes"
+    PARALLEL = "parallel workers"
 
 
 _BY_OPERATION = {
@@ -134,13 +134,13 @@ _SAID = {
 def said(plan: Plan) -> str:
     """A way to run a statement in a few words, in the order of the work.
 
-    «full scan of buoy, reading by reading_sensor, nested loop, sort; 2 helper processes»
+    "full scan of buoy, reading by reading_sensor, nested loop, sort; 2 parallel workers"
     """
     text = ", ".join(_words(plan.root)) or plan.root.label.lower()
-    helpers = sum(n.processes.planned for n in plan.nodes() if n.processes is not None)
-    if not helpers:
+    workers = sum(n.processes.planned for n in plan.nodes() if n.processes is not None)
+    if not workers:
         return text
-    return f"{text}; {helpers} helper process{'es' if helpers > 1 else ''}"
+    return f"{text}; {workers} parallel worker{'s' if workers > 1 else ''}"
 
 
 def _words(node: Node) -> Iterator[str]:

@@ -142,7 +142,7 @@ class TableFacts:
     """One table with its columns and indexes.
 
     ``rows`` and ``pages`` are the planner's present view; ``page_bytes`` the size of a page;
-    ``visible_share`` the share of pages an index-only scan need not visit;
+    ``all_visible_share`` the share of pages an index-only scan need not visit;
     ``changes_since_analyze`` counts rows inserted, updated or deleted since
     ``analyzed_at`` (None: never). ``kind`` is table, partitioned, view, materialized view or
     foreign. A partition names the table it is ``partition_of``, which has ``partitions`` with
@@ -156,7 +156,7 @@ class TableFacts:
     pages: int
     size_bytes: int
     page_bytes: int = 8192
-    visible_share: float = 0.0
+    all_visible_share: float = 0.0
     columns: Mapping[str, ColumnFacts] = field(default_factory=dict)
     indexes: tuple[IndexFacts, ...] = ()
     writes: Writes = field(default=Writes())

@@ -96,7 +96,7 @@ def one_statement(text: str) -> str:
     if len(found) > 1:
         raise UnreadableInput(
             f"The text holds {len(found)} statements; one is expected: the second begins "
-            f"«{shorten(found[1], 40)}».",
+            f'"{shorten(found[1], 40)}".',
             "Give them one at a time.",
         )
     return found[0]
@@ -110,7 +110,7 @@ def require_plan(sql: str) -> None:
     """
     if kind_of(sql) is StatementKind.NO_PLAN:
         raise UnreadableInput(
-            f"«{shorten(sql, 40)}» has no plan: only SELECT, INSERT, UPDATE, DELETE, MERGE, "
+            f'"{shorten(sql, 40)}" has no plan: only SELECT, INSERT, UPDATE, DELETE, MERGE, '
             "VALUES and WITH have one.",
             "Give the statement that is slow; to try an index use:  humble trial WHAT --index …",
         )
@@ -124,7 +124,7 @@ def require_readable_run(sql: str, allow_writes: bool) -> None:
     """
     if kind_of(sql) is StatementKind.CHANGES and not allow_writes:
         raise RefusedForSafety(
-            f"«{shorten(sql, 40)}» changes or locks rows, so it is not run.",
+            f'"{shorten(sql, 40)}" changes or locks rows, so it is not run.',
             "Add --allow-writes: it then runs in a transaction that is rolled back. The estimated "
             "plan needs no run.",
         )

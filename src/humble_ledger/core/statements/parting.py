@@ -34,7 +34,7 @@ def halves(predicate: str) -> tuple[str, str, str] | None:
 
 @lru_cache(maxsize=4096)
 def unqualified(text: str, alias: str) -> str:
-    """An expression without «alias.» before its columns, as an index's definition has it."""
+    """An expression without "alias." before its columns, as an index's definition has it."""
     kept, said, at = list(tokens(text)), "", 0
     while at < len(kept):
         if _is_qualifier(kept, at, alias):

@@ -14,7 +14,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.scans import CostModel
 from humble_ledger.core.estimates.known_values import ColumnValues
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.plans.settings import memory_setting, number_setting
@@ -42,7 +42,7 @@ class Planner(Protocol):
         """What the statistics know of a column's values."""
         ...
 
-    def changing_functions(self, names: Iterable[str]) -> frozenset[str] | None:
+    def volatile_functions(self, names: Iterable[str]) -> frozenset[str] | None:
         """Those of the functions whose result may differ from one row to the next."""
         ...
 
@@ -59,7 +59,7 @@ class NobodyToAsk:
     def column_values(self, *_: object) -> None:
         """Unknown."""
 
-    def changing_functions(self, *_: object) -> None:
+    def volatile_functions(self, *_: object) -> None:
         """Unknown."""
 
 
@@ -70,7 +70,7 @@ class Case:
     plan: Plan
     server: ServerFacts
     tables: Mapping[TableName, TableFacts]
-    accounts: Mapping[int, Account] = field(default_factory=dict)
+    accounts: Mapping[int, StepMetrics] = field(default_factory=dict)
     planner: Planner = field(default_factory=NobodyToAsk)
 
     @classmethod
@@ -115,25 +115,25 @@ class Case:
 
     def share_below(self, node: Node) -> float:
         """The share of the plan's time that a step and all below it take."""
-        return sum(self.accounts[each.no].own_share for each in node.walk())
+        return sum(self.accounts[each.no].self_share for each in node.walk())
 
     def verb(self, measured: str, estimated: str) -> str:
         """What happened, or what would."""
         return measured if self.plan.measured else estimated
 
     def avoidable(self, node: Node, part: float) -> tuple[float | None, float]:
-        """(ms, share) of a step's own time of which ``part`` could be avoided."""
+        """(ms, share) of a step's self time of which ``part`` could be avoided."""
         account = self.accounts[node.no]
-        own = account.own_ms
-        return (None if own is None else own * part), account.own_share * part
+        own = account.self_ms
+        return (None if own is None else own * part), account.self_share * part
 
     def avoidable_of(self, steps: Iterable[int], part: float) -> tuple[float | None, float]:
-        """(ms, share) of the own time of several steps of which ``part`` could be avoided."""
+        """(ms, share) of the self time of several steps of which ``part`` could be avoided."""
         known = [self.accounts[step] for step in steps]
-        share = sum(account.own_share for account in known) * part
+        share = sum(account.self_share for account in known) * part
         if not self.plan.measured:
             return None, share
-        return sum(account.own_ms or 0.0 for account in known) * part, share
+        return sum(account.self_ms or 0.0 for account in known) * part, share
 
 
 class Rule(Protocol):

@@ -54,11 +54,11 @@ _CURED_BY_INDEX = frozenset(
         "selective-full-scan",
         "sort-spills",
         "subquery-per-row",
-        "index-from-its-wrong-end",
+        "leading-column-missing",
         "index-scan-discards-most",
-        "rows-looked-up-for-a-column",
-        "sort-an-index-would-spare",
-        "first-rows-of-everything",
+        "missing-covering-index",
+        "sort-without-index",
+        "top-n-without-index",
         "join-side-without-index",
     )
 )

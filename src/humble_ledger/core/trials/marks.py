@@ -6,7 +6,7 @@ from humble_ledger.core.schema.quoting import MAX_NAME_BYTES
 
 
 def marked_ending(mark: str) -> str:
-    """The end of the names of indexes made by the trial of this mark, «t5@abcd»."""
+    """The end of the names of indexes made by the trial of this mark, "t5@abcd"."""
     return "__" + mark.replace("@", "_")
 
 

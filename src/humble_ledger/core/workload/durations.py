@@ -53,7 +53,7 @@ def coarse(counts: Counts, edges_ms: tuple[float, ...]) -> list[int]:
 
 
 def pack(counts: Counts) -> str:
-    """Counts as short text, «1203:5 1207:1»."""
+    """Counts as short text, "1203:5 1207:1"."""
     return " ".join(f"{bucket}:{count}" for bucket, count in sorted(counts.items()))
 
 

@@ -35,7 +35,7 @@ class RunChoice:
 
 
 def parse_moment(text: str, now: datetime | None = None) -> datetime:
-    """A moment: «2026-03-01», «2026-03-01 10:30», or so long ago: «90s», «30m», «2h», «3d».
+    """A moment: "2026-03-01", "2026-03-01 10:30", or so long ago: "90s", "30m", "2h", "3d".
 
     Without a zone it is UTC.
 
@@ -49,21 +49,21 @@ def parse_moment(text: str, now: datetime | None = None) -> datetime:
         found = datetime.fromisoformat(text.strip())
     except ValueError as error:
         raise WrongUsage(
-            f"«{text}» is no moment.",
+            f'"{text}" is no moment.',
             "Write a date like 2026-03-01 or 2026-03-01T10:30, or so long ago: 90s, 30m, 2h, 3d",
         ) from error
     return found if found.tzinfo else found.replace(tzinfo=UTC)
 
 
 def parse_span(text: str) -> timedelta:
-    """A span of time: «90s», «30m», «2h», «3d».
+    """A span of time: "90s", "30m", "2h", "3d".
 
     Raises:
         WrongUsage: it is none.
     """
     match = _AGO.fullmatch(text.strip())
     if match is None:
-        raise WrongUsage(f"«{text}» is no span of time.", "Write it like 90s, 30m, 2h or 3d")
+        raise WrongUsage(f'"{text}" is no span of time.', "Write it like 90s, 30m, 2h or 3d")
     return timedelta(seconds=float(match[1]) * _SECONDS[match[2]])
 
 

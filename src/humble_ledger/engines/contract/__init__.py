@@ -6,16 +6,16 @@ of a trial; `plans` reads what servers write; `support` tells what a server cann
 
 from humble_ledger.engines.contract.engine import Engine
 from humble_ledger.engines.contract.lab import (
+    AdminSession,
     Arm,
     Change,
     Client,
     Experiment,
-    Hands,
     IndexBuild,
     Leftovers,
     NewIndex,
     Outcome,
-    Stages,
+    SequentialExperiment,
     WriteRuns,
 )
 from humble_ledger.engines.contract.limits import (
@@ -32,13 +32,13 @@ __all__ = [
     "APPLICATION_NAME",
     "LOCK_TIMEOUT_MS",
     "STATEMENT_TIMEOUT_MS",
+    "AdminSession",
     "Arm",
     "Capability",
     "Change",
     "Client",
     "Engine",
     "Experiment",
-    "Hands",
     "IndexBuild",
     "Leftovers",
     "Limits",
@@ -46,8 +46,8 @@ __all__ = [
     "Outcome",
     "PlanDocument",
     "PlanFormat",
+    "SequentialExperiment",
     "Session",
-    "Stages",
     "Support",
     "WriteRuns",
 ]

@@ -8,12 +8,12 @@ from typing import Protocol
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract.lab import (
+    AdminSession,
     Change,
     Client,
     Experiment,
-    Hands,
     Leftovers,
-    Stages,
+    SequentialExperiment,
     WriteRuns,
 )
 from humble_ledger.engines.contract.limits import Limits
@@ -55,7 +55,7 @@ class Engine(Protocol):
 
     def stages(
         self, url: str, change: Change, mark: str, limits: Limits = ..., *, online: bool
-    ) -> AbstractContextManager[Stages]:
+    ) -> AbstractContextManager[SequentialExperiment]:
         """One arm on which a change is made and unmade; it is undone at the end in any case.
 
         ``online``: for all sessions, while writers pass; else in a transaction of our own.
@@ -84,7 +84,7 @@ class Engine(Protocol):
 
     def hands(
         self, url: str, limits: Limits = ..., mark: str = ...
-    ) -> AbstractContextManager[Hands]:
+    ) -> AbstractContextManager[AdminSession]:
         """A connection that may write, with the limits on waiting for locks."""
         ...
 

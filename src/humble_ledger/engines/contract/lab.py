@@ -142,7 +142,7 @@ class Experiment(Protocol):
         ...
 
 
-class Stages(Protocol):
+class SequentialExperiment(Protocol):
     """One arm on which the change can be made and unmade, for what cannot be had at once."""
 
     @property
@@ -184,7 +184,7 @@ class Client(Protocol):
         ...
 
 
-class Hands(Protocol):
+class AdminSession(Protocol):
     """A connection that may write, for changes that were settled."""
 
     def do(self, statement: str) -> float:

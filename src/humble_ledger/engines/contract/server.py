@@ -94,7 +94,7 @@ class Session(Protocol):
         """What the statistics know of a column's values; empty when nothing was gathered."""
         ...
 
-    def changing_functions(self, names: Iterable[str]) -> frozenset[str]:
+    def volatile_functions(self, names: Iterable[str]) -> frozenset[str]:
         """Those of the named functions whose result may differ from one row to the next."""
         ...
 
@@ -128,19 +128,19 @@ class Session(Protocol):
         """Entries that an index would have, from a block sample; None when none can be taken."""
         ...
 
-    def lasting(self, table: TableName, expression: str) -> bool:
+    def is_immutable(self, table: TableName, expression: str) -> bool:
         """Whether an index may rest on this expression: it never changes for the same row."""
         ...
 
     def operator_classes(self) -> frozenset[str]:
-        """What indexes can be sorted or taken apart by here, as «method:class»."""
+        """What indexes can be sorted or taken apart by here, as "method:class"."""
         ...
 
-    def may_index(self, table: TableName) -> bool:
+    def can_create_index(self, table: TableName) -> bool:
         """Whether we may build an index on this table: it is ours, or we may do everything."""
         ...
 
-    def others_at_work(self, mark: str) -> tuple[str, ...]:
+    def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """The names of trials on this database, by anybody, but for the one of this mark."""
         ...
 

@@ -26,7 +26,7 @@ WHERE indexrelid = pg_catalog.to_regclass(%s)::oid AND NOT indisvalid
 
 
 class PostgresHands:
-    """One connection that may write; see `engines.contract.Hands`."""
+    """One connection that may write; see `engines.contract.AdminSession`."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
@@ -44,7 +44,7 @@ class PostgresHands:
             return (time.perf_counter() - start) * 1000.0
 
     def together(self, statements: Sequence[str], then: Callable[[], None]) -> None:
-        """All of the statements or none; see `engines.contract.Hands`.
+        """All of the statements or none; see `engines.contract.AdminSession`.
 
         Raises:
             LockNotGranted, StatementRejected: nothing was made.

@@ -276,7 +276,7 @@ def _print(
             row["predicate"], row["definition"], row["printed"] = printed[row["number"]]
 
 
-def changing_functions(connection: Connection, names: Iterable[str]) -> frozenset[str]:
+def volatile_functions(connection: Connection, names: Iterable[str]) -> frozenset[str]:
     """Those of the functions that are VOLATILE, in every form that has this name."""
     wanted = sorted(set(names))
     if not wanted:
@@ -330,7 +330,7 @@ def _table(
         pages=pages,
         size_bytes=int(row["bytes"]),
         page_bytes=page_bytes,
-        visible_share=min(1.0, row["visible"] / pages) if pages else 0.0,
+        all_visible_share=min(1.0, row["visible"] / pages) if pages else 0.0,
         columns={each["name"]: _column(each) for each in columns.get(oid, [])},
         indexes=tuple(_index(each, page_bytes) for each in indexes.get(oid, [])),
         writes=Writes(

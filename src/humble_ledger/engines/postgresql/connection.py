@@ -45,7 +45,7 @@ CLIENT_CHECK_FROM = 140000
 
 
 def parse(url: str) -> dict[str, Any]:
-    """The connection parameters of a URL or of «key=value» text.
+    """The connection parameters of a URL or of "key=value" text.
 
     Raises:
         WrongUsage: it is neither.
@@ -136,7 +136,7 @@ def _bracketed(host: str) -> str:
 
 
 def place_of(url: str) -> str:
-    """Where a URL leads, in a few words for messages: «skerry on 127.0.0.1:5432»."""
+    """Where a URL leads, in a few words for messages: "skerry on 127.0.0.1:5432"."""
     parts = parse(url)
     if "service" in parts:
         return f"service {parts['service']}"

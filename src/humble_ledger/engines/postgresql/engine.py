@@ -7,13 +7,13 @@ from contextlib import AbstractContextManager
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import (
+    AdminSession,
     Change,
     Client,
     Experiment,
-    Hands,
     Leftovers,
     Limits,
-    Stages,
+    SequentialExperiment,
     WriteRuns,
 )
 from humble_ledger.engines.postgresql import (
@@ -66,7 +66,7 @@ class PostgresEngine:
         limits: Limits = Limits(),  # noqa: B008
         *,
         online: bool,
-    ) -> AbstractContextManager[Stages]:
+    ) -> AbstractContextManager[SequentialExperiment]:
         """One arm on which a change is made and unmade."""
         way = stages.online if online else stages.in_transaction
         return way(url, change, mark, limits)
@@ -92,7 +92,7 @@ class PostgresEngine:
         url: str,
         limits: Limits = Limits(),  # noqa: B008
         mark: str = "settle",
-    ) -> AbstractContextManager[Hands]:
+    ) -> AbstractContextManager[AdminSession]:
         """A connection that may write."""
         return applying.hands(url, limits, mark)
 

@@ -1,7 +1,7 @@
 """The uncommitted change: made in an open transaction, seen by that connection alone.
 
-    inside:   BEGIN; CREATE INDEX …; runs of «after» …; ROLLBACK
-    outside:  BEGIN READ ONLY;       runs of «before» …; ROLLBACK
+    inside:   BEGIN; CREATE INDEX …; runs of "after" …; ROLLBACK
+    outside:  BEGIN READ ONLY;       runs of "before" …; ROLLBACK
 
 While an index is open, writers to the table wait and readers do not; statistics and settings
 let both pass. However it ends, also by kill -9, the server rolls the transaction back and no

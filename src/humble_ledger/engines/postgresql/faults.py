@@ -100,7 +100,7 @@ def _ours(error: psycopg.Error, sql: str, behind: int) -> HumbleError:
         )
     at = _position(error, sql, behind)
     where = "" if at is None else " at line {}, column {}".format(*line_and_column(sql, at))
-    hint = error.diag.message_hint or "The server's own words are above; mend the statement."
+    hint = error.diag.message_hint or "The server's own words are above; correct the statement."
     return StatementRejected(
         f"The server rejects the statement{where}: {said}.", hint, state, said, at
     )

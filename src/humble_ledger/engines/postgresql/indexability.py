@@ -45,13 +45,13 @@ _CONSTANT = ("true", "false", "null")
 
 
 def operator_classes(connection: Connection) -> frozenset[str]:
-    """The operator classes of this database, as «method:class»."""
+    """The operator classes of this database, as "method:class"."""
     with reading(connection), translated():
         rows = connection.execute(_CLASSES_SQL).fetchall()
     return frozenset(f"{method}:{name}" for method, name in rows)
 
 
-def lasting(connection: Connection, table: TableName, expression: str) -> bool:
+def is_immutable(connection: Connection, table: TableName, expression: str) -> bool:
     """Whether the server may keep an index on this expression of a table's columns."""
     name = sql.Identifier(table.schema, table.name).as_string(connection)
     with translated():

@@ -12,7 +12,7 @@ from humble_ledger.engines.contract import APPLICATION_NAME, Leftovers, Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 
-PATIENCE_S = 10
+TIMEOUT_S = 10
 
 
 # An index of a trial ends in its mark and is a leftover whatever its state. One that a settled
@@ -65,8 +65,8 @@ def remove(url: str, left: Leftovers) -> None:
 
 
 def wait_until_gone(connection: Connection, processes: Sequence[int]) -> None:
-    """Return when these server processes have ended, or after `PATIENCE_S`."""
-    give_up = time.monotonic() + PATIENCE_S
+    """Return when these server processes have ended, or after `TIMEOUT_S`."""
+    give_up = time.monotonic() + TIMEOUT_S
     while time.monotonic() < give_up:
         alive = connection.execute(
             "SELECT count(*) FROM pg_stat_activity WHERE pid = ANY(%s)", (list(processes),)

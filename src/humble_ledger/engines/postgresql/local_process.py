@@ -42,5 +42,5 @@ def _parent_of(process: int) -> int:
 
 
 def _title_of(process: int) -> str:
-    """What the server calls its process: «postgres: user database 127.0.0.1(54321) idle»."""
+    """What the server calls its process: "postgres: user database 127.0.0.1(54321) idle"."""
     return Path(f"/proc/{process}/cmdline").read_text(errors="replace")

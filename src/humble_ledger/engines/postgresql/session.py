@@ -147,9 +147,9 @@ class PostgresSession:
         """What the statistics know of a column's values; empty when nothing was gathered."""
         return catalogue.column_values(self._connection, table, column)
 
-    def changing_functions(self, names: Iterable[str]) -> frozenset[str]:
+    def volatile_functions(self, names: Iterable[str]) -> frozenset[str]:
         """Those of the named functions whose result may differ from one row to the next."""
-        return catalogue.changing_functions(self._connection, names)
+        return catalogue.volatile_functions(self._connection, names)
 
     def user_tables(self) -> Sequence[TableName]:
         """The tables of this database that are the user's own."""
@@ -211,7 +211,7 @@ class PostgresSession:
                 )
         return self._samples[key]
 
-    def lasting(self, table: TableName, expression: str) -> bool:
+    def is_immutable(self, table: TableName, expression: str) -> bool:
         """Whether an index may rest on this expression; asked once of each."""
         key = (table, expression)
         if key not in self._lasting:
@@ -221,20 +221,20 @@ class PostgresSession:
                 self._lasting[key] = False
                 return False
             with reading(self._connection):
-                self._lasting[key] = indexability.lasting(self._connection, table, expression)
+                self._lasting[key] = indexability.is_immutable(self._connection, table, expression)
         return self._lasting[key]
 
     def operator_classes(self) -> frozenset[str]:
-        """The operator classes of this database, as «method:class»."""
+        """The operator classes of this database, as "method:class"."""
         if self._operator_classes is None:
             self._operator_classes = indexability.operator_classes(self._connection)
         return self._operator_classes
 
-    def may_index(self, table: TableName) -> bool:
+    def can_create_index(self, table: TableName) -> bool:
         """Whether we may build an index on this table: it is ours, or we may do everything."""
         return catalogue.owns(self._connection, table)
 
-    def others_at_work(self, mark: str) -> tuple[str, ...]:
+    def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """The names of trials on this database, by anybody, but for the one of this mark."""
         return activity.trials_at_work(self._connection, mark)
 

@@ -79,7 +79,7 @@ def refuse_to_leave(connection: Connection, text: str) -> None:
         connection.execute(f"RELEASE SAVEPOINT {_ABORTED}")
     if leaves:
         raise RefusedForSafety(
-            f"«{' '.join(text.split())[:60]}» cannot be tried: it would end the transaction in "
+            f'"{" ".join(text.split())[:60]}" cannot be tried: it would end the transaction in '
             "which a trial makes its changes.",
             "Give only statements that a transaction may hold.",
         )

@@ -9,7 +9,7 @@ from msgspec import Struct
 from humble_ledger.core.entries import (
     PlanComparison,
 )
-from humble_ledger.core.plans.arithmetic import Account
+from humble_ledger.core.plans.arithmetic import StepMetrics
 from humble_ledger.core.plans.comparison import Figures
 from humble_ledger.core.plans.model import Node
 
@@ -28,8 +28,8 @@ class ComparedStep(Struct, frozen=True):
     no: int
     operation: str
     name: str
-    own_cost: float
-    own_ms: float | None
+    self_cost: float
+    self_ms: float | None
     rows: float | None
 
 
@@ -85,9 +85,9 @@ def _ratio(figures: Figures) -> BeforeAfter:
     return BeforeAfter(figures.before, figures.after, figures.ratio)
 
 
-def _compared(node: Node | None, account: Account | None) -> ComparedStep | None:
+def _compared(node: Node | None, account: StepMetrics | None) -> ComparedStep | None:
     if node is None or account is None:
         return None
     return ComparedStep(
-        node.no, node.operation.value, node.name, account.own_cost, account.own_ms, account.rows
+        node.no, node.operation.value, node.name, account.self_cost, account.self_ms, account.rows
     )

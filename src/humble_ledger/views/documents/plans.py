@@ -10,7 +10,7 @@ from humble_ledger.core.entries import (
     PlanEntry,
     PlanSurroundings,
 )
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.serving import index_services
 from humble_ledger.core.plans.tables import (
@@ -24,7 +24,7 @@ from humble_ledger.views.documents.parts import iso, rounded
 from humble_ledger.views.documents.targets import EngineInfo
 
 
-class OwnTotal(Struct, frozen=True):
+class SelfTotal(Struct, frozen=True):
     """A figure of a step by itself and with all below it, over all loops."""
 
     own: float | None
@@ -80,8 +80,8 @@ class NodeDocument(Struct, frozen=True):
     rows_seen: float | None
     loops: float | None
     rows_discarded: float | None
-    cost: OwnTotal
-    time_ms: OwnTotal
+    cost: SelfTotal
+    time_ms: SelfTotal
     process_time_ms: float | None
     share: float
     pages: PageCounts | None
@@ -118,7 +118,7 @@ class PlanTableRow(Struct, frozen=True):
     rows_kept: float | None
     cached_pages: int | None
     read_pages: int | None
-    own_ms: float | None
+    self_ms: float | None
     share: float
     columns: dict[str, list[str]]
     indexes: list[PlanIndexRow] | None
@@ -213,7 +213,7 @@ def _plan_table(plan: Plan, account: TableAccount, facts: TableFacts | None) -> 
         rows_kept=account.rows_kept,
         cached_pages=account.pages_cached,
         read_pages=account.pages_read,
-        own_ms=account.own_ms,
+        self_ms=account.self_ms,
         share=account.share,
         columns={column: [p.value for p in places] for column, places in account.columns.items()},
         indexes=indexes,
@@ -224,7 +224,7 @@ def _plan_table(plan: Plan, account: TableAccount, facts: TableFacts | None) -> 
     )
 
 
-def _node(node: Node, figures: dict[int, Account]) -> NodeDocument:
+def _node(node: Node, figures: dict[int, StepMetrics]) -> NodeDocument:
     account = figures[node.no]
     measured = node.rows_seen is not None
     return NodeDocument(
@@ -238,10 +238,10 @@ def _node(node: Node, figures: dict[int, Account]) -> NodeDocument:
         rows_seen=node.rows_seen,
         loops=node.loops,
         rows_discarded=node.discarded.total if measured else None,
-        cost=OwnTotal(round(account.own_cost, 4), node.cost.total if node.cost else None),
-        time_ms=OwnTotal(rounded(account.own_ms), rounded(account.total_ms)),
+        cost=SelfTotal(round(account.self_cost, 4), node.cost.total if node.cost else None),
+        time_ms=SelfTotal(rounded(account.self_ms), rounded(account.total_ms)),
         process_time_ms=rounded(account.process_ms),
-        share=round(account.own_share, 6),
+        share=round(account.self_share, 6),
         pages=_pages(account),
         conditions=ConditionLists(
             list(node.conditions.search),
@@ -256,8 +256,8 @@ def _node(node: Node, figures: dict[int, Account]) -> NodeDocument:
     )
 
 
-def _pages(account: Account) -> PageCounts | None:
-    own = account.own_pages
+def _pages(account: StepMetrics) -> PageCounts | None:
+    own = account.self_pages
     if own is None:
         return None
     return PageCounts(own.cached, own.read, own.written, own.temp_read, own.temp_written)

@@ -74,7 +74,7 @@ class TableDocument(Struct, frozen=True):
     updated_in_page_rows: int
     deleted_rows: int
     dead_rows: int
-    visible_share: float
+    all_visible_share: float
     vacuumed_at: str | None
     analyzed_at: str | None
     changes_since_analyze: int | None
@@ -152,7 +152,7 @@ def table_document(found: TableReport) -> TableDocument:
         updated_in_page_rows=table.writes.updated_in_page,
         deleted_rows=table.writes.deleted,
         dead_rows=table.dead_rows,
-        visible_share=table.visible_share,
+        all_visible_share=table.all_visible_share,
         vacuumed_at=iso(table.vacuumed_at),
         analyzed_at=iso(table.analyzed_at),
         changes_since_analyze=table.changes_since_analyze,

@@ -1,6 +1,6 @@
 """A plan as a figure: rows flow along the edges from the tables to the result.
 
-An edge is as thick as many rows flow along it, a step as dark as its own time is large. The
+An edge is as thick as many rows flow along it, a step as dark as its self time is large. The
 shades are told apart by their lightness alone, so the figure works in grey, too.
 """
 
@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.estimates.accuracy import row_error
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.figures.saving import save
@@ -147,7 +147,7 @@ def thickness(rows: float | None) -> float:
     return 0.7 + 1.6 * math.log10(1.0 + rows) if rows else 0.7
 
 
-def _lines(plan: Plan, node: Node, account: Account, numbers: Numbers) -> list[str]:
+def _lines(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> list[str]:
     """The text of a step's box: what it does, on what, and what it takes."""
     first = f"{node.no}  {node.label}"
     if node.subplan_name:
@@ -162,20 +162,20 @@ def _lines(plan: Plan, node: Node, account: Account, numbers: Numbers) -> list[s
     if plan.measured and node.never_ran:
         lines.append("never ran")
     elif plan.measured:
-        lines.append(f"{numbers.ms(account.own_ms)}, {numbers.percent(account.own_share)}")
+        lines.append(f"{numbers.ms(account.self_ms)}, {numbers.percent(account.self_share)}")
     else:
         lines.append(
-            f"cost {numbers.figure(account.own_cost)}, {numbers.percent(account.own_share)}"
+            f"cost {numbers.figure(account.self_cost)}, {numbers.percent(account.self_share)}"
         )
     return lines
 
 
-def _rows(node: Node, account: Account) -> float | None:
+def _rows(node: Node, account: StepMetrics) -> float | None:
     """The rows that flow out of a step in all: seen, else expected."""
     return account.rows if node.loops is not None else node.rows_expected
 
 
-def _flowing(node: Node, account: Account, numbers: Numbers) -> str:
+def _flowing(node: Node, account: StepMetrics, numbers: Numbers) -> str:
     rows = _rows(node, account)
     if rows is None or node.never_ran:
         return ""
@@ -193,7 +193,7 @@ def _edge(
     canvas: _Canvas,
     ends: tuple[Place, Place],
     child: Node,
-    figures: dict[int, Account],
+    figures: dict[int, StepMetrics],
     numbers: Numbers,
 ) -> None:
     from matplotlib.patches import PathPatch  # noqa: PLC0415
@@ -237,15 +237,15 @@ def _box(
     axes: Axes,
     middle: tuple[float, float],
     step: tuple[int, list[str]],
-    account: Account,
+    account: StepMetrics,
     canvas: _Canvas,
 ) -> None:
     from matplotlib.patches import FancyBboxPatch  # noqa: PLC0415
 
     x, y = middle
     number, lines = step
-    colour = shade(account.own_share)
-    dark = math.sqrt(max(account.own_share, 0.0)) > _DARK_FROM
+    colour = shade(account.self_share)
+    dark = math.sqrt(max(account.self_share, 0.0)) > _DARK_FROM
     axes.add_patch(
         FancyBboxPatch(
             (x - _BOX_INCHES / 2 + 0.04, y - canvas.height_inches / 2 + 0.04),
@@ -288,7 +288,7 @@ def _legend(axes: Axes, plan: Plan, numbers: Numbers, left: float) -> None:
     from matplotlib.patches import Rectangle  # noqa: PLC0415
 
     y = -_FOOT_INCHES + 0.22
-    what = "own time (measured)" if plan.measured else "own cost (estimated)"
+    what = "self time (measured)" if plan.measured else "self cost (estimated)"
     axes.text(left, y + 0.26, f"share of the {what}", fontsize=7.5, color="#4a5058")
     for place, share in enumerate((0.0, 0.02, 0.1, 0.25, 0.5, 0.75, 1.0)):
         x = left + place * 0.36

@@ -23,7 +23,7 @@ _WORDS = {
 def audit_view(found: Sequence[PromiseToday], numbers: Numbers) -> RenderableType:
     """Each promise with its costs and how it stands; the broken ones first."""
     if not found:
-        return Text("No trial that helped a query was settled with «keep», so nothing is promised.")
+        return Text('No trial that helped a query was settled with "keep", so nothing is promised.')
     table = plain_table(
         ("trial", "fixed"), ("query", "fixed"), ("cost then", "right"), ("promised", "right"),
         ("now", "right"), ("stands", "fixed"), ("why", "left"), ("change", "left"),

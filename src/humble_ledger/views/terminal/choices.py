@@ -183,7 +183,7 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     else:
         pays += "; no captured query changes these tables"
     return Text(
-        f"{found} {pays}. «adds» is what would be lost without that one index, if time follows "
+        f'{found} {pays}. "adds" is what would be lost without that one index, if time follows '
         "the cost; all of it predicted by formula. Nothing was built.",
         style="bright_black",
     )

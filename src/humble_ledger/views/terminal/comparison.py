@@ -68,7 +68,7 @@ def _whole(found: PlanComparison, numbers: Numbers) -> RenderableType:
 
 def _steps(found: PlanComparison, numbers: Numbers) -> RenderableType:
     measured = found.before.plan.measured and found.after.plan.measured
-    unit = "own ms" if measured else "own cost"
+    unit = "self ms" if measured else "self cost"
     table = plain_table(
         ("", "fixed"), ("before", "left"), (unit, "right"), ("rows", "right"),
         ("after", "left"), (unit, "right"), ("rows", "right"),
@@ -85,7 +85,7 @@ def _side(pair: StepPair, before: bool, measured: bool, numbers: Numbers) -> tup
     account = pair.before_account if before else pair.after_account
     if node is None or account is None:
         return "–", "", ""
-    own = account.own_ms if measured else account.own_cost
+    own = account.self_ms if measured else account.self_cost
     rows = account.rows if measured else node.rows_expected
     return f"{node.no} {node.name}", numbers.figure(own), numbers.rows(rows)
 

@@ -68,7 +68,7 @@ def bar(share: float, width: int) -> str:
 
 
 def labelled(*pairs: tuple[str, str]) -> Table:
-    """Lines of «label  value», the labels dim; pairs with an empty value are left out."""
+    """Lines of "label  value", the labels dim; pairs with an empty value are left out."""
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(style="bright_black", no_wrap=True)
     table.add_column(overflow="fold")

@@ -38,7 +38,7 @@ def plan_focus(plan: Plan, number: int, numbers: Numbers) -> RenderableType:
         ) from None
     account = accounts(plan)[number]
     error = row_error(node)
-    pages = account.own_pages
+    pages = account.self_pages
     conditions = node.conditions
     pairs = [
         ("step", f"{node.no}, {node.name} ({node.operation.value})"),
@@ -56,15 +56,15 @@ def plan_focus(plan: Plan, number: int, numbers: Numbers) -> RenderableType:
         ("estimate", f"off by {numbers.times(error.factor)}" if error and error.far_off else ""),
         (
             "time",
-            f"{numbers.ms(account.own_ms)} of its own, {numbers.ms(account.total_ms)} with all "
+            f"{numbers.ms(account.self_ms)} of its own, {numbers.ms(account.total_ms)} with all "
             f"below it, {numbers.ms(account.process_ms)} summed over processes (measured)"
-            if account.own_ms is not None
+            if account.self_ms is not None
             else "",
         ),
-        ("share", f"{numbers.percent(account.own_share)} of the whole"),
+        ("share", f"{numbers.percent(account.self_share)} of the whole"),
         (
             "cost",
-            f"{numbers.figure(account.own_cost)} of its own, "
+            f"{numbers.figure(account.self_cost)} of its own, "
             f"{numbers.figure(node.cost.total if node.cost else None)} in all (estimated)",
         ),
         (

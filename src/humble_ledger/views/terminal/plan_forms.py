@@ -40,7 +40,7 @@ class PlanForm:
         """
         if shape not in list(PlanShape):
             raise WrongUsage(
-                f"A plan cannot be shown as «{shape}».", f"Say one of: {', '.join(PlanShape)}"
+                f'A plan cannot be shown as "{shape}".', f"Use one of: {', '.join(PlanShape)}"
             )
         return cls(PlanShape(shape), find, focus)
 
@@ -69,5 +69,5 @@ def flow_of(asked: str) -> Flow:
         WrongUsage: there is none of that name.
     """
     if asked not in list(Flow):
-        raise WrongUsage(f"Rows cannot flow «{asked}».", f"Say one of: {', '.join(Flow)}")
+        raise WrongUsage(f'Rows cannot flow "{asked}".', f"Use one of: {', '.join(Flow)}")
     return Flow(asked)

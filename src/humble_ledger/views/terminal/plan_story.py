@@ -34,7 +34,7 @@ def _figures(each: Sentence, plan: Plan, numbers: Numbers) -> str:
     if not plan.measured:
         return f"expected {expected} rows; {numbers.percent(each.share)} of the estimated cost"
     seen = "never ran" if each.seen is None else f"came {numbers.rows(each.seen)}"
-    own = f"{numbers.ms(each.own_ms)} of its own, {numbers.percent(each.share)}"
+    own = f"{numbers.ms(each.self_ms)} of its own, {numbers.percent(each.share)}"
     return f"expected {expected} rows, {seen}; {own}"
 
 

@@ -8,16 +8,16 @@ from dataclasses import dataclass
 from rich.console import RenderableType
 
 from humble_ledger.core.estimates.accuracy import row_error
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Pages, Plan
 from humble_ledger.errors import WrongUsage
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.views.terminal.text import Text
 
-Figure = Callable[[Node, Account, Numbers], str]
-DEFAULT = ("no", "own_ms", "share", "rows_expected", "rows_seen", "loops", "pages", "step")
-DEFAULT_ESTIMATED = ("no", "own_cost", "total_cost", "share", "rows_expected", "step")
+Figure = Callable[[Node, StepMetrics, Numbers], str]
+DEFAULT = ("no", "self_ms", "share", "rows_expected", "rows_seen", "loops", "pages", "step")
+DEFAULT_ESTIMATED = ("no", "self_cost", "total_cost", "share", "rows_expected", "step")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,11 +29,11 @@ class _Column:
 
 def _pages(part: Callable[[Pages], int]) -> Figure:
     return lambda node, account, numbers: (
-        numbers.whole(part(account.own_pages)) if account.own_pages else "–"
+        numbers.whole(part(account.self_pages)) if account.self_pages else "–"
     )
 
 
-def _off(node: Node, account: Account, numbers: Numbers) -> str:
+def _off(node: Node, account: StepMetrics, numbers: Numbers) -> str:
     error = row_error(node)
     return numbers.times(error.factor) if error is not None else "–"
 
@@ -44,11 +44,11 @@ COLUMNS: Mapping[str, _Column] = {
     "operation": _Column("operation", lambda n, a, f: n.operation.value, text=True),
     "table": _Column("table", lambda n, a, f: n.relation or "–", text=True),
     "index": _Column("index", lambda n, a, f: n.index or "–", text=True),
-    "own_ms": _Column("own ms", lambda n, a, f: f.figure(a.own_ms)),
+    "self_ms": _Column("self ms", lambda n, a, f: f.figure(a.self_ms)),
     "total_ms": _Column("total ms", lambda n, a, f: f.figure(a.total_ms)),
     "process_ms": _Column("process ms", lambda n, a, f: f.figure(a.process_ms)),
-    "share": _Column("share", lambda n, a, f: f.percent(a.own_share)),
-    "own_cost": _Column("own cost", lambda n, a, f: f.figure(a.own_cost)),
+    "share": _Column("share", lambda n, a, f: f.percent(a.self_share)),
+    "self_cost": _Column("self cost", lambda n, a, f: f.figure(a.self_cost)),
     "total_cost": _Column("total cost", lambda n, a, f: f.figure(n.cost.total if n.cost else None)),
     "rows_expected": _Column("rows expected", lambda n, a, f: f.rows(n.rows_expected)),
     "rows_seen": _Column(
@@ -78,7 +78,7 @@ def check_columns(names: Sequence[str]) -> tuple[str, ...]:
     for name in names:
         if name not in COLUMNS:
             raise WrongUsage(
-                f"A plan's table has no column «{name}».", f"It has: {', '.join(COLUMNS)}"
+                f'A plan\'s table has no column "{name}".', f"It has: {', '.join(COLUMNS)}"
             )
     return tuple(names)
 
@@ -89,9 +89,9 @@ def plan_table(plan: Plan, numbers: Numbers, names: Sequence[str] = ()) -> Rende
     columns = [COLUMNS[name] for name in chosen]
     table = plain_table(*((c.heading, "left" if c.text else "right") for c in columns))
     figures = accounts(plan)
-    hottest = max(account.own_share for account in figures.values())
+    hottest = max(account.self_share for account in figures.values())
     for node in plan.nodes():
         account = figures[node.no]
-        style = "bold" if account.own_share >= hottest * 0.999 else ""
+        style = "bold" if account.self_share >= hottest * 0.999 else ""
         table.add_row(*(Text(c.figure(node, account, numbers), style=style) for c in columns))
     return table

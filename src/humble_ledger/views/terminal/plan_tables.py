@@ -23,7 +23,7 @@ from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
 
 _ROUNDING = 1e-4
-_TELLING_WORK = 1.2  # below it helper processes hardly count
+_TELLING_WORK = 1.2  # below it parallel workers hardly count
 
 
 def plan_tables(found: PlanSurroundings, numbers: Numbers) -> RenderableType:
@@ -92,7 +92,7 @@ def _lines(
     if measured:
         columns += [
             ("read", "right"), ("kept", "right"), ("scans", "right"), ("part", "right"),
-            ("pages", "right"), ("own ms", "right"),
+            ("pages", "right"), ("self ms", "right"),
         ]  # fmt: skip
     table = plain_table(*columns, ("share", "right"))
     for each in accounts:
@@ -102,7 +102,7 @@ def _lines(
             cells += [
                 numbers.rows(_read(each, facts)), numbers.rows(each.rows_kept),
                 numbers.rows(each.scans), _part(each, facts, numbers),
-                _touched(each, numbers), numbers.figure(each.own_ms),
+                _touched(each, numbers), numbers.figure(each.self_ms),
             ]  # fmt: skip
         table.add_row(*cells, numbers.percent(each.share))
     return table

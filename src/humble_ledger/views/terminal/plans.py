@@ -8,7 +8,7 @@ from rich.console import Group, RenderableType
 
 from humble_ledger.core.entries import PlanEntry, PlanSurroundings
 from humble_ledger.core.estimates.accuracy import row_error
-from humble_ledger.core.plans.arithmetic import Account, accounts
+from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.remarks import remarks
 from humble_ledger.core.statements.kinds import shorten
@@ -59,9 +59,9 @@ def _found(plan: Plan, wanted: str, numbers: Numbers) -> RenderableType:
     """The steps that mention a text, one line each with its figures."""
     found = {node.no for node in matching_steps(plan, wanted)}
     if not found:
-        return Text(f"No step of this plan mentions «{wanted}».")
+        return Text(f'No step of this plan mentions "{wanted}".')
     rows = [row for row in _rows(plan, accounts(plan), numbers) if int(row.number) in found]
-    said = f"{len(found)} of {len(list(plan.nodes()))} steps mention «{wanted}»."
+    said = f'{len(found)} of {len(list(plan.nodes()))} steps mention "{wanted}".'
     more = "  All of one:  --focus NUMBER"
     return Group(StepTable(rows), Text(""), Text(said + more, style="bright_black"))
 
@@ -107,17 +107,17 @@ def _values(entry: PlanEntry) -> str:
     return "; ".join(f"${n} = {value}, {why}" for n, (value, why) in enumerate(pairs, 1))
 
 
-def _rows(plan: Plan, figures: dict[int, Account], numbers: Numbers) -> list[StepRow]:
-    hottest = max(a.own_share for a in figures.values())
+def _rows(plan: Plan, figures: dict[int, StepMetrics], numbers: Numbers) -> list[StepRow]:
+    hottest = max(a.self_share for a in figures.values())
     # Of several that handle as many, the one that the rows come from.
     fullest = max(figures, key=lambda no: (_handled(figures[no]), no)) if plan.measured else 0
     marked = len(figures) >= FEWEST_MARKED
     rows = []
     for node, guide, below in _walk(plan.root, "", ""):
         account = figures[node.no]
-        hot = account.own_share >= max(HOT, hottest * 0.999)
+        hot = account.self_share >= max(HOT, hottest * 0.999)
         marks = []
-        if marked and account.own_share >= hottest * 0.999:
+        if marked and account.self_share >= hottest * 0.999:
             marks.append(f"most {'time' if plan.measured else 'cost'} of all steps")
         if marked and node.no == fullest:
             marks.append(f"most rows of all steps: {numbers.whole(_handled(account))}")
@@ -135,27 +135,27 @@ def _rows(plan: Plan, figures: dict[int, Account], numbers: Numbers) -> list[Ste
     return rows
 
 
-def _handled(account: Account) -> float:
+def _handled(account: StepMetrics) -> float:
     """The rows that a step put out or threw away, over all loops."""
     return (account.rows or 0.0) + (account.rows_discarded or 0.0)
 
 
-def _figures(plan: Plan, node: Node, account: Account, numbers: Numbers) -> Iterator[Cell]:
+def _figures(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[Cell]:
     error = row_error(node)
     off = error is not None and error.far_off
-    share = numbers.percent(account.own_share)
+    share = numbers.percent(account.self_share)
     yield Cell("rows expected", numbers.rows(node.rows_expected), bold=off)
     if plan.measured and node.never_ran:
-        yield from (Cell("seen", "never ran"), Cell("loops", "0"), Cell("own ms", "–"))
+        yield from (Cell("seen", "never ran"), Cell("loops", "0"), Cell("self ms", "–"))
     elif plan.measured:
         yield Cell("seen", numbers.rows(node.rows_seen), bold=off)
         yield Cell("loops", numbers.whole(node.loops))
-        yield Cell("own ms", numbers.figure(account.own_ms))
+        yield Cell("self ms", numbers.figure(account.self_ms))
     yield Cell("share", share)
-    yield Cell("", bar(account.own_share, BAR_WIDTH).ljust(BAR_WIDTH), spare=True)
-    yield Cell("own cost", numbers.figure(account.own_cost), spare=plan.measured)
+    yield Cell("", bar(account.self_share, BAR_WIDTH).ljust(BAR_WIDTH), spare=True)
+    yield Cell("self cost", numbers.figure(account.self_cost), spare=plan.measured)
     if plan.measured:
-        pages = account.own_pages
+        pages = account.self_pages
         yield Cell("pages", numbers.whole(pages.touched) if pages else "–")
     else:
         yield Cell("total cost", numbers.figure(node.cost.total) if node.cost else "–")
@@ -175,7 +175,7 @@ def _named(node: Node) -> str:
     return prefix + node.name
 
 
-def _notes(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
+def _notes(node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[str]:
     conditions = node.conditions
     for word, texts in (
         ("search", conditions.search),
@@ -196,20 +196,20 @@ def _notes(node: Node, account: Account, numbers: Numbers) -> Iterator[str]:
         yield f"takes {numbers.size(memory.used_bytes)} of memory"
     if node.processes is not None and node.processes.planned:
         launched = node.processes.launched
-        plural = "es" if node.processes.planned > 1 else ""
-        yield f"{node.processes.planned} helper process{plural} planned" + (
+        plural = "s" if node.processes.planned > 1 else ""
+        yield f"{node.processes.planned} parallel worker{plural} planned" + (
             f", {launched} launched" if launched is not None else ""
         )
     yield from remarks(node, numbers.whole, account.total_ms is not None)
 
 
 def _foot(
-    entry: PlanEntry, figures: dict[int, Account], numbers: Numbers
+    entry: PlanEntry, figures: dict[int, StepMetrics], numbers: Numbers
 ) -> Iterator[RenderableType]:
     plan = entry.plan
     if not plan.measured or plan.execution_ms is None:
         return
-    own = sum(a.own_ms or 0.0 for a in figures.values())
+    own = sum(a.self_ms or 0.0 for a in figures.values())
     yield Text("")
     for trigger in plan.triggers:
         took = f", {numbers.ms(trigger.time_ms)} (measured)" if trigger.time_ms is not None else ""
@@ -219,7 +219,7 @@ def _foot(
     errors = [row_error(node) for node in plan.nodes()]
     off = any(error is not None and error.far_off for error in errors)
     yield Text(
-        f"Own times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
+        f"Self times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
         "rows are per loop, times and pages over all loops."
         + (" Rows in bold: expected and seen differ at least tenfold." if off else ""),
         style="bright_black",

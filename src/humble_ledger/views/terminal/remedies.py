@@ -93,7 +93,7 @@ def _note(shown: Sequence[RemedyEntry]) -> str:
 def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
     """A script of all remedies for review: forwards, and how to go back as comments."""
     parts = [
-        "-- For review. Each change with what it is for; the statements behind «back:» undo it.",
+        '-- For review. Each change with what it is for; the statements behind "back:" undo it.',
         "-- CREATE and DROP INDEX make writers wait while they run; with CONCURRENTLY they do not.",
     ]
     for entry in entries:
@@ -170,7 +170,7 @@ def _building(remedy: Remedy, numbers: Numbers) -> str:
     table = remedy.index.table
     return (
         f"{time}. As printed, readers of {table} pass and writers wait until it is built; with "
-        "CREATE INDEX CONCURRENTLY, which «settle» writes, nobody waits, it reads the table "
+        'CREATE INDEX CONCURRENTLY, which "settle" writes, nobody waits, it reads the table '
         "twice and waits for older transactions"
     )
 

@@ -78,7 +78,7 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
             f"{_mix(read_rows, written)}",
         ),
         ("dead rows", f"{numbers.whole(table.dead_rows)} (estimated by the server)"),
-        ("vacuum", _age(table.vacuumed_at) + f"; {percent(table.visible_share)} of the pages "
+        ("vacuum", _age(table.vacuumed_at) + f"; {percent(table.all_visible_share)} of the pages "
          "need no look for an index-only scan"),
         ("statistics", _age(table.analyzed_at) + _changes(table, numbers)),
     )  # fmt: skip

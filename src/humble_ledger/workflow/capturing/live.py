@@ -125,7 +125,7 @@ def _keep_blockades(
 
 def _beginning(sql: str, mask: bool) -> str:
     text = shorten(masked(sql) if mask else sql, 60)
-    return f"«{text}»" if text else "a session whose statement is hidden"
+    return f'"{text}"' if text else "a session whose statement is hidden"
 
 
 class _Desk:

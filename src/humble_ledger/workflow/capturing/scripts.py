@@ -98,7 +98,7 @@ class _Work:
         if kind_of(found.sql) is StatementKind.NO_PLAN:
             word = found.sql.split(None, 1)[0]
             if word.lower() not in COMMANDS and word[0] != "(":
-                return ScriptRow(*place, shown, fault=f"«{word}» begins no SQL command")
+                return ScriptRow(*place, shown, fault=f'"{word}" begins no SQL command')
             return ScriptRow(*place, shown, why_not=f"{word.upper()} has no plan")
         if found.variables:
             names = ", ".join(found.variables)

@@ -48,12 +48,12 @@ class AskedPlanner:
         """What the statistics know of a column's values."""
         return self._ask(lambda: self.session.column_values(table, column))
 
-    def changing_functions(self, names: Iterable[str]) -> frozenset[str] | None:
+    def volatile_functions(self, names: Iterable[str]) -> frozenset[str] | None:
         """Those of the functions whose result may differ from one row to the next."""
         wanted = frozenset(names)
         if not wanted:
             return frozenset()
-        return self._ask(lambda: self.session.changing_functions(wanted))
+        return self._ask(lambda: self.session.volatile_functions(wanted))
 
     def _ask(self, question: Callable[[], Answer]) -> Answer | None:
         if self.probes >= MOST_PROBES:

@@ -18,7 +18,7 @@ WITHOUT_SERVER = (
     "read from a file: its tables' sizes, indexes and statistics are not known here, so causes "
     "that rest on them are missing"
 )
-WITHOUT_TIMES = "not measured: rows that came, time, spills and helpers are not known"
+WITHOUT_TIMES = "not measured: rows that came, time, spills and workers are not known"
 NO_SERVER = ServerFacts("", "", 0, "", "")
 
 

@@ -12,7 +12,7 @@ from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN, Priced
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, index_remedy
 from humble_ledger.core.remedies.naming import index_name
-from humble_ledger.core.remedies.prediction.contract import Outlook, Predictor
+from humble_ledger.core.remedies.prediction.contract import Predictor, WhatIfCost
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.upkeep import SeenUpdate, upkeep_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
@@ -30,7 +30,7 @@ class Pool:
     studied: Sequence[Studied]
     predictor: Predictor
     progress: Progress
-    _outlooks: dict[tuple[str, frozenset[IndexDesign]], Outlook] = field(default_factory=dict)
+    _outlooks: dict[tuple[str, frozenset[IndexDesign]], WhatIfCost] = field(default_factory=dict)
     _by_query: dict[str, Studied] = field(default_factory=dict)
     _candidates: dict[IndexDesign, Candidate] = field(default_factory=dict)
     tables: dict[TableName, TableFacts] = field(default_factory=dict)
@@ -85,7 +85,7 @@ class Pool:
             rewritten.get(p.query, float("inf")) <= CLEAR_GAIN * p.cost_predicted for p in helped
         )
 
-    def outlook(self, query: str, designs: frozenset[IndexDesign]) -> Outlook:
+    def outlook(self, query: str, designs: frozenset[IndexDesign]) -> WhatIfCost:
         """What a query would cost with these indexes."""
         studied = self._by_query[query]
         mine = frozenset(design for design in designs if design.table in studied.tables)
@@ -137,7 +137,7 @@ class IndexRemedies:
         return IndexRemedies(workspace, pool, seen_updates(workspace), measured_builds(workspace))
 
     def remedy(self, priced: Priced) -> Remedy:
-        """The remedy «build this index»."""
+        """The remedy "build this index"."""
         table = self.pool.tables[priced.design.table]
         low, high, measured = build_range_ms(table.rows, self.builds)
         return index_remedy(

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.model import Prediction, Remedy
@@ -84,7 +84,7 @@ def study(workspace: Workspace, what: str) -> Studied:
     )
 
 
-def _means(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Means:
+def _means(workspace: Workspace, subject: Subject, entry: PlanEntry) -> IndexAbilities:
     """What the server allows, and which constants the application never changes."""
     session = workspace.session
     given_as_text = subject.query is None and subject.plan is None
@@ -93,7 +93,7 @@ def _means(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Means:
     else:
         runs = workspace.ledger.queries.runs(entry.query)
         constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
-    return Means(constants.always, session.lasting, session.operator_classes())
+    return IndexAbilities(constants.always, session.is_immutable, session.operator_classes())
 
 
 def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy:

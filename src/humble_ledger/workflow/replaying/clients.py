@@ -12,7 +12,7 @@ from humble_ledger.core.replays.scheduling import Due
 from humble_ledger.engines.contract import Client
 from humble_ledger.errors import HumbleError, TargetUnreachable
 
-PATIENCE_S = 10.0
+TIMEOUT_S = 10.0
 
 
 @dataclass(slots=True)
@@ -82,7 +82,7 @@ def end(players: Sequence[Player], threads: Sequence[threading.Thread], clock: C
     for player, thread in zip(players, threads, strict=True):
         if thread.is_alive():
             player.client.cancel()
-    give_up = time.monotonic() + PATIENCE_S
+    give_up = time.monotonic() + TIMEOUT_S
     for thread in threads:
         thread.join(max(0.1, give_up - time.monotonic()))
     for player in players:

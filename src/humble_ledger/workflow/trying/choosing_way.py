@@ -91,7 +91,7 @@ def _hindered(workspace: Workspace, making: Making) -> str:
     if not able:
         return able.reason
     tables = sorted({index.design.table for index in making.indexes}, key=str)
-    foreign = [str(table) for table in tables if not workspace.session.may_index(table)]
+    foreign = [str(table) for table in tables if not workspace.session.can_create_index(table)]
     if foreign:
         return f"only the owner of {', '.join(foreign)} may build an index there"
     return ""

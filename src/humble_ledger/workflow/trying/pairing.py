@@ -56,7 +56,7 @@ def measure_pairs(
 ) -> None:
     """Add pairs of runs to ``pairs``, first one side first, then the other, and so on.
 
-    ``arms`` are «before» and «after»; ``move`` is called before each pair. Ends when a planned
+    ``arms`` are "before" and "after"; ``move`` is called before each pair. Ends when a planned
     look settles the verdict on time, or at ``most_pairs``. What was added stays when Ctrl-C
     comes.
     """

@@ -17,7 +17,7 @@ from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import FEWEST_PAIRS, covering_both
 from humble_ledger.core.trials.results import ResultFingerprint, compare_results, fingerprint_rows
 from humble_ledger.core.trials.tried import TriedQuery
-from humble_ledger.engines.contract import Outcome, PlanDocument, Stages
+from humble_ledger.engines.contract import Outcome, PlanDocument, SequentialExperiment
 from humble_ledger.errors import Interrupted, StatementRejected, StatementTimedOut
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.trying.judging import Judging
@@ -43,7 +43,7 @@ class Staging:
     """Measures all queries in each stage before the next stage begins."""
 
     judging: Judging
-    stages: Stages
+    stages: SequentialExperiment
     most_pairs: int
     failed: list[tuple[str, str]] = field(default_factory=list)
     interrupted: bool = False

@@ -188,7 +188,7 @@ class _Run:
         if chosen.way is Way.NOT_TRIED:
             return self._not_tried(chosen)
         for index in self.making.indexes:
-            # Written down first, so that «tidy» finds it if we are killed meanwhile.
+            # Written down first, so that "tidy" finds it if we are killed meanwhile.
             schema = index.design.table.schema
             self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
         self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
@@ -344,7 +344,7 @@ class _Run:
         )
 
     def _others(self) -> set[str]:
-        return set(self.workspace.session.others_at_work(self.record.mark))
+        return set(self.workspace.session.concurrent_trials(self.record.mark))
 
 
 def _unusable(experiment: Experiment) -> str:

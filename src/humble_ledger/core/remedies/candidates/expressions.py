@@ -11,7 +11,7 @@ from humble_ledger.core.remedies.candidates.keys import (
     as_keys,
     by_telling,
 )
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
@@ -22,12 +22,12 @@ _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)")
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
 
-def expressions(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
     """An index on each expression, alone and behind the columns compared for equality."""
     equal = by_telling(access)[:MOST_EQUALITIES]
     for predicate in access.others:
         text = expression_of(predicate, access.alias)
-        if not text or not means.lasting(access.table.name, text):
+        if not text or not means.is_immutable(access.table.name, text):
             continue
         key = IndexKey("", text if _CALL.fullmatch(text) else f"({text})")
         for columns in ([], equal) if equal else ([],):
@@ -35,7 +35,7 @@ def expressions(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]
             if not _served(keys, access.table):
                 words = f"equality on {' and '.join(columns)}, " if columns else ""
                 words += (
-                    f"«{predicate.plain}» compares an expression, not the column (for when the "
+                    f'"{predicate.plain}" compares an expression, not the column (for when the '
                     "statement cannot be written otherwise)"
                 )
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)

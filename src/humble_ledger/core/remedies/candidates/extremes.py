@@ -48,7 +48,7 @@ def extreme_of(plan: Plan, access: Access) -> tuple[Node, tuple[str, ...]] | Non
 
 
 def _extreme(text: str, access: Access) -> str | None:
-    """The column of «max(r.taken_at)», also of the parts that helpers made of it."""
+    """The column of "max(r.taken_at)", also of the parts that workers made of it."""
     words = [t for t in meaningful(text) if t.text not in ("(", ")", ".")]
     names = [t for t in words if t.kind in (TokenKind.WORD, TokenKind.QUOTED)]
     kept = [unquoted(t.text) for t in names if not t.is_word("partial", "public")]

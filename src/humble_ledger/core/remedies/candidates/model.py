@@ -53,15 +53,15 @@ def _nothing(_: TableName, __: str) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Means:
+class IndexAbilities:
     """What a server and its application allow.
 
     ``always`` tells whether a condition has the same constants whenever the query is sent;
-    ``lasting`` whether the server may keep an index on an expression or a condition, because
+    ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
-    «gin:gin_trgm_ops».
+    "gin:gin_trgm_ops".
     """
 
     always: Callable[[Predicate], bool] = _never
-    lasting: Callable[[TableName, str], bool] = _nothing
+    is_immutable: Callable[[TableName, str], bool] = _nothing
     operator_classes: frozenset[str] = field(default=frozenset())

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
@@ -22,7 +22,7 @@ _PARTS = "gin_trgm_ops"
 _FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
 
 
-def operator_classes(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+def operator_classes(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
     """For patterns and containment, where the server has the operator class."""
     for predicate in access.others:
         column = predicate.column and access.table.columns.get(predicate.column.column)
@@ -71,7 +71,7 @@ def _until(text: str, ends: str) -> str:
 
 
 def _for_pattern(
-    access: Access, predicate: Predicate, column: ColumnFacts, means: Means
+    access: Access, predicate: Predicate, column: ColumnFacts, means: IndexAbilities
 ) -> Iterator[Candidate]:
     type_ = column.type_name.partition("(")[0]
     if prefix_of(predicate) and type_ in PATTERN_CLASSES:
@@ -82,7 +82,7 @@ def _for_pattern(
             keys = (*as_keys(columns), key)
             if not _begins(keys, access.table):
                 words = f"equality on {' and '.join(columns)}, " if columns else ""
-                words += f"«{predicate.plain}» asks for a beginning"
+                words += f'"{predicate.plain}" asks for a beginning'
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
     elif (
         f"gin:{_PARTS}" in means.operator_classes
@@ -90,7 +90,7 @@ def _for_pattern(
         and max(map(len, _pieces(predicate)), default=0) >= _FEWEST_LETTERS
     ):
         key = IndexKey(column.name, operator_class=_PARTS)
-        yield from _inverted(access, key, f"«{predicate.plain}» asks for a part of the text")
+        yield from _inverted(access, key, f'"{predicate.plain}" asks for a part of the text')
 
 
 def _for_containment(
@@ -109,7 +109,7 @@ def _for_containment(
         class_ = ""
     if class_ is not None:
         key = IndexKey(column.name, operator_class=class_)
-        yield from _inverted(access, key, f"«{predicate.plain}» looks into the value")
+        yield from _inverted(access, key, f'"{predicate.plain}" looks into the value')
 
 
 def _inverted(access: Access, key: IndexKey, words: str) -> Iterator[Candidate]:

@@ -13,7 +13,7 @@ from humble_ledger.core.remedies.candidates.keys import (
     columns_in,
     served,
 )
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind
@@ -25,7 +25,7 @@ _MOST_VALUES = 20  # a column with more of them is hardly asked for the same one
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.NULL_TEST)
 
 
-def partial(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+def partial(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
     """Keys from the other conditions, the order or the joins, for the rows of the constant ones."""
     constant = [p for p in access.conditions if _may_bound(p, access, means)]
     for bounds in _bounds(constant):
@@ -54,7 +54,7 @@ def _bounds(constant: list[Predicate]) -> Iterator[list[Predicate]]:
         yield [one]
 
 
-def _may_bound(predicate: Predicate, access: Access, means: Means) -> bool:
+def _may_bound(predicate: Predicate, access: Access, means: IndexAbilities) -> bool:
     """A plain test of a column whose constants never change; of rows, not of other tables."""
     column = predicate.column
     if column is None or predicate.partner is not None or column.column not in access.table.columns:
@@ -69,7 +69,7 @@ def _may_bound(predicate: Predicate, access: Access, means: Means) -> bool:
     usual = plain and values is not None and values <= _MOST_VALUES and means.always(predicate)
     if not (test or usual):
         return False
-    return means.lasting(access.table.name, unqualified(predicate.sql, access.alias))
+    return means.is_immutable(access.table.name, unqualified(predicate.sql, access.alias))
 
 
 def _keys(access: Access, fixed: list[str]) -> Iterator[tuple[tuple[IndexKey, ...], str]]:

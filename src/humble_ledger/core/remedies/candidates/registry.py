@@ -11,18 +11,18 @@ from humble_ledger.core.remedies.candidates.covering import covering
 from humble_ledger.core.remedies.candidates.expressions import expressions
 from humble_ledger.core.remedies.candidates.extremes import extremes
 from humble_ledger.core.remedies.candidates.keys import plain
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, Means
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.candidates.operator_classes import operator_classes
 from humble_ledger.core.remedies.candidates.partial import partial
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import TableFacts, TableName
 
 FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
-_NOTHING_KNOWN = Means()
+_NOTHING_KNOWN = IndexAbilities()
 
 
 def candidates(
-    plan: Plan, tables: Mapping[TableName, TableFacts], means: Means = _NOTHING_KNOWN
+    plan: Plan, tables: Mapping[TableName, TableFacts], means: IndexAbilities = _NOTHING_KNOWN
 ) -> list[Candidate]:
     """Every candidate for a plan, without those that an existing index already serves.
 
@@ -36,7 +36,7 @@ def candidates(
     return list(found.values())
 
 
-def _all(plan: Plan, access: Access, means: Means) -> Iterator[Candidate]:
+def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
     yield from plain(plan, access)
     yield from extremes(plan, access)
     yield from covering(plan, access)

@@ -1,4 +1,4 @@
-"""A budget as people write it: «100MB», «5», «20%», each a limit of its own kind."""
+"""A budget as people write it: "100MB", "5", "20%", each a limit of its own kind."""
 
 from __future__ import annotations
 
@@ -37,6 +37,6 @@ def _limited(budget: Budget, text: str) -> Budget:
     if unit == "" and number.is_integer():
         return replace(budget, indexes=int(number))
     raise WrongUsage(
-        f"«{text}» is no budget.",
+        f'"{text}" is no budget.',
         "Say a size (100MB), a number of indexes (5), or by how much writing may grow (20%).",
     )

@@ -20,7 +20,7 @@ from humble_ledger.core.remedies.model import Prediction
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 
 
-class RowOracle(Protocol):
+class SelectivityEstimator(Protocol):
     """The target's planner, asked for row estimates; and a small sample of its tables."""
 
     def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
@@ -49,7 +49,7 @@ class Used:
 
 
 @dataclass(frozen=True, slots=True)
-class Outlook:
+class WhatIfCost:
     """The cost of a plan if some indexes were there, and which of them it would use."""
 
     cost_before: float
@@ -75,7 +75,7 @@ class Predictor(Protocol):
 
     def outlook(
         self, plan: Plan, accesses: Sequence[Access], designs: Sequence[IndexDesign]
-    ) -> Outlook:
+    ) -> WhatIfCost:
         """What the plan would cost with all these indexes; never more than without them."""
         ...
 

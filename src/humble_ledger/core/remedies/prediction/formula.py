@@ -1,7 +1,7 @@
 """The formula way of predicting: what would this plan cost if those indexes existed?
 
-Selectivities come from the target's own planner (`RowOracle`, answered with EXPLAIN), the
-rest from its published formulas. Three routes are priced: reading the table alone through the
+Selectivities come from the target's own planner (`SelectivityEstimator`, answered with EXPLAIN),
+the rest from its published formulas. Three routes are priced: reading the table alone through the
 index (with or without its order), looking rows up through it once per row of the other side
 of a join, and the end of the index where min or max stands. The cheapest wins; with several
 indexes the best goes first and the next is priced in the plan that this leaves, so that a
@@ -31,7 +31,7 @@ from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.prediction.contract import Outlook, RowOracle, Used
+from humble_ledger.core.remedies.prediction.contract import SelectivityEstimator, Used, WhatIfCost
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts
@@ -58,14 +58,14 @@ class FormulaPredictor:
     """Predictions for one server; see `prediction.contract.Predictor`."""
 
     server: ServerFacts
-    oracle: RowOracle
+    oracle: SelectivityEstimator
     way: str = WAY
     _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
     _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
 
     def outlook(
         self, plan: Plan, accesses: Sequence[Access], designs: Sequence[IndexDesign]
-    ) -> Outlook:
+    ) -> WhatIfCost:
         """What the plan would cost with all these indexes; never more than without them."""
         before = plan.cost_total or 0.0
         pairs = [(a, d) for a in accesses for d in designs if d.table == a.table.name]
@@ -87,7 +87,7 @@ class FormulaPredictor:
             plan = recosted(plan, route.step, route.by)
             used.append(Used(design, access.node.name, route.name, _caution(access, design)))
             pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
-        return Outlook(before, min(before, plan.cost_total or 0.0), tuple(used))
+        return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used))
 
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         """The size the index would have when freshly built."""

@@ -1,7 +1,7 @@
 """The cost of a whole plan when one of its steps is replaced by something cheaper.
 
-Only the steps above the replaced one change: each keeps its own cost and takes the new cost
-below it. Gathering steps go, because an index scan of few rows needs no helpers, and what
+Only the steps above the replaced one change: each keeps its self cost and takes the new cost
+below it. Gathering steps go, because an index scan of few rows needs no workers, and what
 lay below them then does all the work itself; a sort goes when the new route delivers its
 order; a limit takes its part of what is below.
 """

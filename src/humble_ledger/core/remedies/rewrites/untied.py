@@ -74,7 +74,7 @@ def _tied(reading: Reading, alias: str, target: str, key: ForeignKey) -> Rewriti
         f"a question: was {words} meant, as the foreign key has it?",
         "every row of the one side shall really not stand beside every row of the other",
         question=True,
-        against=("untied-join",),
+        against=("missing-join-condition",),
     )
 
 
@@ -94,5 +94,5 @@ def _without(reading: Reading, group: set[str], conditions: list[exp.Expr]) -> R
         if distinct
         else f"exactly one row of {names} meets its conditions",
         question=True,
-        against=("untied-join",),
+        against=("missing-join-condition",),
     )

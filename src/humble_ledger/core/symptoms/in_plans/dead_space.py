@@ -1,4 +1,4 @@
-"""`table-mostly-empty`: a full scan reads pages that hold hardly any row."""
+"""`table-bloat`: a full scan reads pages that hold hardly any row."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ PAGE_HEADER_BYTES = 24
 
 
 def empty_tables(case: Case) -> Iterable[Symptom]:
-    """`table-mostly-empty`."""
+    """`table-bloat`."""
     for node in case.plan.nodes():
         table = case.table_of(node)
         if node.operation is not Operation.FULL_SCAN or table is None or node.never_ran:
@@ -31,7 +31,7 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
         at = table.vacuumed_at
         since = f"last vacuum: {at:%Y-%m-%d %H:%M}" if at else "it was never vacuumed"
         yield Symptom(
-            name="table-mostly-empty",
+            name="table-bloat",
             node=node.no,
             step=node.name,
             summary=(
@@ -45,7 +45,7 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
                 "rows_estimated": table.rows,
             },
             cause=Cause(
-                "space-of-deleted-rows",
+                "dead-rows",
                 f"{table.dead_rows:,} dead rows wait for a vacuum ({since}); space that is free "
                 "already is filled again by new rows, or given back by rewriting the table "
                 "(VACUUM FULL, which locks it)",

@@ -99,7 +99,7 @@ def _cost_of_loop(case: Case, loop: Node, error: RowError) -> tuple[float | None
     if inner is None or not error.under:
         return None, 0.0
     part = 1.0 - 1.0 / error.factor
-    own = case.accounts[loop.no].own_ms
+    own = case.accounts[loop.no].self_ms
     below = case.accounts[inner.no].total_ms
     whole = case.accounts[case.plan.root.no].total_ms
     if own is None or below is None or not whole:
@@ -113,7 +113,7 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
     table = case.table_of(node)
     if table is None:
         if node.operation in JOINS:
-            return Cause("join-estimate", "the share of rows that find a partner was misjudged")
+            return Cause("join-estimate", "the share of rows that find a match was misestimated")
         return Cause("unknown", "the plan alone does not show why")
     found = _conditions(node)
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
@@ -158,7 +158,7 @@ def _chain(case: Case, error: RowError) -> Chain | None:
 def _past_the_end(
     case: Case, error: RowError, table: TableFacts, found: list[Predicate]
 ) -> Cause | None:
-    """New rows at the growing end of a column, asked for by «since …»."""
+    """New rows at the growing end of a column, asked for by "since …"."""
     if not error.under or not table.changes_since_analyze:
         return None
     for predicate in found:
@@ -174,8 +174,8 @@ def _past_the_end(
             continue
         last = f", which end at {bounds[-1]}" if bounds else ""
         return Cause(
-            "past-the-statistics",
-            f"«{predicate.plain}» asks for the newest {column}, and "
+            "beyond-statistics",
+            f'"{predicate.plain}" asks for the newest {column}, and '
             f"{table.changes_since_analyze:,} rows changed since statistics were gathered{last}",
         )
     return None
@@ -189,7 +189,7 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
         if real_wrapping(column, predicate) is not Wrapping.NONE:
             return Cause(
                 "expression-without-statistics",
-                f"the planner has no statistics on «{plainly(predicate.expression)}» and guesses",
+                f'the planner has no statistics on "{plainly(predicate.expression)}" and guesses',
             )
     return None
 
@@ -198,12 +198,12 @@ def _unfixed(case: Case, found: list[Predicate]) -> Cause | None:
     """Values the planner cannot know: of a sub-query, or another for each row."""
     for predicate in found:
         of_query = "InitPlan" in predicate.sql or "$" in predicate.value
-        changing = case.planner.changing_functions(called(predicate))
+        changing = case.planner.volatile_functions(called(predicate))
         if of_query or changing:
             what = "a sub-query gives the value" if of_query else "the value changes row by row"
             return Cause(
                 "value-not-known-beforehand",
-                f"{what} in «{predicate.plain}»: the planner takes a fixed share of the rows",
+                f'{what} in "{predicate.plain}": the planner takes a fixed share of the rows',
             )
     return None
 
@@ -235,9 +235,9 @@ def _together(error: RowError, found: list[Predicate], chain: Chain | None) -> C
     came = chain.seen_rows or 0.0
     seen = percent(came / chain.table_rows)
     moved = (
-        f"these columns move together ({', '.join(names)})"
+        f"these columns are correlated ({', '.join(names)})"
         if error.under
-        else f"rows that have the one rarely have the other ({', '.join(names)})"
+        else f"rows that match one rarely match the other ({', '.join(names)})"
     )
     return Cause(
         "correlated-columns",

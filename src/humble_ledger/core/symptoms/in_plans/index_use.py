@@ -20,7 +20,7 @@ _FETCHES = (Operation.INDEX_SCAN, Operation.BITMAP_SCAN)
 
 
 def wrong_ends(case: Case) -> Iterable[Symptom]:
-    """`index-from-its-wrong-end`: the first key of the index is not searched for."""
+    """`leading-column-missing`: the first key of the index is not searched for."""
     for node, table in _index_steps(case):
         index = table.index(node.index)
         if index is None or index.method != "btree" or len(index.keys) < 2 or node.never_ran:
@@ -36,13 +36,13 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
             continue
         wanted = ", ".join(column for column in index.key_columns if column in searched)
         yield Symptom(
-            name="index-from-its-wrong-end",
+            name="leading-column-missing",
             node=node.no,
             step=node.name,
             summary=f"walks through {pages:,.0f} pages of {index.name} for {rows or 0:,.0f} rows",
             evidence={"pages": pages, "rows": rows, "keys": ", ".join(index.key_columns)},
             cause=Cause(
-                "wrong-end-of-index",
+                "not-the-leading-column",
                 f"{index.name} begins with {index.key_columns[0]}, and only {wanted} behind it is "
                 "searched for",
             ),
@@ -66,9 +66,9 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
         names = " and ".join(dict.fromkeys(n.index for n in node.walk() if n.index))
         columns = ", ".join(dict.fromkeys(_columns(node.conditions.filter)))
         detail = (
-            f"{columns} is tested only after the row was fetched: {names} does not hold it"
+            f"{columns} is tested only after fetching the row: {names} does not hold it"
             if columns
-            else f"«{node.conditions.filter[0]}» is tested only after the row was fetched"
+            else f'"{node.conditions.filter[0]}" is tested only after fetching the row'
         )
         yield Symptom(
             name="index-scan-discards-most",
@@ -83,7 +83,7 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
 
 
 def walked_indexes(case: Case) -> Iterable[Symptom]:
-    """`index-walked-whole`: an index is read from end to end for a test it cannot search by."""
+    """`full-index-scan`: an index is read from end to end for a test it cannot search by."""
     for node, table in _index_steps(case):
         only = node.operation is Operation.INDEX_ONLY_SCAN and not node.conditions.search
         if not only or not node.conditions.filter or not node.loops:
@@ -98,7 +98,7 @@ def walked_indexes(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD or best is None:
             continue
         yield Symptom(
-            name="index-walked-whole",
+            name="full-index-scan",
             node=node.no,
             step=node.name,
             summary=(
@@ -132,5 +132,5 @@ def _columns(texts: Iterable[str]) -> Iterator[str]:
 
 def _pages(case: Case, node: Node, index: IndexFacts) -> float:
     """The pages a step touched, else all of its index."""
-    own = case.accounts[node.no].own_pages
+    own = case.accounts[node.no].self_pages
     return float(own.touched) if own is not None and node.loops else float(index.pages)

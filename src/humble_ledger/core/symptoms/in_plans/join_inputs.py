@@ -1,4 +1,4 @@
-"""`join-side-without-index`: a whole table is read to find the partners of a few rows."""
+"""`join-side-without-index`: a whole table is read to find matches for a few rows."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 step=found.scan.name,
                 summary=(
                     f"{case.verb('reads', 'would read')} all {table.rows:,.0f} rows of "
-                    f"{table.name} to find the partners of {found.partners:,.0f} rows"
+                    f"{table.name} to find matches for {found.partners:,.0f} rows"
                 ),
                 evidence={
                     "rows_of_the_table": table.rows,

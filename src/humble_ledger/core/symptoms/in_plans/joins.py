@@ -24,7 +24,7 @@ _PASSING = (
 
 
 def untied_joins(case: Case) -> Iterable[Symptom]:
-    """`untied-join`: every row of one group of tables meets every row of another."""
+    """`missing-join-condition`: every row of one group of tables meets every row of another."""
     plan = case.plan
     for groups in join_graph(plan).apart:
         join = _untied(case, groups)
@@ -41,10 +41,10 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
         told = " and ".join(" + ".join(group) for group in groups)
         verb = "makes" if plan.measured else "would make"
         yield Symptom(
-            name="untied-join",
+            name="missing-join-condition",
             node=join.no,
             step=join.name,
-            summary=f"{verb} {made:,.0f} rows of tables that nothing ties: {told}",
+            summary=f"{verb} {made:,.0f} rows of tables without a join condition: {told}",
             evidence={
                 "rows_made": made,
                 "rows_of_the_smaller_side": fewest,
@@ -136,7 +136,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             ),
             evidence={"rows_joined": made, "groups": groups, "condensed": told},
             cause=Cause(
-                "condensed-too-late",
+                "late-aggregation",
                 f"only {told} is summed up, and all keys are of {', '.join(sorted(small_names))}: "
                 "grouped by the join's column first, the join would handle "
                 f"about {groups:,.0f} rows",

@@ -1,8 +1,8 @@
 """Indexes that are right and still read the table: for one more column, for old rows, too coarsely.
 
-`rows-looked-up-for-a-column`: every row is fetched for a column or two that the index could
-hold. `index-only-visits-table`: the index has all, but the server must look whether the rows
-are visible. `bitmap-too-coarse`: a bitmap forgot the rows and remembers only pages.
+`missing-covering-index`: every row is fetched for a column or two that the index could
+hold. `index-only-heap-fetches`: the index has all, but the server must look whether the rows
+are visible. `lossy-bitmap`: a bitmap forgot the rows and remembers only pages.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ BITMAP_ENTRY_BYTES = 64
 
 
 def spared_lookups(case: Case) -> Iterable[Symptom]:
-    """`rows-looked-up-for-a-column`."""
+    """`missing-covering-index`."""
     per_table = {account.name: account for account in table_accounts(case.plan)}
     for node in case.plan.nodes():
         if node.operation not in (Operation.INDEX_SCAN, Operation.BITMAP_SCAN) or node.never_ran:
@@ -44,7 +44,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
             continue
         added = _added_columns(table, index, account)
         rows = _fetched(case, node)
-        if not added or rows < FEWEST_ROWS or table.visible_share < VISIBLE_PART:
+        if not added or rows < FEWEST_ROWS or table.all_visible_share < VISIBLE_PART:
             continue
         if table.pages < FEWEST_PAGES:
             continue
@@ -56,7 +56,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
             continue
         told = " and ".join(added)
         yield Symptom(
-            name="rows-looked-up-for-a-column",
+            name="missing-covering-index",
             node=node.no,
             step=node.name,
             summary=(
@@ -81,7 +81,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
 
 
 def visited_tables(case: Case) -> Iterable[Symptom]:
-    """`index-only-visits-table`: only a measured plan can show it."""
+    """`index-only-heap-fetches`: only a measured plan can show it."""
     for node in case.plan.nodes():
         if node.operation is not Operation.INDEX_ONLY_SCAN or not node.loops:
             continue
@@ -94,24 +94,24 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         table = case.table_of(node)
-        marked = "an unknown part" if table is None else f"{percent(table.visible_share)}"
+        marked = "an unknown part" if table is None else f"{percent(table.all_visible_share)}"
         since = ""
         if table is not None:
             at = table.vacuumed_at
             since = f"; last vacuum: {at:%Y-%m-%d %H:%M}" if at else "; it was never vacuumed"
         yield Symptom(
-            name="index-only-visits-table",
+            name="index-only-heap-fetches",
             node=node.no,
             step=node.name,
             summary=(
-                f"has all it needs in {node.index}, and still looks into {node.relation} for "
-                f"{visits:,.0f} of {max(rows, visits):,.0f} rows"
+                f"index-only scan on {node.index} still fetched {visits:,.0f} of "
+                f"{max(rows, visits):,.0f} rows from table {node.relation}"
             ),
             evidence={"rows_looked_up": visits, "rows": rows},
             cause=Cause(
-                "pages-not-marked-visible",
-                f"only {marked} of the pages of {node.relation} are known to hold nothing but rows "
-                f"that everybody may see, and these lie in others; a vacuum finds out{since}",
+                "pages-not-all-visible",
+                f"only {marked} of the pages of {node.relation} are marked all-visible, and these "
+                f"rows lie in others; VACUUM updates the visibility map{since}",
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -119,7 +119,7 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
 
 
 def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
-    """`bitmap-too-coarse`: only a measured plan can show it."""
+    """`lossy-bitmap`: only a measured plan can show it."""
     for node in case.plan.nodes():
         if node.operation is not Operation.BITMAP_SCAN or not node.loops:
             continue
@@ -136,12 +136,12 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             continue
         limit = case.memory_bytes
         yield Symptom(
-            name="bitmap-too-coarse",
+            name="lossy-bitmap",
             node=node.no,
             step=node.name,
             summary=(
                 f"remembers {coarse:,.0f} of {coarse + exact:,.0f} pages only as a whole, and "
-                f"tests {tested:,.0f} rows again for nothing"
+                f"rechecks {tested:,.0f} rows in vain"
             ),
             evidence={
                 "pages_coarse": coarse,
@@ -201,7 +201,7 @@ def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
         pages = float(table.pages)
         # Mackert and Lohman, for a table that fits into the cache.
         return min(pages, 2 * pages * rows / (2 * pages + rows))
-    own = [case.accounts[each.no].own_pages for each in node.walk()]
+    own = [case.accounts[each.no].self_pages for each in node.walk()]
     return float(sum(pages.touched for pages in own if pages is not None))
 
 
@@ -215,4 +215,4 @@ def _pages_then(
     keys = [table.columns[name] for name in index.key_columns if name in table.columns]
     shape = index_shape(table, keys, [table.columns[name] for name in added])
     leaves = max(shape.pages * rows / shape.entries, searches)
-    return leaves + searches * shape.levels + (1.0 - table.visible_share) * rows
+    return leaves + searches * shape.levels + (1.0 - table.all_visible_share) * rows

@@ -65,9 +65,7 @@ def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
     if predicate.choices:
         return _choices(table, predicate)
     if predicate.column is None:
-        return Cause(
-            "condition-not-searchable", f"no index can lead to rows by «{predicate.plain}»"
-        )
+        return Cause("condition-not-searchable", f'no index can find rows by "{predicate.plain}"')
     column = predicate.column.column
     leading = _leading(table, column)
     return (
@@ -93,15 +91,15 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
         if text_cast or cause.name in ("no-index", NOT_CHOSEN, "or-over-columns"):
             cause = Cause(
                 "indexes-not-known",
-                f"which indexes {table} has is not known without its server; one that leads to "
-                f"«{each.plain}» would spare the scan",
+                f"the indexes of {table} are not known without its server; one that serves "
+                f'"{each.plain}" would avoid the scan',
             )
         causes.append(cause)
     # A condition that an index could serve is the one to begin with.
     causes.sort(key=lambda cause: cause.name != "indexes-not-known")
     if causes:
         return causes[0]
-    return Cause("condition-not-searchable", f"no index can lead to rows by «{found[0].plain}»")
+    return Cause("condition-not-searchable", f'no index can find rows by "{found[0].plain}"')
 
 
 def called(predicate: Predicate) -> set[str]:
@@ -133,24 +131,24 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
     ):
         by = f"; then {leading[0].name} serves" if leading else ""
         return Cause(
-            "clock-inside-the-expression",
-            f"«{predicate.plain}» computes with the present time beside {column}, so not even an "
+            "clock-in-expression",
+            f'"{predicate.plain}" uses the present time in the expression on {column}, so not even an '
             f"index on the expression could serve; with {column} alone on its side one can{by}",
         )
-    changing = case.planner.changing_functions(called(predicate)) or frozenset()
+    changing = case.planner.volatile_functions(called(predicate)) or frozenset()
     if changing and predicate.wrapping is Wrapping.FUNCTION:
         name = min(changing)
         return Cause(
-            "function-not-fixed",
-            f"{name} is declared VOLATILE, so «{predicate.plain}» must be tested row by row; if it "
+            "function-not-immutable",
+            f'{name} is declared VOLATILE, so "{predicate.plain}" must be tested row by row; if it '
             "always gives the same answer for the same row, declare it IMMUTABLE, and an index on "
             "the expression can serve",
         )
     if changing:
         name = min(changing)
         return Cause(
-            "value-not-fixed",
-            f"{name}() may give another value for each row, so «{predicate.plain}» is tested row "
+            "value-not-stable",
+            f'{name}() may give another value for each row, so "{predicate.plain}" is tested row '
             "by row; computed once beforehand (a sub-query, a parameter) it could be searched for",
         )
     return None
@@ -168,11 +166,11 @@ def _wrapped(
     if wrapping is Wrapping.CAST:
         return Cause(
             "type-mismatch",
-            f"{index}the column is converted to the type of the value in «{predicate.plain}»",
+            f'{index}the column is converted to the type of the value in "{predicate.plain}"',
         )
     what = "stands inside arithmetic" if wrapping is Wrapping.ARITHMETIC else "is inside a function"
     subject = "it" if leading else column
-    return Cause("function-on-column", f"{index}{subject} {what} in «{predicate.plain}»")
+    return Cause("function-on-column", f'{index}{subject} {what} in "{predicate.plain}"')
 
 
 def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
@@ -182,7 +180,7 @@ def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | No
     index = f"{leading[0].name} leads" if leading else "an index leads"
     return Cause(
         "negation",
-        f"{index} to rows that match, not to all others: «{predicate.plain}» asks for the "
+        f'{index} to rows that match, not to all others: "{predicate.plain}" asks for the '
         "rest; an index on just those rows (WHERE the same condition) could serve",
     )
 
@@ -196,17 +194,17 @@ def _pattern(
     column = predicate.column.column
     if "~~*" in predicate.sql or " ~* " in predicate.sql:
         return Cause(
-            "case-ignored",
-            f"«{predicate.plain}» ignores case, and a b-tree on {column} is sorted by it; an index "
+            "case-insensitive-match",
+            f'"{predicate.plain}" ignores case, and a b-tree on {column} is sorted by it; an index '
             f"on lower({column}) serves a comparison with lower({column})",
         )
     text = _literal(predicate.value)
     regular = "~~" not in predicate.sql
     if text is not None and (not text.startswith("^") if regular else text[:1] in _WILDCARDS):
-        what = "is not bound to the beginning" if regular else "begins with a wildcard"
+        what = "is not anchored at the beginning" if regular else "begins with a wildcard"
         return Cause(
             "leading-wildcard",
-            f"the pattern in «{predicate.plain}» {what}; a b-tree leads only to known beginnings",
+            f'the pattern in "{predicate.plain}" {what}; a b-tree finds only known prefixes',
         )
     for index in leading:
         key = index.keys[0]
@@ -215,7 +213,7 @@ def _pattern(
         ):
             sorted_by = key.collation or table.columns[column].collation
             return Cause(
-                "sorted-by-another-rule",
+                "sort-order-mismatch",
                 f"{index.name} is sorted by the collation {sorted_by}, patterns "
                 'by bytes: it takes an index with text_pattern_ops or collation "C"',
             )
@@ -225,7 +223,7 @@ def _pattern(
 def _unsearchable(predicate: Predicate) -> Cause | None:
     if predicate.kind in (*_SERVED, PredicateKind.PATTERN, PredicateKind.NULL_TEST):
         return None
-    return Cause("condition-not-searchable", f"no b-tree can lead to rows by «{predicate.plain}»")
+    return Cause("condition-not-searchable", f'no b-tree can find rows by "{predicate.plain}"')
 
 
 def _other_order(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
@@ -235,8 +233,8 @@ def _other_order(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause |
     key = leading[0].keys[0]
     by = key.operator_class or f"collation {key.collation}"
     return Cause(
-        "sorted-by-another-rule",
-        f"{leading[0].name} is sorted by {by}, and «{predicate.plain}» compares by another rule",
+        "sort-order-mismatch",
+        f'{leading[0].name} is sorted by {by}, and "{predicate.plain}" compares by another rule',
     )
 
 
@@ -258,12 +256,13 @@ def _place(table: TableFacts, column: str, leading: Sequence[IndexFacts]) -> Cau
         )
     if whole:
         return Cause(
-            NOT_CHOSEN, f"{whole[0].name} begins with {column}, but the planner did not take it"
+            NOT_CHOSEN, f"{whole[0].name} begins with {column}, but the planner did not use it"
         )
     inside = [i for i in table.indexes if i.valid and column in i.key_columns[1:]]
     if inside:
         return Cause(
-            "wrong-end-of-index", f"{inside[0].name} holds {column}, but behind another column"
+            "not-the-leading-column",
+            f"{inside[0].name} has {column}, but not as its leading column",
         )
     return Cause("no-index", f"no index of {table.name} begins with {column}")
 
@@ -276,7 +275,7 @@ def _choices(table: TableFacts, predicate: Predicate) -> Cause:
     told = " or ".join(names)
     if not without:
         served = " and ".join(_leading(table, name)[0].name for name in names)
-        return Cause(NOT_CHOSEN, f"{served} could serve together, but the planner did not")
+        return Cause(NOT_CHOSEN, f"{served} could serve together, but the planner did not use them")
     missing = f"; none begins with {' or '.join(without)}"
     return Cause(
         "or-over-columns",

@@ -1,6 +1,6 @@
 """Rows put in order that an index could have delivered in order.
 
-`sort-an-index-would-spare` sorts all of them; `first-rows-of-everything` looks at all of them
+`sort-without-index` sorts all of them; `top-n-without-index` looks at all of them
 to give the first few. Whether reading in order would be cheaper is for the cost formulas to
 say: mostly it is when few rows match, or when few are wanted.
 """
@@ -54,7 +54,7 @@ class _Ordered:
 
 
 def spared_sorts(case: Case) -> Iterable[Symptom]:
-    """`sort-an-index-would-spare` and `first-rows-of-everything`."""
+    """`sort-without-index` and `top-n-without-index`."""
     for node in case.plan.nodes():
         found = _ordered(case, node)
         if found is None or case.rows(found.sort.children[0]) < FEWEST_ROWS:
@@ -80,7 +80,7 @@ def spared_by_index(case: Case, sort: Node) -> str:
         return ""
     columns = found.columns
     return (
-        f"an index on {found.table.name} ({', '.join(columns)}) would spare the sort: "
+        f"an index on {found.table.name} ({', '.join(columns)}) would avoid the sort: "
         f"{price:,.0f} against {now:,.0f} (predicted cost)"
     )
 
@@ -107,7 +107,7 @@ def _symptom(
     )
     columns = found.columns
     return Symptom(
-        name="first-rows-of-everything" if first else "sort-an-index-would-spare",
+        name="top-n-without-index" if first else "sort-without-index",
         node=found.sort.no,
         step=found.sort.name,
         summary=summary,

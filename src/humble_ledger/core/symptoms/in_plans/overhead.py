@@ -28,7 +28,7 @@ def long_planning(case: Case) -> Iterable[Symptom]:
         evidence={"planning_ms": planning, "execution_ms": running, "tables": len(tables)},
         cause=Cause(
             "many-ways-to-plan",
-            f"the planner weighs the ways to read {len(tables)} tables or partitions each time; a "
+            f"the planner compares the ways to read {len(tables)} tables or partitions each time; a "
             "prepared statement can keep one plan, and fewer partitions or joins leave fewer ways",
         ),
         cost_ms=planning,
@@ -37,7 +37,7 @@ def long_planning(case: Case) -> Iterable[Symptom]:
 
 
 def long_compiling(case: Case) -> Iterable[Symptom]:
-    """`compiling-outweighs-running`: expressions were compiled for work that did not need it."""
+    """`jit-overhead`: expressions were compiled for work that did not need it."""
     plan = case.plan
     compiling, running = plan.compile_ms or 0.0, plan.execution_ms
     if running is None or compiling < LEAST_MS or compiling < WORTH_OF_COMPILING * running:
@@ -47,13 +47,13 @@ def long_compiling(case: Case) -> Iterable[Symptom]:
     limit = f" of {above:,.0f}" if above is not None else ""
     cost = plan.cost_total or 0.0
     yield Symptom(
-        name="compiling-outweighs-running",
+        name="jit-overhead",
         node=plan.root.no,
         step=plan.root.name,
-        summary=f"{compiling:,.1f} ms of {running:,.1f} ms went to compiling expressions",
+        summary=f"{compiling:,.1f} ms of {running:,.1f} ms went to JIT compilation",
         evidence={"compile_ms": compiling, "execution_ms": running, "cost_estimated": cost},
         cause=Cause(
-            "compiled-for-a-high-estimate",
+            "high-estimate-triggers-jit",
             f"the estimated cost of {cost:,.0f} is above the limit{limit} (jit_above_cost), and "
             "the work was done sooner than the compiling pays for",
         ),

@@ -36,7 +36,7 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
             evidence={"rows_given": given, "rows_skipped": skipped},
             cause=Cause(
                 "offset-skips-rows",
-                f"OFFSET counts rows off; a page that begins behind the last row seen "
+                f"OFFSET reads the rows it skips; a page that starts after the last row seen "
                 f"({keys} compared with its values) needs none of them",
             ),
             cost_ms=cost_ms,

@@ -1,4 +1,4 @@
-"""Helper processes that were not there, bought little, or had nothing to do.
+"""Parallel workers that were not there, bought little, or had nothing to do.
 
 Told of measured plans only: an estimate knows neither how many came nor what they did.
 """
@@ -20,27 +20,27 @@ IDLE = 0.6  # of the time of all processes was used, at most
 FEWEST_ROWS = 10_000.0
 
 
-def missing_helpers(case: Case) -> Iterable[Symptom]:
-    """`helpers-not-started`: fewer processes came than the plan was made for."""
-    for node, helpers in _gathers(case):
+def missing_workers(case: Case) -> Iterable[Symptom]:
+    """`workers-not-launched`: fewer processes were launched than planned."""
+    for node, workers in _gathers(case):
         planned = node.processes.planned if node.processes else 0
-        if helpers >= planned:
+        if workers >= planned:
             continue
         below = [each.no for each in node.walk()]
-        cost_ms, share = case.avoidable_of(below, 1.0 - (helpers + 1) / (planned + 1))
+        cost_ms, share = case.avoidable_of(below, 1.0 - (workers + 1) / (planned + 1))
         if share < WORTH_A_WORD:
             continue
         most = case.server.settings.get("max_parallel_workers")
         limit = f" (max_parallel_workers is {most:,.0f})" if most is not None else ""
         yield Symptom(
-            name="helpers-not-started",
+            name="workers-not-launched",
             node=node.no,
             step=node.name,
-            summary=f"{helpers:,.0f} of {planned} helper processes came",
-            evidence={"planned": planned, "launched": helpers},
+            summary=f"{workers:,.0f} of {planned} planned parallel workers were launched",
+            evidence={"planned": planned, "launched": workers},
             cause=Cause(
-                "no-process-free",
-                f"all others were taken{limit}: the plan was made for {planned + 1} processes, and "
+                "no-worker-free",
+                f"no worker slots were free{limit}: the plan was made for {planned + 1} processes, and "
                 "without them another might have been better",
             ),
             cost_ms=cost_ms,
@@ -49,34 +49,34 @@ def missing_helpers(case: Case) -> Iterable[Symptom]:
         )
 
 
-def idle_helpers(case: Case) -> Iterable[Symptom]:
-    """`helpers-buy-little`: all processes together worked hardly longer than the clock ran."""
-    for node, helpers in _gathers(case):
+def idle_workers(case: Case) -> Iterable[Symptom]:
+    """`parallel-overhead`: all processes together worked hardly longer than the clock ran."""
+    for node, workers in _gathers(case):
         elapsed = case.accounts[node.no].total_ms or 0.0
         work = sum(
-            (case.accounts[each.no].own_ms or 0.0) * case.accounts[each.no].processes
+            (case.accounts[each.no].self_ms or 0.0) * case.accounts[each.no].processes
             for child in node.children
             for each in child.walk()
         )
         cost_ms, share = case.avoidable(node, 1.0)
-        if not helpers or elapsed < LEAST_MS or work > LEAST_GAIN * elapsed:
+        if not workers or elapsed < LEAST_MS or work > LEAST_GAIN * elapsed:
             continue
         if share < WORTH_A_WORD:
             continue
         rows = case.rows(node)
         yield Symptom(
-            name="helpers-buy-little",
+            name="parallel-overhead",
             node=node.no,
             step=node.name,
             summary=(
-                f"{helpers + 1:,.0f} processes worked {work:,.1f} ms together, and it took "
+                f"{workers + 1:,.0f} processes worked {work:,.1f} ms together, and it took "
                 f"{elapsed:,.1f} ms"
             ),
             evidence={"process_ms": work, "elapsed_ms": elapsed, "rows_passed": rows},
             cause=Cause(
                 "little-to-share",
-                f"starting helpers and passing {rows:,.0f} rows between processes took "
-                f"{cost_ms or 0.0:,.1f} ms; one process alone would have needed hardly more than "
+                f"starting workers and passing {rows:,.0f} rows between processes took "
+                f"{cost_ms or 0.0:,.1f} ms; one process alone would have needed little more than "
                 f"{work:,.1f} ms",
             ),
             cost_ms=cost_ms,
@@ -84,8 +84,8 @@ def idle_helpers(case: Case) -> Iterable[Symptom]:
         )
 
 
-def uneven_helpers(case: Case) -> Iterable[Symptom]:
-    """`helpers-unevenly-loaded`: one process was at work while the others had nothing to do.
+def uneven_workers(case: Case) -> Iterable[Symptom]:
+    """`uneven-parallel-workers`: one process was at work while the others had nothing to do.
 
     Rows alone do not tell: processes that take page after page end together, however many
     each had. So the time of each is what counts.
@@ -102,7 +102,7 @@ def uneven_helpers(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         yield Symptom(
-            name="helpers-unevenly-loaded",
+            name="uneven-parallel-workers",
             node=node.no,
             step=node.name,
             summary=(
@@ -111,7 +111,7 @@ def uneven_helpers(case: Case) -> Iterable[Symptom]:
             ),
             evidence={"busiest_share": part, "processes": processes, "time_used_share": used},
             cause=Cause(
-                "work-not-divided",
+                "uneven-work",
                 f"of the time of all {processes:,.0f} processes {percent(used)} was used: the work "
                 "lies in one part that is not divided further, as a partition of many",
             ),
@@ -134,7 +134,7 @@ def _part_of_time_used(case: Case, node: Node) -> float | None:
 
 
 def _gathers(case: Case) -> Iterable[tuple[Node, float]]:
-    """Each gathering step that ran, with the helpers it had."""
+    """Each gathering step that ran, with the workers it had."""
     for node in case.plan.nodes():
         if node.operation is not Operation.GATHER or not node.loops or node.processes is None:
             continue

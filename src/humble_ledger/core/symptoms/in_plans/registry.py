@@ -32,9 +32,9 @@ from humble_ledger.core.symptoms.in_plans.overhead import (
 )
 from humble_ledger.core.symptoms.in_plans.paging import deep_pages
 from humble_ledger.core.symptoms.in_plans.parallelism import (
-    idle_helpers,
-    missing_helpers,
-    uneven_helpers,
+    idle_workers,
+    missing_workers,
+    uneven_workers,
 )
 from humble_ledger.core.symptoms.in_plans.scans import full_scans
 from humble_ledger.core.symptoms.in_plans.spills import hash_spills, rows_on_disk, sort_spills
@@ -65,16 +65,21 @@ RULES: tuple[Rule, ...] = (
     spared_sorts,
     hash_spills,
     rows_on_disk,
-    missing_helpers,
-    idle_helpers,
-    uneven_helpers,
+    missing_workers,
+    idle_workers,
+    uneven_workers,
     long_compiling,
     long_planning,
     long_triggers,
 )
 
 
-_HOW_IT_RAN = ("helpers-", "compiling-")
+_HOW_IT_RAN = (
+    "workers-not-launched",
+    "parallel-overhead",
+    "uneven-parallel-workers",
+    "jit-overhead",
+)
 WORTH_KEEPING = 0.05  # of the plan's time, when earlier symptoms took most of it
 
 
@@ -85,7 +90,7 @@ def find_symptoms(case: Case) -> list[Symptom]:
     """
     found = list(_counted_once(case, (symptom for rule in RULES for symptom in rule(case))))
     # A scan that another symptom would spare is not right; how it was run is another matter.
-    sparing = [s for s in found if not s.harmless and not s.name.startswith(_HOW_IT_RAN)]
+    sparing = [s for s in found if not s.harmless and not s.name in _HOW_IT_RAN]
     blamed = {step for s in sparing for step in (s.covers or (s.node,))}
     found = [s for s in found if not (s.harmless and s.node in blamed)]
     return sorted(found, key=lambda s: (s.harmless, -_weight(case, s), s.node))
@@ -100,7 +105,7 @@ def _weight(case: Case, symptom: Symptom) -> float:
 
 def _counted_once(case: Case, found: Iterable[Symptom]) -> Iterable[Symptom]:
     """The symptoms, each with what earlier ones left of the time of its steps."""
-    left = {number: account.own_share for number, account in case.accounts.items()}
+    left = {number: account.self_share for number, account in case.accounts.items()}
     for symptom in found:
         steps = symptom.covers or (symptom.node,)
         wished = symptom.cost_share or 0.0

@@ -57,7 +57,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
         if case.table_of(node) is None and case.plan.measured:
             yield from _of_unknown_table(case, node)
         scan = _measure(case, node)
-        if scan is None or case.accounts[node.no].own_share < WORTH_A_WORD:
+        if scan is None or case.accounts[node.no].self_share < WORTH_A_WORD:
             continue
         if scan.table.pages < FEWEST_PAGES and (node.loops or 1) <= 1:
             continue
@@ -167,7 +167,7 @@ def _cause(case: Case, scan: _Scan) -> Cause:
     best = narrowest(case, scan.node, scan.table, scan.predicates)
     if best is None:
         sql = scan.predicates[0].sql
-        return Cause("condition-not-searchable", f"no index can lead to rows by «{sql}»")
+        return Cause("condition-not-searchable", f'no index can lead to rows by "{sql}"')
     return obstacle(case, scan.table, best)
 
 
@@ -175,7 +175,7 @@ def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     table, share = scan.table, scan.kept_share
     even = (route.break_even if route else None) or _break_even(case, scan)
     if not scan.predicates:
-        detail = f"nothing narrows the rows down: the query wants all of {table.name}"
+        detail = f"there is no filter: the query reads all rows of {table.name}"
     elif route is not None:
         detail = (
             f"it keeps {percent(share)} of the rows; by {route.index} the plan costs "

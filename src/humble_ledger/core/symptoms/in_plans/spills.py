@@ -1,6 +1,6 @@
 """Steps that do not fit into their memory and go through temporary files.
 
-`sort-spills`, `hash-spills` (of joins and of groups), and `rows-kept-on-disk` for all else.
+`sort-spills`, `hash-spills` (of joins and of groups), and `materialize-spills` for all else.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
         what = (
             f"sorts {node.rows_seen:,.0f} rows through {spilled / MIB:,.1f} MiB of temporary files"
             if case.plan.measured
-            else f"will sort {node.rows_expected:,.0f} rows, more than fit into memory"
+            else f"will sort {node.rows_expected:,.0f} rows, more than fit in memory"
         )
         instead = spared_by_index(case, node)
         yield Symptom(
@@ -114,10 +114,10 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
 
 
 def rows_on_disk(case: Case) -> Iterable[Symptom]:
-    """`rows-kept-on-disk`: rows kept to be read again, in temporary files."""
+    """`materialize-spills`: rows kept to be read again, in temporary files."""
     limit = case.memory_bytes
     for node in case.plan.nodes():
-        pages = case.accounts[node.no].own_pages
+        pages = case.accounts[node.no].self_pages
         if node.operation in _TOLD_APART or pages is None or not node.loops:
             continue
         if pages.temp_written < FEWEST_TEMP_PAGES:
@@ -127,7 +127,7 @@ def rows_on_disk(case: Case) -> Iterable[Symptom]:
             continue
         written = pages.temp_written * 8192 / MIB
         yield Symptom(
-            name="rows-kept-on-disk",
+            name="materialize-spills",
             node=node.no,
             step=node.name,
             summary=f"keeps {case.rows(node):,.0f} rows in {written:,.1f} MiB of temporary files",

@@ -1,4 +1,4 @@
-"""`filter-by-changing-function`: a test that must be made anew for every single row."""
+"""`volatile-filter`: a test that must be made anew for every single row."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ FEW = 0.1  # of the rows pass
 
 
 def changing_filters(case: Case) -> Iterable[Symptom]:
-    """`filter-by-changing-function`: the server tells which functions are VOLATILE."""
+    """`volatile-filter`: the server tells which functions are VOLATILE."""
     for node in case.plan.nodes():
         if not node.conditions.filter or node.never_ran:
             continue
@@ -32,7 +32,7 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         yield Symptom(
-            name="filter-by-changing-function",
+            name="volatile-filter",
             node=node.no,
             step=node.name,
             summary=(
@@ -42,7 +42,7 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
             evidence={"rows_tested": tested, "rows_kept": kept, "function": function},
             cause=Cause(
                 "volatile-function",
-                f"{function} is declared VOLATILE, so «{plainly(condition)}» can neither be "
+                f'{function} is declared VOLATILE, so "{plainly(condition)}" can neither be '
                 "searched for nor computed once; if it always gives the same answer within a "
                 "statement, declare it STABLE, else compute it once in a sub-query",
             ),
@@ -57,7 +57,7 @@ def _changing(case: Case, node: Node) -> tuple[str, str] | None:
     names = {name for part in parts for name in called(part)}
     if not names:
         return None
-    changing = case.planner.changing_functions(names) or frozenset()
+    changing = case.planner.volatile_functions(names) or frozenset()
     for part in parts:
         for name in sorted(called(part) & changing):
             return name, part.sql

@@ -14,7 +14,7 @@ LONG_ENOUGH = timedelta(days=7)
 
 
 def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
-    """`repeated-index`, `contained-index`, `unused-index` and `invalid-index` of one table."""
+    """`duplicate-index`, `redundant-index`, `unused-index` and `invalid-index` of one table."""
     told: set[str] = set()
     for index in table.indexes:
         if not index.valid:
@@ -81,11 +81,10 @@ def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
         "invalid-index",
         table,
         index,
-        "is kept up with every write and never used",
+        "is maintained on every write but cannot be used",
         Cause(
-            "build-broken-off",
-            "a concurrent build did not end well; drop it, or build it anew with REINDEX INDEX "
-            "CONCURRENTLY",
+            "build-failed",
+            "a concurrent build failed; drop it, or build it anew with REINDEX INDEX CONCURRENTLY",
         ),
     )
 
@@ -94,7 +93,7 @@ def _repeated(table: TableFacts, index: IndexFacts, twin: IndexFacts, now: datet
     same = len(index.keys) == len(twin.keys)
     keys = ", ".join(key.column or key.expression for key in index.keys)
     return _symptom(
-        "repeated-index" if same else "contained-index",
+        "duplicate-index" if same else "redundant-index",
         table,
         index,
         f"repeats {twin.name}" if same else f"is the beginning of {twin.name}",

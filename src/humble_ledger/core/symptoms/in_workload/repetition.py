@@ -5,7 +5,7 @@ from __future__ import annotations
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.repetition import Repetition
 
-SENT_IN_A_LOOP = "sent-in-a-loop"
+SENT_IN_A_LOOP = "n-plus-one-queries"
 ASKED_AGAIN = "asked-again-unchanged"
 FEWEST_UNCHANGED = 10
 UNCHANGED_PART = 0.3

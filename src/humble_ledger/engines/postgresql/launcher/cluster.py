@@ -26,9 +26,9 @@ from humble_ledger.errors import TargetUnreachable
 
 USER = "humble"
 PORT = 5432  # only names the socket file; nothing listens on the network
-START_PATIENCE_S = 30
+START_TIMEOUT_S = 30
 INITDB_LOG = "initdb.log"
-GLANCE_S = 0.05
+POLL_S = 0.05
 # A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
 PARENTS = ("/var/tmp", "/tmp")
 
@@ -148,13 +148,13 @@ class Cluster:
         )
 
     def _wait_until_ready(self) -> None:
-        give_up = time.monotonic() + START_PATIENCE_S
+        give_up = time.monotonic() + START_TIMEOUT_S
         while self.running and time.monotonic() < give_up:
             try:
                 psycopg.connect(self.url("postgres"), connect_timeout=2).close()
                 return
             except psycopg.OperationalError:
-                time.sleep(GLANCE_S)
+                time.sleep(POLL_S)
         logs = [log for log in (self.folder / INITDB_LOG, self.log) if log.exists()]
         said = logs[-1].read_text(errors="replace") if logs else ""
         raise TargetUnreachable(

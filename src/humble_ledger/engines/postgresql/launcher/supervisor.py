@@ -24,7 +24,7 @@ from typing import Any
 PR_SET_PDEATHSIG = 1
 FAST_STOP = signal.SIGINT  # PostgreSQL's "fast shutdown": roll back, checkpoint, end
 STOP_PATIENCE_S = 20
-GLANCE_S = 0.5
+POLL_S = 0.5
 
 
 def die_with_parent() -> None:
@@ -56,7 +56,7 @@ def start(order: dict[str, Any], command: list[str], log: str) -> subprocess.Pop
 def wait_until_alone(server: subprocess.Popen[bytes]) -> bool:
     """Wait until the pipe on standard input closes, True, or the server ends by itself."""
     while server.poll() is None:
-        readable, _, _ = select.select([0], [], [], GLANCE_S)
+        readable, _, _ = select.select([0], [], [], POLL_S)
         if readable and not os.read(0, 4096):
             return True
     return False

@@ -124,7 +124,7 @@ class Fields:
         huge = isinstance(value, int) and abs(value) > LARGEST
         shown = "too large" if huge else repr(value)[:_SHOWN]
         return UnreadableInput(
-            f"This looks like a PostgreSQL plan, but «{name}» of {self.where} is {shown}, not "
+            f'This looks like a PostgreSQL plan, but "{name}" of {self.where} is {shown}, not '
             f"{wanted}.",
             "Save it anew with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
         )

@@ -1,4 +1,4 @@
-"""The first line of a step in EXPLAIN's text, «Index Scan using i on s.t a», to its fields."""
+"""The first line of a step in EXPLAIN's text, "Index Scan using i on s.t a", to its fields."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ _SCANS = frozenset(
 def fields_of_label(label: str) -> dict[str, Any] | None:
     """The fields that a JSON plan would have for this label; None when it cannot be one.
 
-    An unknown label becomes its own «Node Type»; «Known» marks those that are known.
+    An unknown label becomes its own "Node Type"; "Known" marks those that are known.
     """
     label = label.strip()
     if not label or not label[0].isalpha():

@@ -116,7 +116,7 @@ def read_plan(document: object, version: str) -> Plan:
         document = document[0]
     if not isinstance(document, Mapping) or not isinstance(document.get("Plan"), Mapping):
         raise UnreadableInput(
-            "This is not a PostgreSQL plan: no object with a «Plan» in it.",
+            'This is not a PostgreSQL plan: no object with a "Plan" in it.',
             "Save it with  EXPLAIN (ANALYZE, BUFFERS, VERBOSE, FORMAT JSON) …",
         )
     require_bounded(document)

@@ -130,7 +130,7 @@ class _Reading:
         fields = fields_of_label(match["label"]) if match else None
         if match is None or fields is None or (root and match["total"] is None and ":" in text):
             raise UnreadableInput(
-                f"Line {number} is no step of a plan: «{text[:60]}».",
+                f'Line {number} is no step of a plan: "{text[:60]}".',
                 "A step looks like  Seq Scan on reading  (cost=0.00..1.00 rows=1 width=4)",
             )
         raw: Raw = {**fields, **_figures(match)}
@@ -140,7 +140,7 @@ class _Reading:
             self._top["Plan"] = raw
         elif not self._open:
             raise UnreadableInput(
-                f"Line {number} is a second first step: «{text[:60]}».",
+                f'Line {number} is a second first step: "{text[:60]}".',
                 "Give one plan at a time, with its indentation as the server wrote it.",
             )
         else:
@@ -203,7 +203,7 @@ class _Reading:
             self._top.setdefault("Triggers", []).append(_trigger(trigger))
         elif not colon:
             raise UnreadableInput(
-                f"Line {number} belongs to no step: «{line.strip()[:60]}».",
+                f'Line {number} belongs to no step: "{line.strip()[:60]}".',
                 "Give one plan, with its indentation as the server wrote it.",
             )
         elif name in _TIME_LINES and rest.strip().endswith("ms"):
