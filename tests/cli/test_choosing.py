@@ -53,7 +53,7 @@ def test_a_choice_under_a_budget_can_be_defended_line_by_line(
     by_id = {r["id"]: r for r in choice["remedies"]}
     for each in choice["picked"]:
         assert each["adds_ms"] > 0 and each["queries"]
-        assert by_id[each["remedy"]]["upkeep"]["grows_by_share"] > 0
+        assert by_id[each["remedy"]]["write_overhead"]["grows_by_share"] > 0
     assert all(each["why"] for each in choice["left_out"])
     helped = {e["id"] for e in choice["effects"] if e["indexes"]}
     assert helped == {q for each in choice["picked"] for q in each["queries"]}

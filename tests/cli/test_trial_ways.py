@@ -70,7 +70,7 @@ def test_on_production_an_index_is_tried_online_and_no_writer_waits(
     trial = done.json
     assert (trial["way"], trial["verdict"]) == ("online-index", "faster")
     assert trial["queries"][0]["uses_change"] and trial["queries"][0]["same_result"]
-    assert trial["upkeep"][0]["unknown"] and trial["left_behind"] == []
+    assert trial["write_overhead"][0]["unknown"] and trial["left_behind"] == []
     assert server.fetch(LEFT)[0][:3] == before[0][:3]
     told = begun.ok("show", trial["id"]).out
     assert "in three stages" in told and "on a production server writers must not wait" in told
@@ -141,7 +141,9 @@ def test_where_nothing_may_be_built_it_is_not_tried_and_said_so(
 
 
 @only_newest
-def test_each_index_of_several_has_its_part_and_its_upkeep(begun: Program, server: Server) -> None:
+def test_each_index_of_several_has_its_part_and_its_write_overhead(
+    begun: Program, server: Server
+) -> None:
     query = begun.query_with(SENSOR)
     trial = begun.json("trial", query, "--index", "reading (sensor_id, taken_at)",
                        "--index", "reading (quality)", "--pairs", "6")  # fmt: skip
@@ -153,9 +155,9 @@ def test_each_index_of_several_has_its_part_and_its_upkeep(begun: Program, serve
     (checked,) = begun.json("history", "--predictions")["predictions"]
     assert checked["remedy"] == " + ".join(trial["remedies"]) and checked["query"] == query
     assert checked["ratio"] == pytest.approx(1.0, abs=0.1)
-    for upkeep in trial["upkeep"]:
-        writes = {write["operation"]: write for write in upkeep["writes"]}
-        assert set(writes) == {"insert", "update", "delete"} and upkeep["batch_rows"] == 1000
+    for cost in trial["write_overhead"]:
+        writes = {write["operation"]: write for write in cost["writes"]}
+        assert set(writes) == {"insert", "update", "delete"} and cost["batch_rows"] == 1000
         assert min(writes["insert"]["with_ms"], writes["insert"]["without_ms"]) > 0
         assert writes["insert"]["ratio"]["high"] > 1, "no index makes inserting quicker"
     (tried,) = trial["queries"]

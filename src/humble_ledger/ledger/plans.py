@@ -11,6 +11,7 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now, number_of
 
@@ -32,7 +33,7 @@ class Plans(Shelf):
                     origin=origin,
                     measured=int(plan.measured),
                     cost=plan.cost_total,
-                    body=msgspec.json.encode(plan),
+                    body=encoded(plan),
                     document=msgspec.json.encode(document),
                 )
             )
@@ -63,12 +64,13 @@ class Plans(Shelf):
 
 
 def _plan(row: Row[Any]) -> PlanEntry:
+    id_ = format_id(Kind.PLAN, row.id)
     return PlanEntry(
-        format_id(Kind.PLAN, row.id),
+        id_,
         row.at,
         format_id(Kind.QUERY, row.query_id) if row.query_id else None,
         row.statement,
         tuple(row.parameters),
         row.origin,
-        msgspec.json.decode(row.body, type=Plan),
+        decoded(row.body, Plan, id_),
     )

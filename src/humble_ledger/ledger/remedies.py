@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
-import msgspec
-from sqlalchemy import insert, select, update
+from sqlalchemy import Row, insert, select, update
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now
 
@@ -43,18 +44,16 @@ class Remedies(Shelf):
                             type=remedy.type.value,
                             change=change,
                             status="proposed",
-                            body=msgspec.json.encode(remedy),
+                            body=encoded(remedy),
                         )
                     )
                 )
                 add_event(c, format_id(Kind.REMEDY, number), f"proposed {remedy.summary}")
             else:
                 number = row.id
-                merged = _with_older_predictions(remedy, msgspec.json.decode(row.body, type=Remedy))
+                merged = _with_older_predictions(remedy, _remedy(row))
                 c.execute(
-                    update(t.remedies)
-                    .where(t.remedies.c.id == number)
-                    .values(body=msgspec.json.encode(merged))
+                    update(t.remedies).where(t.remedies.c.id == number).values(body=encoded(merged))
                 )
         entry = self.get(format_id(Kind.REMEDY, number))
         return replace(entry, remedy=whole) if self.mask else entry
@@ -72,7 +71,7 @@ class Remedies(Shelf):
     def get(self, id_: str) -> RemedyEntry:
         """One remedy."""
         row = self.row(Kind.REMEDY, id_)
-        return RemedyEntry(id_, row.at, row.status, msgspec.json.decode(row.body, type=Remedy))
+        return RemedyEntry(id_, row.at, row.status, _remedy(row))
 
     def ids_for(self, query: str | None, symptom: Symptom) -> list[str]:
         """The remedies that may help against a symptom of a query, or of a schema."""
@@ -80,7 +79,7 @@ class Remedies(Shelf):
         return [
             format_id(Kind.REMEDY, row.id)
             for row in rows
-            if _may_help(msgspec.json.decode(row.body, type=Remedy), query, symptom)
+            if _may_help(_remedy(row), query, symptom)
         ]
 
 
@@ -102,3 +101,7 @@ def _with_older_predictions(new: Remedy, old: Remedy) -> Remedy:
     kept = tuple(p for p in old.predictions if p.query not in fresh)
     queries = tuple(dict.fromkeys((*old.queries, *new.queries)))
     return replace(new, predictions=new.predictions + kept, queries=queries)
+
+
+def _remedy(row: Row[Any]) -> Remedy:
+    return decoded(row.body, Remedy, format_id(Kind.REMEDY, row.id))

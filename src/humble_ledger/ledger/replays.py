@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-import msgspec
 from sqlalchemy import Row, insert, select, update
 
 from humble_ledger.core.entries import ReplayEntry
@@ -16,6 +15,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.masking import masked_expression
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, begin_marked, now, number_of
 
@@ -82,7 +82,7 @@ class Replays(Shelf):
 
     def end(self, id_: str, status: str, replay: Replay | None) -> None:
         """Close a replay."""
-        body = msgspec.json.encode(replay) if replay else None
+        body = encoded(replay) if replay else None
         with self.store.writing() as c:
             c.execute(
                 update(t.replays)
@@ -113,7 +113,7 @@ class Replays(Shelf):
             row.status,
             row.mark,
             row.process,
-            msgspec.json.decode(row.body, type=Replay) if row.body else None,
+            decoded(row.body, Replay, format_id(Kind.REPLAY, row.id)) if row.body else None,
             tuple(each.statement for each in left),
         )
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import msgspec
 from sqlalchemy import Row, insert, select, update
 
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.remedies import Remedies
 from humble_ledger.ledger.shelf import Shelf, add_event, new_id, now, number_of
@@ -79,7 +79,7 @@ class Symptoms(Shelf):
                 for column, number in places.items():
                     same = same.where(t.symptoms.c[column].is_not_distinct_from(number))
                 known = c.execute(same).scalar()
-                body = msgspec.json.encode(symptom)
+                body = encoded(symptom)
                 if known is None:
                     values = {**places, "name": symptom.name, "node": symptom.node}
                     made = insert(t.symptoms).values(**values, at=now(), subject=subject, body=body)
@@ -94,10 +94,11 @@ class Symptoms(Shelf):
 
     def _entry(self, row: Row[Any]) -> SymptomEntry:
         query = format_id(Kind.QUERY, row.query_id) if row.query_id else None
-        symptom = msgspec.json.decode(row.body, type=Symptom)
+        id_ = format_id(Kind.SYMPTOM, row.id)
+        symptom = decoded(row.body, Symptom, id_)
         helped = () if symptom.harmless else tuple(Remedies(self.store).ids_for(query, symptom))
         return SymptomEntry(
-            format_id(Kind.SYMPTOM, row.id),
+            id_,
             row.at,
             query,
             format_id(Kind.PLAN, row.plan_id) if row.plan_id else None,

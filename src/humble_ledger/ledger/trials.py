@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-import msgspec
 from sqlalchemy import Connection, Row, insert, select, update
 
 from humble_ledger.core.entries import SettlementEntry, TrialEntry
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, add_event, begin_marked, now, number_of
 
@@ -34,7 +34,7 @@ class Trials(Shelf):
     def end(self, id_: str, status: str, trial: Trial | None, *, gone: bool = True) -> None:
         """Close a trial; what it created is gone, unless it is said or known to be left."""
         number = number_of(Kind.TRIAL, id_)
-        body = msgspec.json.encode(trial) if trial else None
+        body = encoded(trial) if trial else None
         with self.store.writing() as c:
             c.execute(
                 update(t.trials).where(t.trials.c.id == number).values(status=status, body=body)
@@ -79,7 +79,7 @@ class Trials(Shelf):
             row.status,
             row.mark,
             row.process,
-            msgspec.json.decode(row.body, type=Trial) if row.body else None,
+            decoded(row.body, Trial, format_id(Kind.TRIAL, row.id)) if row.body else None,
             tuple((each.schema, each.name) for each in created),
         )
 

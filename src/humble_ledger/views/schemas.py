@@ -59,8 +59,8 @@ def schemas() -> dict[str, str]:
     found = {}
     for document in DOCUMENTS:
         schema = msgspec.json.schema(document)
-        kind = document.__struct_defaults__[-2]
-        found[f"{kind}-1.json"] = json.dumps(schema, indent=2, sort_keys=True) + "\n"
+        kind, version = document.__struct_defaults__[-2:]
+        found[f"{kind}-{version}.json"] = json.dumps(schema, indent=2, sort_keys=True) + "\n"
     return found
 
 

@@ -54,15 +54,15 @@ def test_triggers_that_take_a_fifth_of_the_time(took: float | None, fires: bool)
 
 
 def gathered(leader: float, workers: list[tuple[float, float]], elapsed: float) -> Plan:
-    """A scan by a leader and workers: (rows, ms) of each helper; ms and rows of the leader."""
-    workers = [
+    """A scan by a leader and workers: (rows, ms) of each worker; ms and rows of the leader."""
+    each = [
         {"Worker Number": n, "Actual Rows": rows, "Actual Loops": 1, "Actual Total Time": ms}
         for n, (rows, ms) in enumerate(workers)
     ]
     loops = len(workers) + 1
     rows = 100_000.0 + sum(rows for rows, _ in workers)
     times = leader + sum(ms for _, ms in workers)
-    scan = step("Seq Scan", ms=times / loops, seen=rows / loops, loops=loops, Workers=workers)
+    scan = step("Seq Scan", ms=times / loops, seen=rows / loops, loops=loops, Workers=each)
     scan["Parallel Aware"] = True
     top = step("Gather", scan, ms=elapsed, seen=rows)
     top |= {"Workers Planned": len(workers), "Workers Launched": len(workers)}
@@ -78,7 +78,7 @@ def gathered(leader: float, workers: list[tuple[float, float]], elapsed: float) 
         (50.0, [(90_000.0, 52.0), (95_000.0, 51.0)], False),
     ],
 )
-def test_helpers_that_had_nothing_to_do(
+def test_workers_that_had_nothing_to_do(
     leader: float, workers: list[tuple[float, float]], fires: bool
 ) -> None:
     plan = gathered(leader, workers, max(leader, *(ms for _, ms in workers)))
@@ -88,6 +88,6 @@ def test_helpers_that_had_nothing_to_do(
 @pytest.mark.parametrize(
     ("elapsed", "fires"), [(320.0, True), (400.0, True), (120.0, False), (150.0, False)]
 )
-def test_helpers_that_buy_little(elapsed: float, fires: bool) -> None:
+def test_workers_that_buy_little(elapsed: float, fires: bool) -> None:
     plan = gathered(100.0, [(90_000.0, 100.0), (90_000.0, 100.0)], elapsed)
     assert ("parallel-overhead" in names(plan)) == fires

@@ -43,7 +43,7 @@ class Prediction:
 
 
 @dataclass(frozen=True, slots=True)
-class Upkeep:
+class WriteOverhead:
     """What a remedy costs writers, from the table's own counters since their reset.
 
     ``entries_now`` rows and index entries were written for these changes, ``entries_added``
@@ -89,7 +89,7 @@ class Remedy:
     index_name: str = ""
     predictions: tuple[Prediction, ...] = ()
     size_bytes_predicted: int | None = None
-    upkeep: Upkeep = field(default=Upkeep())
+    write_overhead: WriteOverhead = field(default=WriteOverhead())
     cures: tuple[str, ...] = ()
     queries: tuple[str, ...] = ()
     settings: tuple[tuple[str, str], ...] = ()
@@ -107,7 +107,7 @@ def index_remedy(
     reason: str,
     predictions: tuple[Prediction, ...] = (),
     size_bytes: int | None = None,
-    upkeep: Upkeep | None = None,
+    write_overhead: WriteOverhead | None = None,
     name: str = "",
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
@@ -124,7 +124,7 @@ def index_remedy(
         index_name=name,
         predictions=predictions,
         size_bytes_predicted=size_bytes,
-        upkeep=upkeep or Upkeep(),
+        write_overhead=write_overhead or WriteOverhead(),
         build_ms=build_ms,
         build_measured=build_measured,
     )

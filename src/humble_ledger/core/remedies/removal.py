@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.remedies.upkeep import upkeep_of_removal
+from humble_ledger.core.remedies.write_overhead import write_overhead_of_removal
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.quoting import table_identifier
 from humble_ledger.core.symptoms.model import Symptom
@@ -40,6 +40,6 @@ def removal_of(
         cures=cures,
         queries=queries,
         size_bytes_predicted=-index.size_bytes,
-        upkeep=upkeep_of_removal(table, index),
+        write_overhead=write_overhead_of_removal(table, index),
         removes=(table.name.schema, index.name),
     )

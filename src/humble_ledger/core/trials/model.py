@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.trials.ratio import RatioInterval
-from humble_ledger.core.trials.upkeep import MeasuredUpkeep
+from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead
 
 
 class Verdict(StrEnum):
@@ -121,7 +121,7 @@ class Trial:
     failed: tuple[tuple[str, str], ...] = ()
     why_so: str = ""
     parts: tuple[IndexPart, ...] = ()
-    upkeep: tuple[MeasuredUpkeep, ...] = ()
+    write_overhead: tuple[MeasuredWriteOverhead, ...] = ()
     not_tried: str = ""
     predicted: tuple[PredictedCost, ...] = ()
     disturbed_by: tuple[str, ...] = ()

@@ -82,7 +82,7 @@ class ChoiceDocument(Struct, frozen=True):
     writers: list[str]
     remedies: list[RemedyRow]
     kind: Literal["choice"] = "choice"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 def _all(chosen: ChosenIndexes) -> list[RemedyEntry]:

@@ -55,7 +55,7 @@ class ComparisonDocument(Struct, frozen=True):
     mean_ms: BeforeAfter
     steps: list[StepPairRow]
     kind: Literal["comparison"] = "comparison"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 def comparison_document(found: PlanComparison) -> ComparisonDocument:

@@ -24,10 +24,10 @@ from humble_ledger.views.documents.parts import iso, rounded
 from humble_ledger.views.documents.targets import EngineInfo
 
 
-class SelfTotal(Struct, frozen=True):
+class SelfTotal(Struct, frozen=True, rename={"self_": "self"}):
     """A figure of a step by itself and with all below it, over all loops."""
 
-    own: float | None
+    self_: float | None
     total: float | None
 
 
@@ -165,7 +165,7 @@ class PlanDocument(Struct, frozen=True):
     joins: list[JoinTieRow]
     work: PlanWork
     kind: Literal["plan"] = "plan"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 def plan_document(entry: PlanEntry, around: PlanSurroundings | None = None) -> PlanDocument:

@@ -36,7 +36,7 @@ class RemedyRow(Struct, frozen=True):
     queries: list[PredictionRow]
     size_bytes_predicted: int | None
     build_ms_predicted: list[float] | None
-    upkeep: dict[str, float | int | list[str] | None]
+    write_overhead: dict[str, float | int | list[str] | None]
     status: str
     alternative: bool = False
     values_from: str = ""
@@ -49,7 +49,7 @@ class RemediesDocument(Struct, frozen=True):
 
     remedies: list[RemedyRow]
     kind: Literal["remedies"] = "remedies"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 def remedies_document(
@@ -84,14 +84,14 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         ],
         size_bytes_predicted=remedy.size_bytes_predicted,
         build_ms_predicted=[round(ms, 1) for ms in remedy.build_ms] if remedy.build_ms else None,
-        upkeep={
-            "inserted_rows": remedy.upkeep.inserted_rows,
-            "updated_rows": remedy.upkeep.updated_rows,
-            "in_page_share": remedy.upkeep.in_page_share,
-            "entries_written_now": round(remedy.upkeep.entries_now),
-            "entries_added": round(remedy.upkeep.entries_added),
-            "grows_by_share": round(remedy.upkeep.grows_by, 4),
-            "updates_leaving_page": list(remedy.upkeep.ends_in_page),
+        write_overhead={
+            "inserted_rows": remedy.write_overhead.inserted_rows,
+            "updated_rows": remedy.write_overhead.updated_rows,
+            "in_page_share": remedy.write_overhead.in_page_share,
+            "entries_written_now": round(remedy.write_overhead.entries_now),
+            "entries_added": round(remedy.write_overhead.entries_added),
+            "grows_by_share": round(remedy.write_overhead.grows_by, 4),
+            "updates_leaving_page": list(remedy.write_overhead.ends_in_page),
         },
         status=entry.status,
         alternative=alternative,

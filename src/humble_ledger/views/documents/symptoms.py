@@ -79,7 +79,7 @@ class SymptomsDocument(Struct, frozen=True):
     probes: int = 0
     probes_ms: float = 0.0
     kind: Literal["symptoms"] = "symptoms"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 def diagnoses_document(found: Diagnoses) -> SymptomsDocument:

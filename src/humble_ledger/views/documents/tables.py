@@ -84,7 +84,7 @@ class TableDocument(Struct, frozen=True):
     columns: list[TableColumnRow]
     symptoms: list[str]
     kind: Literal["table"] = "table"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 class CommonValueRow(Struct, frozen=True):

@@ -13,7 +13,7 @@ from humble_ledger.core.entries import (
 )
 from humble_ledger.core.trials.model import IndexPart, QueryTrial, Side
 from humble_ledger.core.trials.ratio import RatioInterval
-from humble_ledger.core.trials.upkeep import MeasuredUpkeep
+from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead
 from humble_ledger.views.documents.parts import rounded
 
 
@@ -81,7 +81,7 @@ class WriteCostRow(Struct, frozen=True):
     ratio: RatioDocument | None
 
 
-class UpkeepRow(Struct, frozen=True):
+class WriteOverheadRow(Struct, frozen=True):
     """What a remedy's index costs writers, measured on copies of its table."""
 
     remedy: str
@@ -115,14 +115,14 @@ class TrialDocument(Struct, frozen=True):
     failed: dict[str, str] = {}
     why_this_way: str = ""
     parts: list[IndexPartRow] = []
-    upkeep: list[UpkeepRow] = []
+    write_overhead: list[WriteOverheadRow] = []
     not_tried: str | None = None
     predicted: list[PredictedCostRow] = []
     disturbed_by: list[str] = []
     stays: list[str] = []
     one_processor: bool = False
     kind: Literal["trial"] = "trial"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
 
 
 class AppliedQueryRow(Struct, frozen=True):
@@ -173,7 +173,7 @@ def trial_document(entry: TrialEntry) -> TrialDocument:
         failed=dict(trial.failed) if trial else {},
         why_this_way=trial.why_so if trial else "",
         parts=[_part(each) for each in trial.parts] if trial else [],
-        upkeep=[_upkeep(each) for each in trial.upkeep] if trial else [],
+        write_overhead=[_write_overhead(each) for each in trial.write_overhead] if trial else [],
         not_tried=(trial.not_tried or None) if trial else None,
         predicted=[
             PredictedCostRow(each.query, each.cost_before, each.cost_predicted)
@@ -197,12 +197,12 @@ def _part(part: IndexPart) -> IndexPartRow:
     )
 
 
-def _upkeep(upkeep: MeasuredUpkeep) -> UpkeepRow:
-    return UpkeepRow(
-        upkeep.remedy,
-        upkeep.table,
-        upkeep.rows,
-        upkeep.copied_rows,
+def _write_overhead(write_overhead: MeasuredWriteOverhead) -> WriteOverheadRow:
+    return WriteOverheadRow(
+        write_overhead.remedy,
+        write_overhead.table,
+        write_overhead.rows,
+        write_overhead.copied_rows,
         [
             WriteCostRow(
                 cost.operation,
@@ -211,9 +211,9 @@ def _upkeep(upkeep: MeasuredUpkeep) -> UpkeepRow:
                 round(cost.with_ms, 4),
                 _ratio(cost.ratio),
             )
-            for cost in upkeep.costs
+            for cost in write_overhead.costs
         ],
-        upkeep.unknown or None,
+        write_overhead.unknown or None,
     )
 
 

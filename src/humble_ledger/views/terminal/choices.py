@@ -77,7 +77,7 @@ def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             Text(each.option.design.words),
             numbers.size(each.option.size_bytes),
             numbers.figure(each.adds_ms),
-            f"+{numbers.percent(entry.remedy.upkeep.grows_by)}",
+            f"+{numbers.percent(entry.remedy.write_overhead.grows_by)}",
             ", ".join(each.queries),
             Text(each.option.reason),
         )

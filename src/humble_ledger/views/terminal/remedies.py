@@ -146,7 +146,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("prediction", predictions or "unknown: only a trial tells"),
         ("size", _size_words(remedy, numbers)),
         ("building", _building(remedy, numbers)),
-        ("upkeep", _upkeep(remedy, numbers)),
+        ("write overhead", _write_overhead(remedy, numbers)),
         ("against", ", ".join(remedy.cures)),
     )
 
@@ -175,28 +175,28 @@ def _building(remedy: Remedy, numbers: Numbers) -> str:
     )
 
 
-def _upkeep(remedy: Remedy, numbers: Numbers) -> str:
+def _write_overhead(remedy: Remedy, numbers: Numbers) -> str:
     """What writers pay, by the table's counters."""
     if remedy.type not in (RemedyType.INDEX, RemedyType.REMOVAL):
         return ""
-    upkeep = remedy.upkeep
+    cost = remedy.write_overhead
     seen = (
-        f"{numbers.whole(upkeep.inserted_rows)} rows inserted and "
-        f"{numbers.whole(upkeep.updated_rows)} updated since the counters began"
+        f"{numbers.whole(cost.inserted_rows)} rows inserted and "
+        f"{numbers.whole(cost.updated_rows)} updated since the counters began"
     )
-    if not upkeep.entries_now:
+    if not cost.entries_now:
         return f"{seen}: what writers pay is not known yet"
-    entries = numbers.whole(abs(round(upkeep.entries_added)))
+    entries = numbers.whole(abs(round(cost.entries_added)))
     less = remedy.type is RemedyType.REMOVAL
-    told = f"{seen}; that wrote {numbers.whole(round(upkeep.entries_now))} rows and index entries, "
-    told += f"{entries} {'fewer' if less else 'more'} with it ({numbers.percent(upkeep.grows_by)})"
-    if upkeep.ends_in_page:
+    told = f"{seen}; that wrote {numbers.whole(round(cost.entries_now))} rows and index entries, "
+    told += f"{entries} {'fewer' if less else 'more'} with it ({numbers.percent(cost.grows_by)})"
+    if cost.ends_in_page:
         told += (
-            f"; the updates of {', '.join(upkeep.ends_in_page)} would no longer stay in their "
+            f"; the updates of {', '.join(cost.ends_in_page)} would no longer stay in their "
             "page, so that every index of the table is written"
         )
-    elif upkeep.in_page_share and not less and not upkeep.updates_seen:
-        share = numbers.percent(upkeep.in_page_share)
+    elif cost.in_page_share and not less and not cost.updates_seen:
+        share = numbers.percent(cost.in_page_share)
         told += f"; {share} of the updates stay in their page, unless they set one of its columns"
     return f"{told} (computed)"
 

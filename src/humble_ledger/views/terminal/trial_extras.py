@@ -6,19 +6,19 @@ from rich.console import Group, RenderableType
 
 from humble_ledger.core.trials.model import IndexPart, Trial
 from humble_ledger.core.trials.ratio import RatioInterval
-from humble_ledger.core.trials.upkeep import MeasuredUpkeep, WriteCost
+from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead, WriteCost
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.views.terminal.text import Text
 
 
 def beside_view(trial: Trial, numbers: Numbers) -> list[RenderableType]:
-    """The parts of several indexes, and the upkeep of each; [] when there is none."""
+    """The parts of several indexes, and the write overhead of each; [] when there is none."""
     found: list[RenderableType] = []
     if trial.parts:
         found += [Text(""), _parts(trial, numbers)]
-    for upkeep in trial.upkeep:
-        found += [Text(""), _upkeep(upkeep, numbers)]
+    for write_overhead in trial.write_overhead:
+        found += [Text(""), _write_overhead(write_overhead, numbers)]
     return found
 
 
@@ -58,15 +58,15 @@ def _spread(ratio: RatioInterval | None, numbers: Numbers) -> str:
     return f"{numbers.figure(ratio.estimate)} ({low} to {high})"
 
 
-def _upkeep(upkeep: MeasuredUpkeep, numbers: Numbers) -> RenderableType:
-    head = f"writes to {upkeep.table} with {upkeep.remedy}"
-    if upkeep.unknown:
-        return Text(f"{head}: unknown, {upkeep.unknown}")
-    rows, copied = numbers.whole(upkeep.rows), numbers.whole(upkeep.copied_rows)
+def _write_overhead(write_overhead: MeasuredWriteOverhead, numbers: Numbers) -> RenderableType:
+    head = f"writes to {write_overhead.table} with {write_overhead.remedy}"
+    if write_overhead.unknown:
+        return Text(f"{head}: unknown, {write_overhead.unknown}")
+    rows, copied = numbers.whole(write_overhead.rows), numbers.whole(write_overhead.copied_rows)
     table = plain_table(
         (head, "fixed"), ("without", "right"), ("with it", "right"), ("with/without", "right")
     )
-    for cost in upkeep.costs:
+    for cost in write_overhead.costs:
         table.add_row(
             f"{_operation(cost)} {rows} rows",
             numbers.ms(cost.without_ms),

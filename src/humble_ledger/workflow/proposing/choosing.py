@@ -14,7 +14,7 @@ from humble_ledger.core.remedies.choice.model import (
 )
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.model import RemedyType
-from humble_ledger.core.remedies.upkeep import entries_now
+from humble_ledger.core.remedies.write_overhead import entries_now
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
 from humble_ledger.workflow.workspace import Workspace

@@ -14,7 +14,7 @@ from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, in
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.remedies.prediction.contract import Predictor, WhatIfCost
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
-from humble_ledger.core.remedies.upkeep import SeenUpdate, upkeep_of
+from humble_ledger.core.remedies.write_overhead import SeenUpdate, write_overhead_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
 from humble_ledger.workflow.progress import Progress
@@ -123,7 +123,7 @@ class Pool:
 
 @dataclass(slots=True)
 class IndexRemedies:
-    """Makes remedies of priced designs: names, upkeep, build time."""
+    """Makes remedies of priced designs: names, write overhead, build time."""
 
     workspace: Workspace
     pool: Pool
@@ -145,7 +145,9 @@ class IndexRemedies:
             reason=priced.reason,
             predictions=tuple(p for p in priced.predictions if p.cost_predicted < p.cost_before),
             size_bytes=priced.size_bytes,
-            upkeep=upkeep_of(table, priced.design, self._share(priced.design), self.updates),
+            write_overhead=write_overhead_of(
+                table, priced.design, self._share(priced.design), self.updates
+            ),
             name=self.name(priced.design, table),
             build_ms=(low, high),
             build_measured=measured,
@@ -155,7 +157,7 @@ class IndexRemedies:
         """Index entries it would have added to what was written since the counters began."""
         table = self.pool.tables[priced.design.table]
         share = self._share(priced.design)
-        return upkeep_of(table, priced.design, share, self.updates).entries_added
+        return write_overhead_of(table, priced.design, share, self.updates).entries_added
 
     def name(self, design: IndexDesign, table: TableFacts) -> str:
         """A name by the configured pattern that no other index has."""

@@ -24,9 +24,9 @@ from humble_ledger.core.trials.model import (
 )
 from humble_ledger.core.trials.ratio import MOST_PAIRS
 from humble_ledger.core.trials.tried import TriedQuery
-from humble_ledger.core.trials.upkeep import MeasuredUpkeep
 from humble_ledger.core.trials.verdicts import SMALLEST_EFFECT, overall
 from humble_ledger.core.trials.ways import Way
+from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead
 from humble_ledger.engines.contract import Capability, Experiment, IndexBuild, Support
 from humble_ledger.errors import (
     GaveWay,
@@ -53,8 +53,8 @@ from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.parts import index_parts
 from humble_ledger.workflow.trying.predicting import predicted_costs
 from humble_ledger.workflow.trying.staging import Staging
-from humble_ledger.workflow.trying.upkeep import measured_upkeep
 from humble_ledger.workflow.trying.values import sets_of_values
+from humble_ledger.workflow.trying.write_overhead import measured_write_overhead
 from humble_ledger.workflow.wanted import wanted_remedies
 from humble_ledger.workflow.workspace import Workspace
 
@@ -293,7 +293,7 @@ class _Run:
             stopped_early=done.interrupted,
             parts=tuple(done.parts),
             predicted=tuple(self.predicted),
-            upkeep=() if done.interrupted else self._upkeep(),
+            write_overhead=() if done.interrupted else self._write_overhead(),
             disturbed_by=tuple(sorted(done.disturbed | self._others())),
             one_processor=done.one_processor,
         )
@@ -323,10 +323,12 @@ class _Run:
             for text in sorted(set(analyzed))
         ]
 
-    def _upkeep(self) -> tuple[MeasuredUpkeep, ...]:
+    def _write_overhead(self) -> tuple[MeasuredWriteOverhead, ...]:
         """What writers pay; Ctrl-C here leaves what was measured before."""
         try:
-            found = measured_upkeep(self.workspace, self.making, self.record.mark, self.progress)
+            found = measured_write_overhead(
+                self.workspace, self.making, self.record.mark, self.progress
+            )
         except KeyboardInterrupt:
             return ()
         return tuple(found)

@@ -132,8 +132,8 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
         by = f"; then {leading[0].name} serves" if leading else ""
         return Cause(
             "clock-in-expression",
-            f'"{predicate.plain}" uses the present time in the expression on {column}, so not even an '
-            f"index on the expression could serve; with {column} alone on its side one can{by}",
+            f'"{predicate.plain}" uses the present time in the expression on {column}, so not even '
+            f"an index on the expression could serve; with {column} alone on its side one can{by}",
         )
     changing = case.planner.volatile_functions(called(predicate)) or frozenset()
     if changing and predicate.wrapping is Wrapping.FUNCTION:

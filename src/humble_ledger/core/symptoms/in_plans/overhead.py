@@ -28,8 +28,9 @@ def long_planning(case: Case) -> Iterable[Symptom]:
         evidence={"planning_ms": planning, "execution_ms": running, "tables": len(tables)},
         cause=Cause(
             "many-ways-to-plan",
-            f"the planner compares the ways to read {len(tables)} tables or partitions each time; a "
-            "prepared statement can keep one plan, and fewer partitions or joins leave fewer ways",
+            f"the planner compares the ways to read {len(tables)} tables or partitions each time; "
+            "a prepared statement can keep one plan, and fewer partitions or joins leave fewer "
+            "ways",
         ),
         cost_ms=planning,
         cost_share=None,

@@ -40,8 +40,8 @@ def missing_workers(case: Case) -> Iterable[Symptom]:
             evidence={"planned": planned, "launched": workers},
             cause=Cause(
                 "no-worker-free",
-                f"no worker slots were free{limit}: the plan was made for {planned + 1} processes, and "
-                "without them another might have been better",
+                f"no worker slots were free{limit}: the plan was made for {planned + 1} processes, "
+                "and without them another might have been better",
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -90,7 +90,7 @@ def find_symptoms(case: Case) -> list[Symptom]:
     """
     found = list(_counted_once(case, (symptom for rule in RULES for symptom in rule(case))))
     # A scan that another symptom would spare is not right; how it was run is another matter.
-    sparing = [s for s in found if not s.harmless and not s.name in _HOW_IT_RAN]
+    sparing = [s for s in found if not s.harmless and s.name not in _HOW_IT_RAN]
     blamed = {step for s in sparing for step in (s.covers or (s.node,))}
     found = [s for s in found if not (s.harmless and s.node in blamed)]
     return sorted(found, key=lambda s: (s.harmless, -_weight(case, s), s.node))

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.model import Upkeep
+from humble_ledger.core.remedies.model import WriteOverhead
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.statements.conditions import columns_of
 
@@ -33,9 +33,9 @@ def entries_now(table: TableFacts) -> float:
     return rows + len(table.indexes) * (writes.inserted + _moved(table))
 
 
-def upkeep_of(
+def write_overhead_of(
     table: TableFacts, design: IndexDesign, share: float, updates: Sequence[SeenUpdate] = ()
-) -> Upkeep:
+) -> WriteOverhead:
     """What an index over this share of the rows would cost the writers of its table."""
     writes = table.writes
     mine = [u for u in updates if _same(u.table, table.name)]
@@ -44,7 +44,7 @@ def upkeep_of(
     part = sum(u.calls for u in setting) / all_calls if all_calls else 0.0
     moved_anew = part * writes.updated_in_page
     added = share * (writes.inserted + _moved(table)) + (len(table.indexes) + 1) * moved_anew
-    return Upkeep(
+    return WriteOverhead(
         inserted_rows=writes.inserted,
         updated_rows=writes.updated,
         in_page_share=_in_page(table),
@@ -55,10 +55,10 @@ def upkeep_of(
     )
 
 
-def upkeep_of_removal(table: TableFacts, index: IndexFacts) -> Upkeep:
+def write_overhead_of_removal(table: TableFacts, index: IndexFacts) -> WriteOverhead:
     """What the writers of a table no longer pay without an index."""
     writes = table.writes
-    return Upkeep(
+    return WriteOverhead(
         inserted_rows=writes.inserted,
         updated_rows=writes.updated,
         in_page_share=_in_page(table),

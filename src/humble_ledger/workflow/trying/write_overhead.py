@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.schema.facts import TableFacts
-from humble_ledger.core.trials.upkeep import MeasuredUpkeep, write_cost
+from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead, write_cost
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.progress import Progress
@@ -16,16 +16,17 @@ from humble_ledger.workflow.workspace import Workspace
 _ORDER = ("insert", "update", "delete")
 
 
-def measured_upkeep(
+def measured_write_overhead(
     workspace: Workspace, making: Making, mark: str, progress: Progress
-) -> list[MeasuredUpkeep]:
+) -> list[MeasuredWriteOverhead]:
     """Of each index what writes cost with and without it; nothing on a production server."""
     if not making.indexes:
         return []
     if workspace.target.role is TargetRole.PRODUCTION:
         words = "not measured on a production server"
         return [
-            MeasuredUpkeep(i.remedy, str(i.design.table), unknown=words) for i in making.indexes
+            MeasuredWriteOverhead(i.remedy, str(i.design.table), unknown=words)
+            for i in making.indexes
         ]
     tables = workspace.session.tables({index.design.table for index in making.indexes})
     found = []
@@ -37,7 +38,7 @@ def measured_upkeep(
 
 def _of_one(
     workspace: Workspace, index: TrialIndex, table: TableFacts, mark: str
-) -> MeasuredUpkeep:
+) -> MeasuredWriteOverhead:
     name = str(index.design.table)
     try:
         runs = workspace.engine.write_runs(
@@ -49,7 +50,7 @@ def _of_one(
             workspace.limits,
         )
     except HumbleError as error:
-        return MeasuredUpkeep(
+        return MeasuredWriteOverhead(
             index.remedy, name, unknown=workspace.kept_words(error.message.rstrip("."))
         )
     costs = tuple(
@@ -62,7 +63,7 @@ def _of_one(
         for operation in _ORDER
         if operation in runs.without
     )
-    return MeasuredUpkeep(index.remedy, name, runs.rows, runs.copied_rows, costs)
+    return MeasuredWriteOverhead(index.remedy, name, runs.rows, runs.copied_rows, costs)
 
 
 def _updated(workspace: Workspace, index: TrialIndex, table: TableFacts) -> list[str]:

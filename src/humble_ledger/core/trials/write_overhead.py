@@ -26,7 +26,7 @@ class WriteCost:
 
 
 @dataclass(frozen=True, slots=True)
-class MeasuredUpkeep:
+class MeasuredWriteOverhead:
     """What one remedy's index costs writers of a table, measured on rolled-back copies.
 
     ``rows`` are written in a batch, ``copied_rows`` were in each copy; ``unknown`` says why
