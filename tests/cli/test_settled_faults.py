@@ -96,7 +96,7 @@ def _rejected(program: Program, query: str, *change: str, pairs: str = "6") -> d
     trial = program.json("trial", query, *change, "--slowest-only", "--pairs", pairs)
     (tried,) = trial["queries"]
     assert tried["verdict"] not in GOOD and tried["reason"], (query, change, tried["ratio"])
-    assert "does not speak for keeping" in program.fails(2, "settle", trial["id"], "keep")
+    assert "does not support keeping" in program.fails(2, "settle", trial["id"], "keep")
     settled = program.json("settle", trial["id"], "drop")
     assert settled["files"] == [] and settled["reason"]
     return dict(tried)

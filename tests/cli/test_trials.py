@@ -71,7 +71,7 @@ def test_a_removal_is_tried_without_anybody_waiting(begun: Program, server: Serv
     plans = [str(begun.json("show", tried[side]["plan"])) for side in ("before", "after")]
     assert "'reading_buoy'" in plans[0] and "'reading_buoy'" not in plans[1]
     if trial["verdict"] != "no-difference":  # so few pairs may not tell that it hurts nobody
-        assert "does not speak for keeping" in begun.fails(2, "settle", trial["id"], "keep")
+        assert "does not support keeping" in begun.fails(2, "settle", trial["id"], "keep")
     reason = ("--reason", "another one serves")
     files = begun.json("settle", trial["id"], "keep", *reason)["files"]
     texts = "\n".join((begun.folder / name).read_text() for name in files)
@@ -98,7 +98,7 @@ def test_changes_written_by_hand_are_rolled_back(begun: Program, server: Server)
     two = "CREATE INDEX a ON alert (code); COMMIT"
     begun.fails(4, *sql, "--apply", two, "--revert", "DROP INDEX a")
     assert "both its ways" in begun.fails(2, *sql, "--apply", "SELECT 1")
-    assert "no setting" in begun.fails(2, *sql, "--set", "nonsense")
+    assert "not a setting" in begun.fails(2, *sql, "--set", "nonsense")
     assert "by_hand" in begun.fails(
         4, *sql, "--apply", "DROP INDEX by_hand", "--revert", "SELECT 1"
     )
