@@ -74,7 +74,7 @@ def compare(url: str) -> None:
     """Print medians, spread and the worst pairs."""
     session = PostgresSession(url, Limits())
     queries, tables, designs = study(session)
-    predictor = FormulaPredictor(session.server, session)
+    predictor = FormulaPredictor(session.costs, session)
     pairs: list[Pair] = []
     sizes: list[tuple[float, str]] = []
     for design in designs:

@@ -170,7 +170,7 @@ def test_odd_names_and_expressions_in_the_catalogue(server: Server) -> None:
 def test_predictions_agree_with_really_building(session: PostgresSession, server: Server) -> None:
     """Median ratio within 5 %, and no prediction wrong by more than twice."""
     ratios = []
-    predictor = FormulaPredictor(session.server, session)
+    predictor = FormulaPredictor(session.costs, session)
     sizes = []
     for each in load_workload():
         if each.name[:2] not in ("01", "04", "10", "19", "20"):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from humble_ledger.core.costs.scans import CostModel
 from humble_ledger.core.entries import Route, Routes
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.deciding import deciding
@@ -62,7 +61,7 @@ def routes_of(
     first = ask(frozenset())
     found = explore(first, ask)
     tables = session.tables(table_names(first)) if len(found) > 1 else {}
-    decision = deciding([each.plan for each in found], tables, CostModel(session.server))
+    decision = deciding([each.plan for each in found], tables, session.costs)
     shown = found[:KEPT]
     if decision is not None and decision.route > KEPT:
         shown[-1] = found[decision.route - 1]

@@ -8,8 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.core.costs.scans import CostModel, Search, pages_fetched
-from humble_ledger.core.costs.sizes import KeySample, index_shape
+from humble_ledger.core.costs.model import KeySample, Search
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
@@ -28,6 +27,8 @@ from humble_ledger.core.schema.facts import (
     TableFacts,
     TableName,
 )
+from humble_ledger.engines.postgresql.costs.scans import PostgresCosts, pages_fetched
+from humble_ledger.engines.postgresql.costs.sizes import index_shape
 from tests.plans import RECORDED, plan_of, recorded, step
 
 SERVER = ServerFacts("postgresql", "18", 180000, "skerry", "me")
@@ -106,7 +107,7 @@ def test_what_an_index_serves_already_is_not_proposed(name: str) -> None:
 
 def test_a_selective_index_is_predicted_far_cheaper_and_a_prediction_never_dearer() -> None:
     plan = recorded(18, "01-readings-of-a-sensor")
-    predictor = FormulaPredictor(SERVER, Oracle())
+    predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
     reads = list(accesses(plan, TABLES))
     for candidate in candidates(plan, TABLES):
         found = predictor.outlook(plan, reads, [candidate.design])
@@ -167,11 +168,11 @@ def test_pages_fetched_grow_with_rows_up_to_all(
 def test_an_index_scan_costs_more_the_more_it_fetches() -> None:
     shape = index_shape(READING, [READING.columns["sensor_id"]])
     costs = [
-        CostModel(SERVER).index_scan(READING, shape, Search(s, s, 1), 0.0).total
+        PostgresCosts(SERVER).index_scan(READING, shape, Search(s, s, 1), 0.0).total
         for s in (1e-5, 1e-3, 1e-1, 1.0)
     ]
     assert costs == sorted(costs)
-    in_order = CostModel(SERVER).index_scan(READING, shape, Search(0.1, 0.1, 1), 1.0)
+    in_order = PostgresCosts(SERVER).index_scan(READING, shape, Search(0.1, 0.1, 1), 1.0)
     assert in_order.total < costs[2]
 
 
@@ -213,7 +214,7 @@ def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
     means = IndexAbilities(lambda _: True, lambda *_: True, frozenset({"gin:gin_trgm_ops"}))
     reads = list(accesses(plan, TABLES))
     designs = [c.design for c in candidates(plan, TABLES, means)]
-    predictor = FormulaPredictor(replace(SERVER, version_number=180000), Oracle())
+    predictor = FormulaPredictor(PostgresCosts(replace(SERVER, version_number=180000)), Oracle())
     alone = [predictor.outlook(plan, reads, [design]) for design in designs]
     together = predictor.outlook(plan, reads, designs)
     assert 0 <= together.cost <= together.cost_before

@@ -9,6 +9,7 @@ import pytest
 from humble_ledger.core.plans.model import Plan, Trigger
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from tests.core.remedies.test_prediction import SERVER, TABLES
 from tests.plans import plan_of, recorded, step
 
@@ -16,7 +17,11 @@ SCAN = recorded(18, "16-one-reading")
 
 
 def names(plan: Plan) -> list[str]:
-    return [s.name for s in find_symptoms(Case.of(plan, SERVER, TABLES)) if not s.harmless]
+    return [
+        s.name
+        for s in find_symptoms(Case.of(plan, SERVER, TABLES, PostgresCosts(SERVER)))
+        if not s.harmless
+    ]
 
 
 @pytest.mark.parametrize(

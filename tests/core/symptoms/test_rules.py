@@ -10,6 +10,7 @@ from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from tests.core.remedies.test_prediction import SERVER, TABLES, table
 from tests.plans import RECORDED, plan_of, recorded, step
 
@@ -25,7 +26,9 @@ SMALL = {
 
 
 def symptoms(major: int, name: str) -> list[Symptom]:
-    return find_symptoms(Case.of(recorded(major, name), SERVER, {**TABLES, **SMALL}))
+    return find_symptoms(
+        Case.of(recorded(major, name), SERVER, {**TABLES, **SMALL}, PostgresCosts(SERVER))
+    )
 
 
 @pytest.mark.parametrize("major", [15, 18])
@@ -133,7 +136,7 @@ def test_symptoms_never_cost_more_than_the_plan(major: int) -> None:
 def _scan(**more: object) -> list[str]:
     fields = {"Relation_Name": "reading", "Schema": "public", "Alias": "reading", **more}
     plan = plan_of(step("Seq Scan", cost=31250.0, **fields))  # type: ignore[arg-type]
-    return [s.name for s in find_symptoms(Case.of(plan, SERVER, TABLES))]
+    return [s.name for s in find_symptoms(Case.of(plan, SERVER, TABLES, PostgresCosts(SERVER)))]
 
 
 def test_an_estimate_is_judged_by_its_expected_rows() -> None:
@@ -158,7 +161,7 @@ def test_a_cast_of_varchar_is_no_type_mismatch() -> None:
         step("Seq Scan", rows=600, cost=31250.0, Relation_Name="reading", Schema="public",
              Filter="((reading.sensor_id)::text = 'S-1'::text)")
     )  # fmt: skip
-    (found,) = find_symptoms(Case.of(plan, SERVER, {reading.name: reading}))
+    (found,) = find_symptoms(Case.of(plan, SERVER, {reading.name: reading}, PostgresCosts(SERVER)))
     assert found.cause.name == "no-index"
 
 
@@ -174,5 +177,7 @@ def test_a_cast_of_varchar_is_no_type_mismatch() -> None:
 def test_a_spill_is_foreseen_only_where_all_is_sorted(
     node: dict[str, object], spills: bool
 ) -> None:
-    found = [s.name for s in find_symptoms(Case.of(plan_of(node), SERVER, {}))]
+    found = [
+        s.name for s in find_symptoms(Case.of(plan_of(node), SERVER, {}, PostgresCosts(SERVER)))
+    ]
     assert found == (["sort-spills"] if spills else [])

@@ -1,1 +1,1 @@
-"""Servers' published formulas: what reading by an index costs, and how large it would be."""
+"""What reading rows costs: the data, and the contract that an engine's formulas keep."""

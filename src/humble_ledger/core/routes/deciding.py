@@ -11,8 +11,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from humble_ledger.core.costs.scans import CostModel, Search
-from humble_ledger.core.costs.sizes import IndexShape
+from humble_ledger.core.costs.contract import CostModel
+from humble_ledger.core.costs.model import IndexShape, Search
 from humble_ledger.core.plans.comparison import Change, StepPair, compare
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import rows_divided_by

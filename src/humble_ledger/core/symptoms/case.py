@@ -12,7 +12,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from humble_ledger.core.costs.scans import CostModel
+from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
@@ -65,11 +65,14 @@ class NobodyToAsk:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """A plan to judge, with its arithmetic, facts of server and tables, and whom to ask."""
+    """A plan to judge, with its arithmetic, facts of server and tables, its engine's cost formulas,
+    and whom to ask.
+    """
 
     plan: Plan
     server: ServerFacts
     tables: Mapping[TableName, TableFacts]
+    costs: CostModel
     accounts: Mapping[int, StepMetrics] = field(default_factory=dict)
     planner: Planner = field(default_factory=NobodyToAsk)
 
@@ -79,15 +82,11 @@ class Case:
         plan: Plan,
         server: ServerFacts,
         tables: Mapping[TableName, TableFacts],
+        costs: CostModel,
         planner: Planner | None = None,
     ) -> Case:
         """A case with its arithmetic done."""
-        return cls(plan, server, tables, accounts(plan), planner or NobodyToAsk())
-
-    @property
-    def costs(self) -> CostModel:
-        """The server's cost formulas."""
-        return CostModel(self.server)
+        return cls(plan, server, tables, costs, accounts(plan), planner or NobodyToAsk())
 
     @property
     def memory_bytes(self) -> float:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
+from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.schema.facts import ServerFacts
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +46,10 @@ class PlanFormat(Protocol):
 
     def masked(self, document: object) -> object:
         """The document without the literals in it."""
+        ...
+
+    def costs(self, server: ServerFacts) -> CostModel:
+        """The cost formulas of such a server; with usual settings where its own are unknown."""
         ...
 
     def logged(self, document: object | None, text: str, took_ms: float) -> object:

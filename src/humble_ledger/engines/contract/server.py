@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Protocol
 
-from humble_ledger.core.costs.sizes import KeySample
+from humble_ledger.core.costs.contract import CostModel
+from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.routes.exploring import Method
@@ -31,6 +32,11 @@ class Session(Protocol):
     """A read-only connection to a target."""
 
     server: ServerFacts
+
+    @property
+    def costs(self) -> CostModel:
+        """The server's cost formulas, with its settings."""
+        ...
 
     def support(self, capability: Capability) -> Support:
         """Whether this server is able to do that; if not, why, and what to do."""

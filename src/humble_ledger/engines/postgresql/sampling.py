@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from psycopg import sql
 
-from humble_ledger.core.costs.sizes import KeySample
+from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated

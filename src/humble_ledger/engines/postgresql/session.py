@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
-from humble_ledger.core.costs.sizes import KeySample
+from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.routes.exploring import Method
@@ -31,6 +31,7 @@ from humble_ledger.engines.postgresql import (
 )
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
 from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from humble_ledger.engines.postgresql.running import timed_run
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
 from humble_ledger.engines.postgresql.transactions import reading, undone
@@ -49,6 +50,11 @@ class PostgresSession:
         self._operator_classes: frozenset[str] | None = None
         self._side_effects = SideEffects(self._connection)
         self._may_call = limits.may_call
+
+    @property
+    def costs(self) -> PostgresCosts:
+        """The server's cost formulas, with its settings."""
+        return PostgresCosts(self.server)
 
     def support(self, capability: Capability) -> Support:
         """Whether this server is able to do that; if not, why, and what to do."""

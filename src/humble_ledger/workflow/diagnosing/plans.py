@@ -8,6 +8,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.engines.registry import plans_of
 from humble_ledger.workflow.diagnosing.asking import AskedPlanner
 from humble_ledger.workflow.reading import SAVED, explain_now, newest_plan
 from humble_ledger.workflow.subjects import Subject
@@ -39,10 +40,12 @@ def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner 
     """A plan with all that may be known of it, and whom was asked; None without a server."""
     around = surroundings_of(workspace, entry)
     if around.server is None:
-        return Case.of(entry.plan, NO_SERVER, around.tables), None
+        costs = plans_of(entry.plan.engine).costs(NO_SERVER)
+        return Case.of(entry.plan, NO_SERVER, around.tables, costs), None
     statement = Statement(entry.statement, entry.parameters) if entry.statement else None
     planner = AskedPlanner(workspace.session, statement)
-    return Case.of(entry.plan, around.server, around.tables, planner), planner
+    costs = workspace.session.costs
+    return Case.of(entry.plan, around.server, around.tables, costs, planner), planner
 
 
 def judge(workspace: Workspace, entry: PlanEntry) -> tuple[list[Symptom], Diagnosis]:

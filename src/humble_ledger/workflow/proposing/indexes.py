@@ -50,7 +50,7 @@ class Pool:
         for what in whats or captured_queries(workspace):
             progress(f"studying {what}")
             studied.append(study(workspace, what))
-        predictor = FormulaPredictor(workspace.session.server, workspace.session)
+        predictor = FormulaPredictor(workspace.session.costs, workspace.session)
         return Pool(studied, predictor, progress)
 
     def priced(self, *, merging: bool = False) -> list[Priced]:

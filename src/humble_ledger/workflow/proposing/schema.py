@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from humble_ledger.core.costs.scans import CostModel, Search
+from humble_ledger.core.costs.model import Search
 from humble_ledger.core.remedies.choice.worth import Priced
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
@@ -54,15 +54,14 @@ def _supporting(
     """An index that spares each delete on the other side from reading this table whole."""
     shape = making.pool.predictor.shape(design, table)
     rows = workspace.session.rows_per_value(table.name, key.columns)
-    costs = CostModel(workspace.session.server)
+    costs = workspace.session.costs
     share = min(1.0, rows / max(1.0, table.rows))
     search = Search(share, share, quals=len(key.columns))
     after = min(
         costs.index_scan(table, shape, search, 0.0).total,
         costs.bitmap_scan(table, shape, search).total,
     )
-    server = workspace.session.server
-    before = table.pages * server.setting("seq_page_cost", 1.0) + costs.per_row(table.rows, 1)
+    before = costs.full_scan(table, 1)
     reason = (
         f"each delete or change of a key in {key.refers_to} looks for its rows here: cost "
         f"{before:,.0f} now, {after:,.0f} with it (both by formula)"

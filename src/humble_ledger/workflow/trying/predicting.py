@@ -25,7 +25,7 @@ def predicted_costs(
     left out, as it is the trial that tells why.
     """
     session = workspace.session
-    predictor = FormulaPredictor(session.server, session)
+    predictor = FormulaPredictor(session.costs, session)
     designs = [index.design for index in making.indexes]
     known = bool(designs) and len(designs) == len(making.entries)
     found: dict[str, PredictedCost] = {}

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from humble_ledger.core.costs.sizes import IndexShape, KeySample
+from humble_ledger.core.costs.model import IndexShape, KeySample
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.design import IndexDesign

@@ -14,15 +14,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from humble_ledger.core.costs.scans import RANGE_PAGES, CostModel, ScanCost, Search
-from humble_ledger.core.costs.sizes import (
-    FEWEST_KEPT,
-    IndexShape,
-    KeySample,
-    block_range_shape,
-    index_shape,
-    inverted_shape,
-)
+from humble_ledger.core.costs.contract import CostModel
+from humble_ledger.core.costs.model import FEWEST_KEPT, IndexShape, KeySample, ScanCost, Search
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
@@ -34,13 +27,12 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.contract import SelectivityEstimator, Used, WhatIfCost
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
-from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts
+from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import literals_of, unqualified
 
 WAY = "formula"
 _TRANSPARENT = (Operation.HASH, Operation.MATERIALIZE, Operation.MEMOIZE, Operation.SORT)
-SKIPS_FROM = 180000  # the version that searches once for each value of a leading column
 _LITTLE = 0.999  # of the cost that is left: a replacement must at least save so much
 
 
@@ -57,7 +49,7 @@ class _Route:
 class FormulaPredictor:
     """Predictions for one server; see `prediction.contract.Predictor`."""
 
-    server: ServerFacts
+    costs: CostModel
     oracle: SelectivityEstimator
     way: str = WAY
     _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
@@ -97,17 +89,17 @@ class FormulaPredictor:
 
     def _shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         if design.method == "brin":
-            return block_range_shape(table, len(design.keys), RANGE_PAGES)
+            return self.costs.sizes.block_ranges(table, len(design.keys))
         columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
         if design.method == "gin":
             width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
             parts = design.keys[0].operator_class == "gin_trgm_ops"
-            return inverted_shape(table, width, width if parts else max(2.0, width / 16))
+            return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
         included = [table.columns[name] for name in design.included]
         plain = len(columns) == len(design.keys) == 1 and not design.predicate
         sample = None if plain and not included else self._sampled(design, design.predicate)
         entries = self._entries(design, table, sample) if design.predicate else None
-        return index_shape(table, columns, included, entries, sample)
+        return self.costs.sizes.in_order(table, columns, included, entries, sample)
 
     def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
         return self.oracle.sample_keys(design.table, design.keys, design.included, predicate)
@@ -163,7 +155,7 @@ class FormulaPredictor:
                 self._scans(access.table, shape, search, design, covering),
                 key=lambda cost: cost.total,
             )
-            handled = CostModel(self.server).per_row((join.rows_expected or 0.0) * divisor)
+            handled = self.costs.per_row((join.rows_expected or 0.0) * divisor)
             outer = other.cost.total * divisor
             total = outer + loops * inner.total + handled
             by = Replacement(other.cost.startup + inner.startup, total)
@@ -186,7 +178,7 @@ class FormulaPredictor:
         cost = next(self._scans(access.table, shape, search, design, covering))
         rows = max(1.0, search.matched_share * access.table.rows)
         each = cost.startup + (cost.total - cost.startup) / rows
-        total = len(top.output) * (each + CostModel(self.server).per_row(1, 1))
+        total = len(top.output) * (each + self.costs.per_row(1, 1))
         if top.cost is not None:
             yield _Route(top, Replacement(total, total), f"the end of an {cost.route}")
 
@@ -201,7 +193,7 @@ class FormulaPredictor:
         share = min(1.0, rows / max(access.table.rows, 1.0))
         others = len(access.conditions) - len(served)
         search = Search(share, share, quals=len(served), filters=others)
-        costs, shape = CostModel(self.server), self.shape(design, access.table)
+        costs, shape = self.costs, self.shape(design, access.table)
         if design.method == "brin":
             facts = access.table.columns.get(column)
             correlation = (facts.correlation or 0.0) if facts else 0.0
@@ -217,7 +209,7 @@ class FormulaPredictor:
             return found
         searches = self._searches(access, found)
         pages = self.shape(design, access.table).pages
-        able = self.server.version_number >= SKIPS_FROM
+        able = self.costs.skips_leading_columns
         return found if able and searches is not None and searches <= pages else found.unskipped
 
     def _searches(self, access: Access, found: Match) -> float | None:
@@ -291,13 +283,10 @@ class FormulaPredictor:
         design: IndexDesign,
         covering: bool,
     ) -> Iterator[ScanCost]:
-        costs = CostModel(self.server)
         leading = table.columns.get(design.keys[0].column)
-        correlation = (leading.correlation or 0.0) if leading else 0.0
-        if len(design.keys) > 1:
-            correlation *= 0.75  # btcostestimate's discount for several keys
-        yield costs.index_scan(table, shape, search, correlation, covering)
-        yield costs.bitmap_scan(table, shape, search)
+        correlation = self.costs.correlation(leading, len(design.keys))
+        yield self.costs.index_scan(table, shape, search, correlation, covering)
+        yield self.costs.bitmap_scan(table, shape, search)
 
 
 def _never(sort: Node) -> bool:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from humble_ledger.core.costs.scans import Search
-from humble_ledger.core.costs.sizes import index_shape
+from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.facts import TableFacts
@@ -129,6 +128,7 @@ def _prices(case: Case, found: _Side) -> tuple[float, float]:
     distinct = column.distinct_values(table.rows) or 1.0
     share = 1.0 / max(distinct, 1.0)
     search = Search(share, share, quals=1, loops=found.partners)
-    each = case.costs.index_scan(table, index_shape(table, [column]), search, 0.0).total
-    scan = table.pages * case.server.setting("seq_page_cost", 1.0)
-    return each * found.partners, scan + case.costs.per_row(table.rows)
+    each = case.costs.index_scan(
+        table, case.costs.sizes.in_order(table, [column]), search, 0.0
+    ).total
+    return each * found.partners, case.costs.full_scan(table)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from humble_ledger.core.costs.sizes import index_shape
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.remarks import number_of
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
@@ -49,7 +48,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         if table.pages < FEWEST_PAGES:
             continue
         now = _pages_now(case, node, table, rows)
-        then = _pages_then(table, index, added, rows, max(node.loops or 1.0, 1.0))
+        then = _pages_then(case, table, index, added, rows, max(node.loops or 1.0, 1.0))
         saved = 1.0 - then / now if now else 0.0
         cost_ms, share = case.avoidable(node, saved)
         if now < FEWEST_PAGES or saved < SAVED_PART or share < WORTH_A_WORD:
@@ -206,13 +205,13 @@ def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
 
 
 def _pages_then(
-    table: TableFacts, index: IndexFacts, added: list[str], rows: float, searches: float
+    case: Case, table: TableFacts, index: IndexFacts, added: list[str], rows: float, searches: float
 ) -> float:
     """The pages of a covering index that so many rows take in so many searches.
 
     With them the pages of the table that are not marked visible.
     """
     keys = [table.columns[name] for name in index.key_columns if name in table.columns]
-    shape = index_shape(table, keys, [table.columns[name] for name in added])
+    shape = case.costs.sizes.in_order(table, keys, [table.columns[name] for name in added])
     leaves = max(shape.pages * rows / shape.entries, searches)
     return leaves + searches * shape.levels + (1.0 - table.all_visible_share) * rows

@@ -10,8 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.costs.scans import Search
-from humble_ledger.core.costs.sizes import index_shape
+from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
@@ -253,5 +252,7 @@ def _price(case: Case, found: _Ordered) -> float:
     if not found.fixed and (len(columns) == 1 or _nearly_unique(columns[0], table)):
         correlation = columns[0].correlation or 0.0
     search = Search(share, share, quals=len(found.fixed), filters=len(found.others))
-    cost = case.costs.index_scan(table, index_shape(table, columns), search, correlation)
+    cost = case.costs.index_scan(
+        table, case.costs.sizes.in_order(table, columns), search, correlation
+    )
     return cost.startup + (cost.total - cost.startup) * found.wanted

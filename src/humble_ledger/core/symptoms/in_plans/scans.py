@@ -9,8 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.costs.scans import Search
-from humble_ledger.core.costs.sizes import index_shape
+from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
@@ -113,8 +112,7 @@ def _measure(case: Case, node: Node) -> _Scan | None:
         workers = rows_divided_by(case.plan, node) if node.parallel_aware else 1.0
         share = min(1.0, (node.rows_expected or 0.0) * workers / table.rows)
     quals = len(found)
-    scan_cost = table.pages * case.server.setting("seq_page_cost", 1.0)
-    scan_cost += case.costs.per_row(table.rows, quals)
+    scan_cost = case.costs.full_scan(table, quals)
     return _Scan(node, table, read, share, scan_cost, _index_cost(case, table, found, share), found)
 
 
@@ -125,7 +123,7 @@ def _index_cost(case: Case, table: TableFacts, found: Sequence[Predicate], share
     columns = [facts] if facts else list(table.columns.values())[:1]
     if not columns:
         return float("inf")
-    shape = index_shape(table, columns)
+    shape = case.costs.sizes.in_order(table, columns)
     search = Search(share, share, quals=1, filters=max(0, len(found) - 1))
     correlation = columns[0].correlation or 0.0
     return min(

@@ -7,7 +7,10 @@ from collections.abc import Iterator, Mapping
 from itertools import islice
 from typing import Any
 
+from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.schema.facts import ServerFacts
+from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from humble_ledger.engines.postgresql.plans.limits import MOST_BYTES
 from humble_ledger.engines.postgresql.plans.masking import masked_document
 from humble_ledger.engines.postgresql.plans.reader import ENGINE, read_plan
@@ -42,6 +45,10 @@ class PostgresPlans:
         """The document without literals."""
         found: object = masked_document(document)
         return found
+
+    def costs(self, server: ServerFacts) -> CostModel:
+        """The published formulas."""
+        return PostgresCosts(server)
 
     def logged(self, document: object | None, text: str, took_ms: float) -> object:
         """The document of a logged plan; the log tells the whole time beside the plan."""

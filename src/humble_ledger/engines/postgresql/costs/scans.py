@@ -13,37 +13,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from humble_ledger.core.costs.sizes import IndexShape
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts
+from humble_ledger.core.costs.model import IndexShape, ScanCost, Search
+from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts
+from humble_ledger.engines.postgresql.costs.sizes import RANGE_PAGES, PostgresSizes
 
-RANGE_PAGES = 128  # of a block-range index, when nothing else is said
-
-
-@dataclass(frozen=True, slots=True)
-class ScanCost:
-    """The cost of reading rows by one route: before the first row, and of all."""
-
-    startup: float
-    total: float
-    route: str
-
-
-@dataclass(frozen=True, slots=True)
-class Search:
-    """How an index is searched.
-
-    ``bound_share`` is the share of rows within the index range that is walked,
-    ``matched_share`` after all conditions on the index, ``quals`` the number of those
-    conditions, ``filters`` of the others; ``searches`` counts descents (values of an IN
-    list); ``loops`` how often the scan is repeated with another value.
-    """
-
-    bound_share: float
-    matched_share: float
-    quals: int
-    filters: int = 0
-    searches: int = 1
-    loops: float = 1.0
+SKIPS_FROM = 180000  # the version that searches once for each value of a leading column
 
 
 def bitmap_pages(pages: float, rows: float) -> float:
@@ -66,10 +40,20 @@ def pages_fetched(rows: float, pages: float, total_pages: float, cache_pages: fl
 
 
 @dataclass(frozen=True, slots=True)
-class CostModel:
-    """The formulas with one server's cost settings."""
+class PostgresCosts:
+    """The formulas with one server's cost settings; see `core.costs.contract.CostModel`."""
 
     server: ServerFacts
+
+    @property
+    def sizes(self) -> PostgresSizes:
+        """How large its indexes are."""
+        return PostgresSizes()
+
+    @property
+    def skips_leading_columns(self) -> bool:
+        """Whether a search may skip a leading column."""
+        return self.server.version_number >= SKIPS_FROM
 
     def _of(self, name: str) -> float:
         return self.server.setting(name, _DEFAULTS[name])
@@ -91,6 +75,15 @@ class CostModel:
     def per_row(self, rows: float, operators: float = 0) -> float:
         """Handling rows, each with some operator calls."""
         return rows * (self._of("cpu_tuple_cost") + operators * self._of("cpu_operator_cost"))
+
+    def full_scan(self, table: TableFacts, operators: float = 0) -> float:
+        """cost_seqscan by one process."""
+        return table.pages * self._of("seq_page_cost") + self.per_row(table.rows, operators)
+
+    def correlation(self, leading: ColumnFacts | None, keys: int) -> float:
+        """That of the leading column, with btcostestimate's discount for several keys."""
+        found = (leading.correlation or 0.0) if leading else 0.0
+        return found * 0.75 if keys > 1 else found
 
     def index_part(
         self, table: TableFacts, shape: IndexShape, search: Search

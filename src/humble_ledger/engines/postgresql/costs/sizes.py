@@ -11,10 +11,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from humble_ledger.core.costs.model import IndexShape, KeySample
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 
+RANGE_PAGES = 128  # of a block-range index, when nothing else is said
 PAGE_HEADERS_BYTES = 40  # page header and b-tree's own trailer
 FILL = 0.9
 ITEM_POINTER_BYTES = 4
@@ -24,61 +25,7 @@ ROW_POINTER_BYTES = 6
 _NOT_MERGED = ("numeric", "real", "double precision", "jsonb")
 
 
-@dataclass(frozen=True, slots=True)
-class IndexShape:
-    """Predicted size of an index: pages, levels above the leaves, entries."""
-
-    pages: int
-    levels: int
-    entries: float
-
-    def size_bytes(self, page_bytes: int) -> int:
-        """The file's size."""
-        return self.pages * page_bytes
-
-
-@dataclass(frozen=True, slots=True)
-class KeySample:
-    """What a block sample of a table showed of the entries an index would have.
-
-    ``rows_seen`` were read, ``rows_kept`` of them met the index's condition; among these
-    ``distinct_seen`` keys differed, ``seen_once`` of them came once; ``entry_bytes`` is the
-    mean length of an index entry with its header, aligned.
-    """
-
-    rows_seen: int
-    rows_kept: int
-    distinct_seen: int
-    seen_once: int
-    entry_bytes: float
-
-    @property
-    def share(self) -> float:
-        """The part of the rows that meet the condition."""
-        return self.rows_kept / max(1, self.rows_seen)
-
-    def distinct(self, entries: float, in_order: bool) -> float:
-        """How many different keys so many entries have.
-
-        A block sample of a table whose rows lie in the order of the key sees whole runs of
-        equal keys, so their number grows with the rows.
-        """
-        if self.rows_kept == 0:
-            return 1.0
-        kept, seen, once = float(self.rows_kept), float(self.distinct_seen), float(self.seen_once)
-        if kept >= entries or once == 0:
-            found = seen
-        elif in_order:
-            found = seen * entries / kept
-        elif once >= kept:
-            found = entries
-        else:
-            found = kept * seen / ((kept - once) + once * kept / entries)
-        return max(1.0, min(found, entries))
-
-
 IN_ORDER = 0.9  # correlation of the leading column with the place of its rows
-FEWEST_KEPT = 30  # rows of a sample, below which its share says less than the planner's
 
 
 def _aligned(length: float, to: int = 8) -> int:
@@ -174,7 +121,7 @@ def _distinct_keys(columns: Sequence[ColumnFacts], entries: float) -> float:
     return max(1.0, min(product * -math.expm1(-entries / product), entries))
 
 
-def block_range_shape(table: TableFacts, keys: int, range_pages: int) -> IndexShape:
+def block_range_shape(table: TableFacts, keys: int, range_pages: int = RANGE_PAGES) -> IndexShape:
     """A block-range index: a map, and the least and greatest value of each range of pages."""
     ranges = max(1, math.ceil(table.pages / range_pages))
     of_map = math.ceil(ranges / 1360)
@@ -188,3 +135,26 @@ def inverted_shape(table: TableFacts, width_bytes: float, terms_per_row: float) 
     packed = places * 3.0 / FILL
     terms = min(places, 50_000.0) * (width_bytes / max(1.0, terms_per_row) + 24)
     return IndexShape(2 + math.ceil((packed + terms) / table.page_bytes), 1, places)
+
+
+class PostgresSizes:
+    """See `core.costs.contract.IndexSizer`."""
+
+    def in_order(
+        self,
+        table: TableFacts,
+        columns: Sequence[ColumnFacts],
+        included: Sequence[ColumnFacts] = (),
+        entries: float | None = None,
+        sample: KeySample | None = None,
+    ) -> IndexShape:
+        """A b-tree."""
+        return index_shape(table, columns, included, entries, sample)
+
+    def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
+        """A block-range index with ranges of the usual size."""
+        return block_range_shape(table, keys)
+
+    def inverted(self, table: TableFacts, width_bytes: float, terms_per_row: float) -> IndexShape:
+        """An inverted index."""
+        return inverted_shape(table, width_bytes, terms_per_row)

@@ -1,0 +1,93 @@
+"""What an engine's formulas must offer, so that predictions can be made by them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from humble_ledger.core.costs.model import IndexShape, KeySample, ScanCost, Search
+from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
+
+
+class IndexSizer(Protocol):
+    """How large an index would be when freshly built."""
+
+    def in_order(
+        self,
+        table: TableFacts,
+        columns: Sequence[ColumnFacts],
+        included: Sequence[ColumnFacts] = (),
+        entries: float | None = None,
+        sample: KeySample | None = None,
+    ) -> IndexShape:
+        """An index that is kept in the order of its keys.
+
+        ``entries`` are its rows when they are not all of the table's. An expression among its
+        keys is no column: what a sample shows stands for it.
+        """
+        ...
+
+    def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
+        """An index of the least and greatest value of each range of pages."""
+        ...
+
+    def inverted(self, table: TableFacts, width_bytes: float, terms_per_row: float) -> IndexShape:
+        """An index from the parts of a value to its rows."""
+        ...
+
+
+class CostModel(Protocol):
+    """One server's cost formulas with its settings; costs in the server's units."""
+
+    @property
+    def sizes(self) -> IndexSizer:
+        """How large its indexes are."""
+        ...
+
+    @property
+    def skips_leading_columns(self) -> bool:
+        """Whether a search may skip a leading column, once for each of its values."""
+        ...
+
+    def sort(self, rows: float, width_bytes: float) -> float:
+        """Sorting rows, in memory or on disk."""
+        ...
+
+    def per_row(self, rows: float, operators: float = 0) -> float:
+        """Handling rows, each with some operator calls."""
+        ...
+
+    def full_scan(self, table: TableFacts, operators: float = 0) -> float:
+        """Reading a table whole, with some operator calls for each row."""
+        ...
+
+    def correlation(self, leading: ColumnFacts | None, keys: int) -> float:
+        """How far rows lie in the order of an index with so many keys, from -1 to 1."""
+        ...
+
+    def index_scan(
+        self,
+        table: TableFacts,
+        shape: IndexShape,
+        search: Search,
+        correlation: float,
+        covering: bool = False,
+    ) -> ScanCost:
+        """Fetching rows in the order of an index."""
+        ...
+
+    def bitmap_scan(self, table: TableFacts, shape: IndexShape, search: Search) -> ScanCost:
+        """Finding rows by an index, then fetching their pages in the order of the table."""
+        ...
+
+    def block_range_scan(
+        self, table: TableFacts, shape: IndexShape, search: Search, correlation: float
+    ) -> ScanCost:
+        """Reading the ranges of pages that an index of block ranges leaves."""
+        ...
+
+    def inverted_scan(
+        self, table: TableFacts, shape: IndexShape, search: Search, terms: int
+    ) -> ScanCost:
+        """One search of so many terms by an inverted index."""
+        ...

@@ -1,0 +1,1 @@
+"""PostgreSQL's published cost formulas and page layout."""
