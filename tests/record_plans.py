@@ -14,7 +14,7 @@ import psycopg
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.demo.scenario import build_scenario, scenario_cluster
 from humble_ledger.demo.workload import load_workload
-from humble_ledger.engines.contract import Limits, PlanDocument
+from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.explain import explain
 from humble_ledger.engines.postgresql.launcher import find_binaries
@@ -55,7 +55,11 @@ def filled(url: str, sql: str, values: tuple[object, ...]) -> str:
 
 
 def _save(session: PostgresSession, folder: Path, name: str, sql: str) -> None:
-    _write(folder, name, session.explain(Statement(sql), measure=True, allow_writes=True))
+    _write(
+        folder,
+        name,
+        session.explain(Statement(sql), ExplainOptions(measure=True, allow_writes=True)),
+    )
 
 
 def _with_settings(

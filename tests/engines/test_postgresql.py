@@ -15,7 +15,7 @@ from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.demo.workload import load_workload
-from humble_ledger.engines.contract import Capability, Change, Limits, NewIndex
+from humble_ledger.engines.contract import Capability, Change, ExplainOptions, Limits, NewIndex
 from humble_ledger.engines.postgresql.connection import public_url
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.explain import has_placeholders
@@ -85,13 +85,13 @@ def test_an_address_that_is_none_is_refused_without_showing_it() -> None:
 def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
     session = PostgresSession(server.url, Limits(statement_ms=300, lock_ms=100))
     with pytest.raises(StatementTimedOut):
-        session.explain(Statement("SELECT pg_sleep(3)"), measure=True)
+        session.explain(Statement("SELECT pg_sleep(3)"), ExplainOptions(measure=True))
     with pytest.raises(RefusedForSafety):
-        session.explain(Statement("DELETE FROM visit"), measure=True)
+        session.explain(Statement("DELETE FROM visit"), ExplainOptions(measure=True))
     # A function that writes cannot be seen in the text; the session's own setting stops it.
     server.do("CREATE SEQUENCE IF NOT EXISTS s")
     with pytest.raises(RefusedForSafety, match="calls nextval"):
-        session.explain(Statement("SELECT nextval('s')"), measure=True)
+        session.explain(Statement("SELECT nextval('s')"), ExplainOptions(measure=True))
     names = server.fetch("SELECT application_name FROM pg_stat_activity")
     assert ("humble-ledger",) in names
     session.close()
@@ -100,7 +100,7 @@ def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
 def test_allowed_writes_are_rolled_back(session: PostgresSession, server: Server) -> None:
     before = server.fetch("SELECT count(*), sum(minutes) FROM visit")
     statement = Statement("UPDATE visit SET minutes = 0 WHERE visit_id < $1", ("50",))
-    found = session.explain(statement, measure=True, allow_writes=True)
+    found = session.explain(statement, ExplainOptions(measure=True, allow_writes=True))
     assert found.plan.measured and found.plan.root.label == "Update"
     assert server.fetch("SELECT count(*), sum(minutes) FROM visit") == before
 
@@ -126,7 +126,7 @@ def test_placeholders_without_values_give_the_generic_plan(session: PostgresSess
     assert plan.relations() == {("public", "reading")}
     assert any("$1" in text for n in plan.nodes() for text in n.conditions.all())
     with pytest.raises(WrongUsage, match="no values"):
-        session.explain(statement, measure=True)
+        session.explain(statement, ExplainOptions(measure=True))
 
 
 def test_facts_of_a_table(session: PostgresSession, server: Server) -> None:

@@ -11,7 +11,7 @@ from humble_ledger.core.schema.collations import sorted_by_bytes
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import Wrapping, predicates
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.contract import ExplainOptions, Limits
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.conftest import Server
 
@@ -78,7 +78,9 @@ def _compare_with_pattern(server: Server, name: str) -> None:
 
 def _served(session: PostgresSession, sql: str) -> tuple[bool, str]:
     """Whether an index finds the rows when the table may not be read whole, and the condition."""
-    plan = session.explain_under(Statement(sql), [("enable_seqscan", "off")]).plan
+    plan = session.explain(
+        Statement(sql), ExplainOptions(settings=(("enable_seqscan", "off"),))
+    ).plan
     nodes = list(plan.nodes())
     searched = [text for node in nodes for text in node.conditions.search]
     return bool(searched), next(iter([*searched, *(t for n in nodes for t in n.conditions.filter)]))

@@ -10,6 +10,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.masking import masked
+from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.engines.registry import plans_of
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.parameters import with_values
@@ -62,7 +63,9 @@ def explain_now(
     """Explain a statement on the target and keep its plan."""
     assert subject.statement is not None
     workspace.require_ledger()
-    found = workspace.session.explain(subject.statement, measure=measure, allow_writes=allow_writes)
+    found = workspace.session.explain(
+        subject.statement, ExplainOptions(measure=measure, allow_writes=allow_writes)
+    )
     kept = keep_plan(workspace, subject.statement, found.plan, found.document, query=subject.query)
     calls = workspace.session.side_effects(subject.statement)
     return replace(kept, planner_calls=tuple(e.name for e in calls if e.planner_calls))

@@ -9,7 +9,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.deciding import deciding
 from humble_ledger.core.routes.exploring import Avoided, Found, explore
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import PlanDocument
+from humble_ledger.engines.contract import ExplainOptions, PlanDocument
 from humble_ledger.errors import StatementTimedOut, WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading import keep_plan, table_names
@@ -55,11 +55,11 @@ def routes_of(
 
     def ask(avoided: Avoided) -> Plan:
         progress(f"asking for the plan without {', '.join(sorted(avoided))}")
-        documents[avoided] = session.explain_without(statement, avoided)
+        documents[avoided] = session.explain(statement, ExplainOptions(forbidden=avoided))
         return documents[avoided].plan
 
     first = ask(frozenset())
-    found = explore(first, ask)
+    found = explore(first, ask, able=session.methods)
     tables = session.tables(table_names(first)) if len(found) > 1 else {}
     decision = deciding([each.plan for each in found], tables, session.costs)
     shown = found[:KEPT]
@@ -94,8 +94,9 @@ def _route(
         at_most = None if limit_ms is None else int(limit_ms)
         try:
             for _ in range(2):  # the first run warms the cache for its own pages
-                document = workspace.session.explain_without(
-                    statement, found.avoided, measure=True, at_most_ms=at_most
+                document = workspace.session.explain(
+                    statement,
+                    ExplainOptions(measure=True, forbidden=found.avoided, at_most_ms=at_most),
                 )
         except StatementTimedOut:
             if limit_ms is None:

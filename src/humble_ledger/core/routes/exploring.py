@@ -7,7 +7,7 @@ show the next one; asked again without that one's, the one behind it, and so on.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -89,14 +89,19 @@ def _shape(node: Node) -> tuple[object, ...]:
     )  # fmt: skip
 
 
-def explore(first: Plan, ask: Ask, most_asked: int = MOST_ASKED) -> list[Found]:
+def explore(
+    first: Plan,
+    ask: Ask,
+    most_asked: int = MOST_ASKED,
+    able: Collection[Method] = frozenset(Method),
+) -> list[Found]:
     """All different ways that come to light, the server's own choice first, then by cost.
 
-    ``ask`` gives the plan when some methods are forbidden. A server that has no other way
+    ``ask`` gives the plan when some methods are forbidden, of those it is ``able`` to. A server that has no other way
     uses a forbidden method all the same; such plans are left out.
     """
     known = {shape_of(first): Found(first, frozenset())}
-    waiting = deque(frozenset((method,)) for method in methods_of(first))
+    waiting = deque(frozenset((method,)) for method in methods_of(first) if method in able)
     asked: set[Avoided] = set()
     while waiting and len(asked) < most_asked:
         avoided = waiting.popleft()
@@ -111,7 +116,7 @@ def explore(first: Plan, ask: Ask, most_asked: int = MOST_ASKED) -> list[Found]:
         if shape not in known:
             known[shape] = Found(plan, avoided)
             if len(avoided) < MOST_AVOIDED:
-                waiting.extend(avoided | {method} for method in used)
+                waiting.extend(avoided | {method} for method in used if method in able)
     others = [each for each in known.values() if each.avoided]
     return [known[shape_of(first)], *sorted(others, key=lambda each: each.cost)]
 

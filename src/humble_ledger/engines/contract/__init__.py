@@ -24,7 +24,7 @@ from humble_ledger.engines.contract.limits import (
     STATEMENT_TIMEOUT_MS,
     Limits,
 )
-from humble_ledger.engines.contract.plans import PlanDocument, PlanFormat
+from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument, PlanFormat
 from humble_ledger.engines.contract.server import Session
 from humble_ledger.engines.contract.support import Capability, Support
 
@@ -39,6 +39,7 @@ __all__ = [
     "Client",
     "Engine",
     "Experiment",
+    "ExplainOptions",
     "IndexBuild",
     "Leftovers",
     "Limits",

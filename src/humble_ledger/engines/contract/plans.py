@@ -7,6 +7,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts
 
 
@@ -16,6 +17,22 @@ class PlanDocument:
 
     plan: Plan
     document: object
+
+
+@dataclass(frozen=True, slots=True)
+class ExplainOptions:
+    """How a statement is explained.
+
+    With ``measure`` it is run; with ``allow_writes`` also one that changes data, and what it
+    changed is undone. ``settings`` (name, value) hold for this plan alone, the server may not
+    use the methods in ``forbidden``, and a run is given up after ``at_most_ms``.
+    """
+
+    measure: bool = False
+    allow_writes: bool = False
+    settings: tuple[tuple[str, str], ...] = ()
+    forbidden: frozenset[Method] = frozenset()
+    at_most_ms: int | None = None
 
 
 class PlanFormat(Protocol):

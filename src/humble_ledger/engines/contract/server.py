@@ -24,7 +24,7 @@ from humble_ledger.core.workload.statistics import StatisticsLook
 from humble_ledger.engines.contract.lab import (
     Outcome,
 )
-from humble_ledger.engines.contract.plans import PlanDocument
+from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
 from humble_ledger.engines.contract.support import Capability, Support
 
 
@@ -42,30 +42,24 @@ class Session(Protocol):
         """Whether this server is able to do that; if not, why, and what to do."""
         ...
 
-    def explain(
-        self, statement: Statement, *, measure: bool = False, allow_writes: bool = False
-    ) -> PlanDocument:
-        """The plan of a statement; with ``measure`` it is run."""
+    @property
+    def methods(self) -> frozenset[Method]:
+        """The methods that this server can be forbidden, see `ExplainOptions.forbidden`."""
         ...
 
-    def explain_without(
+    def explain(
         self,
         statement: Statement,
-        methods: Iterable[Method],
-        *,
-        measure: bool = False,
-        at_most_ms: int | None = None,
+        options: ExplainOptions = ExplainOptions(),  # noqa: B008
     ) -> PlanDocument:
-        """The plan of a statement if the server may not use these methods.
+        """The plan of a statement.
 
-        With ``measure`` it is run, and given up after ``at_most_ms``.
+        Raises:
+            UnreadableInput: the statement has no plan, or the server rejects it.
+            RefusedForSafety: it is to be measured, and changes data or may act outside of its
+                transaction.
+            StatementTimedOut: it ran too long.
         """
-        ...
-
-    def explain_under(
-        self, statement: Statement, settings: Sequence[tuple[str, str]]
-    ) -> PlanDocument:
-        """The estimated plan of a statement under other settings, which then come back."""
         ...
 
     def run(self, statement: Statement) -> Outcome:

@@ -16,7 +16,14 @@ from humble_ledger.core.statements.kinds import Statement, require_plan, require
 from humble_ledger.core.statements.side_effects import SideEffect, refuse_plan, refuse_run
 from humble_ledger.core.workload.sampling import ActivityLook
 from humble_ledger.core.workload.statistics import StatisticsLook
-from humble_ledger.engines.contract import Capability, Limits, Outcome, PlanDocument, Support
+from humble_ledger.engines.contract import (
+    Capability,
+    ExplainOptions,
+    Limits,
+    Outcome,
+    PlanDocument,
+    Support,
+)
 from humble_ledger.engines.postgresql import (
     activity,
     catalogue,
@@ -60,52 +67,30 @@ class PostgresSession:
         """Whether this server is able to do that; if not, why, and what to do."""
         return support.of(self.server, capability)
 
+    @property
+    def methods(self) -> frozenset[Method]:
+        """The methods that can be forbidden: all."""
+        return frozenset(Method)
+
     def explain(
-        self, statement: Statement, *, measure: bool = False, allow_writes: bool = False
-    ) -> PlanDocument:
-        """The plan of a statement; with ``measure`` it is run, and what it changed undone.
-
-        Raises:
-            UnreadableInput: the statement has no plan, or the server rejects it.
-            RefusedForSafety: it changes data and ``allow_writes`` is off.
-        """
-        require_plan(statement.sql)
-        if not measure:
-            return self._explain(statement)
-        require_readable_run(statement.sql, allow_writes)
-        if not allow_writes:
-            return self._explain(statement, measure=True)
-        self._require_harmless(statement, measure=True, writes=True)
-        with undone(self._connection):
-            return self._explained(statement, measure=True)
-
-    def explain_without(
         self,
         statement: Statement,
-        methods: Iterable[Method],
-        *,
-        measure: bool = False,
-        at_most_ms: int | None = None,
+        options: ExplainOptions = ExplainOptions(),  # noqa: B008
     ) -> PlanDocument:
-        """The plan of a statement if the server may not use these methods.
-
-        Raises:
-            StatementTimedOut: it ran longer than ``at_most_ms``.
-            RefusedForSafety: it is to be measured, and changes data.
-        """
+        """The plan of a statement; see `engines.contract.Session`."""
         require_plan(statement.sql)
-        if measure:
-            require_readable_run(statement.sql, False)
-        with avoiding(self._connection, tuple(methods)), timeout(self._connection, at_most_ms):
-            return self._explain(statement, measure=measure)
-
-    def explain_under(
-        self, statement: Statement, settings: Sequence[tuple[str, str]]
-    ) -> PlanDocument:
-        """The estimated plan of a statement under other settings, which then come back."""
-        require_plan(statement.sql)
-        with under(self._connection, settings):
-            return self._explain(statement)
+        if options.measure:
+            require_readable_run(statement.sql, options.allow_writes)
+        with (
+            avoiding(self._connection, options.forbidden),
+            under(self._connection, options.settings),
+            timeout(self._connection, options.at_most_ms),
+        ):
+            if not (options.measure and options.allow_writes):
+                return self._explain(statement, measure=options.measure)
+            self._require_harmless(statement, measure=True, writes=True)
+            with undone(self._connection):
+                return self._explained(statement, measure=True)
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement that only reads, fetch its rows, and time it.

@@ -12,7 +12,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import Session
+from humble_ledger.engines.contract import ExplainOptions, Session
 from humble_ledger.errors import HumbleError, TargetUnreachable
 
 MOST_PROBES = 60  # for one plan
@@ -40,9 +40,11 @@ class AskedPlanner:
     def plan_without(self, methods: frozenset[Method]) -> Plan | None:
         """The plan of the same statement if the server may not use these methods."""
         statement = self.statement
-        if statement is None:
+        if statement is None or not methods <= self.session.methods:
             return None
-        return self._ask(lambda: self.session.explain_without(statement, methods).plan)
+        return self._ask(
+            lambda: self.session.explain(statement, ExplainOptions(forbidden=methods)).plan
+        )
 
     def column_values(self, table: TableName, column: str) -> ColumnValues | None:
         """What the statistics know of a column's values."""

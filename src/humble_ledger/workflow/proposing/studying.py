@@ -19,6 +19,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
+from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.errors import RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
 from humble_ledger.workflow.reading import SAVED
@@ -100,7 +101,7 @@ def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
     """A setting with the cost the planner itself estimates under it."""
     statement = Statement(entry.statement, entry.parameters)
     try:
-        under = workspace.session.explain_under(statement, remedy.settings).plan
+        under = workspace.session.explain(statement, ExplainOptions(settings=remedy.settings)).plan
     except (StatementRejected, RefusedForSafety):
         return remedy
     before, after = entry.plan.cost_total, under.cost_total
