@@ -12,6 +12,7 @@ from humble_ledger.core.estimates.typical import (
 )
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import TokenKind, tokens
+from humble_ledger.engines.contract import Capability
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.workspace import Workspace
 
@@ -40,6 +41,12 @@ def with_values(
         raise WrongUsage(
             "The statement has no parameters such as $1 to find values for.",
             "Leave --values out.",
+        )
+    able = workspace.session.support(Capability.GENERIC_EXPLAIN)
+    if not able:
+        raise WrongUsage(
+            f"No values can be found for the parameters: {able.reason}.",
+            able.remedy or "Write the values into the statement.",
         )
     bare = Statement(statement.sql)
     uses = parameter_uses(workspace.session.explain(bare).plan)

@@ -11,12 +11,13 @@ from humble_ledger.workflow.workspace import Workspace
 def surroundings_of(workspace: Workspace, entry: PlanEntry) -> PlanSurroundings:
     """The tables of a plan; a saved plan's are unknown, as it may be of any server.
 
-    Plans read from a log name tables without their schema: the one in public is meant.
+    Plans read from a log name tables without their schema: the default one is meant.
     """
     if entry.origin == SAVED or not workspace.has_target:
         return PlanSurroundings(entry, {}, None)
     pairs = {TableName(schema, name) for schema, name in entry.plan.relations()}
-    asked = {pair: TableName(pair.schema or "public", pair.name) for pair in pairs}
+    default = workspace.session.server.default_schema
+    asked = {pair: TableName(pair.schema or default, pair.name) for pair in pairs}
     facts = workspace.session.tables(asked.values())
     known = {pair: facts[name] for pair, name in asked.items() if name in facts}
     return PlanSurroundings(entry, known, workspace.session.server)

@@ -97,8 +97,8 @@ def explore(
 ) -> list[Found]:
     """All different ways that come to light, the server's own choice first, then by cost.
 
-    ``ask`` gives the plan when some methods are forbidden, of those it is ``able`` to. A server that has no other way
-    uses a forbidden method all the same; such plans are left out.
+    ``ask`` gives the plan when some methods are forbidden, of those it is ``able`` to. A server
+    that has no other way uses a forbidden method all the same; such plans are left out.
     """
     known = {shape_of(first): Found(first, frozenset())}
     waiting = deque(frozenset((method,)) for method in methods_of(first) if method in able)

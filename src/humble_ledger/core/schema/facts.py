@@ -187,7 +187,8 @@ class ServerFacts:
     """The server behind a session: version, place, and planner settings in base units.
 
     ``settings`` holds costs as plain numbers, memory in bytes (``…_bytes``) and page counts
-    (``…_pages``) as the server resolved them.
+    (``…_pages``) as the server resolved them. ``default_schema`` is the one a name without a
+    schema stands for.
     """
 
     engine: str
@@ -197,6 +198,7 @@ class ServerFacts:
     user: str
     read_only_copy: bool = False
     superuser: bool = False
+    default_schema: str = ""
     settings: Mapping[str, float] = field(default_factory=dict)
     texts: Mapping[str, str] = field(default_factory=dict)
 

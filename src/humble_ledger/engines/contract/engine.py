@@ -78,10 +78,6 @@ class Engine(Protocol):
         """
         ...
 
-    def hide_index_sql(self, schema: str, name: str) -> str:
-        """The statement that hides an index from the transaction it is run in."""
-        ...
-
     def hands(
         self, url: str, limits: Limits = ..., mark: str = ...
     ) -> AbstractContextManager[AdminSession]:

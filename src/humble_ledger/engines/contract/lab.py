@@ -52,13 +52,15 @@ class NewIndex:
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """What a trial changes: indexes, and further statements (statistics, settings).
+    """What a trial changes: indexes that are made, others (schema, name) that are hidden as if they
+    were not there, and further statements (statistics, settings).
 
     ``writes`` tells that statements that change data will be run, each undone after.
     """
 
     indexes: tuple[NewIndex, ...] = ()
     others: tuple[str, ...] = ()
+    hidden: tuple[tuple[str, str], ...] = ()
     writes: bool = False
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 
+from psycopg import sql
+
 from humble_ledger.engines.contract import Change, IndexBuild, NewIndex
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
@@ -28,7 +30,19 @@ def make(connection: Connection, change: Change) -> list[IndexBuild]:
         StatementRejected: the server refuses.
     """
     built = [build(connection, index) for index in change.indexes]
-    return built + [_run(connection, statement) for statement in change.others]
+    statements = [*(hidden_sql(*place) for place in change.hidden), *change.others]
+    return built + [_run(connection, statement) for statement in statements]
+
+
+def hidden_sql(schema: str, name: str) -> str:
+    """The statement that hides an index from the transaction it is run in.
+
+    The planner leaves out indexes that are not valid. Only the catalogue's row is locked:
+    readers and writers of the table do not wait, and ROLLBACK undoes it.
+    """
+    index = sql.Identifier(schema, name).as_string(None)
+    where = sql.SQL("indexrelid = {}::regclass::oid").format(sql.Literal(index))
+    return f"UPDATE pg_catalog.pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
 
 
 def build(connection: Connection, index: NewIndex, *, online: bool = False) -> IndexBuild:

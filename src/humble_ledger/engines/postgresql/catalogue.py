@@ -64,6 +64,8 @@ WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 
+DEFAULT_SCHEMA = "public"
+
 # Whether a collation compares texts byte by byte: the server's own providers do, those of the
 # operating system for these two locales. A collation of a database may be any of them.
 _BY_BYTES_SQL = """
@@ -221,6 +223,7 @@ def server_facts(connection: Connection) -> ServerFacts:
         user=top["user_name"],
         read_only_copy=top["recovering"],
         superuser=top["superuser"],
+        default_schema=DEFAULT_SCHEMA,
         settings=settings,
         texts={"log_line_prefix": top["prefix"]},
     )

@@ -83,10 +83,6 @@ class PostgresEngine:
         """Time writes on two copies of a table, one of them with an index."""
         return write_costs.write_runs(url, table, index_on, updated, mark, limits)
 
-    def hide_index_sql(self, schema: str, name: str) -> str:
-        """The statement that hides an index from the transaction it is run in."""
-        return experiment.hidden_sql(schema, name)
-
     def hands(
         self,
         url: str,

@@ -15,12 +15,11 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import psycopg
-from psycopg import sql
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Arm, Change, IndexBuild, Limits, Outcome, PlanDocument
 from humble_ledger.engines.postgresql.arm import PostgresArm, kept_savepoint, undone_savepoint
-from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, make
+from humble_ledger.engines.postgresql.building import BUILD_TIMEOUT_MS, hidden_sql, make
 from humble_ledger.engines.postgresql.connection import Connection, connect, end
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.local_process import local_process
@@ -106,17 +105,6 @@ class _Hiding:
         finally:
             with contextlib.suppress(psycopg.Error):
                 self.connection.execute("ROLLBACK TO SAVEPOINT humble_hidden")
-
-
-def hidden_sql(schema: str, name: str) -> str:
-    """The statement that hides an index from the transaction it is run in.
-
-    The planner leaves out indexes that are not valid. Only the catalogue's row is locked:
-    readers and writers of the table do not wait, and ROLLBACK undoes it.
-    """
-    index = sql.Identifier(schema, name).as_string(None)
-    where = sql.SQL("indexrelid = {}::regclass::oid").format(sql.Literal(index))
-    return f"UPDATE pg_catalog.pg_index SET indisvalid = false WHERE {where.as_string(None)}"  # noqa: S608
 
 
 @contextlib.contextmanager

@@ -30,12 +30,13 @@ def symptoms_of_schema(workspace: Workspace, only: TableName | None = None) -> l
 def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:
     """The columns by which the plans of captured queries search, filter or join."""
     found = set()
+    default = workspace.session.server.default_schema
     for query in captured_queries(workspace):
         entry = newest_plan(workspace, query)
         if entry is None:
             continue
         for account in table_accounts(entry.plan):
-            name = TableName(account.name.schema or "public", account.name.name)
+            name = TableName(account.name.schema or default, account.name.name)
             for column, places in account.columns.items():
                 if any(place in _SEARCHING for place in places):
                     found.add((name, column))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.entries import RemedyEntry
@@ -87,7 +87,6 @@ class Making:
 def making_of(
     entries: Sequence[RemedyEntry],
     mark: str,
-    hide_index_sql: Callable[[str, str], str],
     *,
     writes: bool,
 ) -> Making:
@@ -97,13 +96,9 @@ def making_of(
         for entry in entries
         if entry.remedy.index is not None
     )
-    others = tuple(s for entry in entries for s in _inside(entry.remedy, hide_index_sql))
-    change = Change(tuple(index.new for index in indexes), others, writes)
+    remedies = [entry.remedy for entry in entries]
+    # Besides building indexes, what one connection alone gets.
+    others = tuple(s for r in remedies if r.type in _SET_INSIDE for s in r.apply)
+    hidden = tuple(r.removes for r in remedies if r.removes is not None)
+    change = Change(tuple(index.new for index in indexes), others, hidden, writes)
     return Making(tuple(entries), indexes, change)
-
-
-def _inside(remedy: Remedy, hide_index_sql: Callable[[str, str], str]) -> tuple[str, ...]:
-    """The statements of a remedy that one connection alone gets, besides building indexes."""
-    if remedy.removes is not None:
-        return (hide_index_sql(*remedy.removes),)
-    return remedy.apply if remedy.type in _SET_INSIDE else ()

@@ -117,11 +117,10 @@ def try_remedies(
     told = repetition_of_side_effects(workspace, tried, most_pairs, writes=writes)
     if told:
         announce(told)
-    hide = workspace.engine.hide_index_sql
-    rehearsed = making_of(entries, "", hide, writes=writes)
+    rehearsed = making_of(entries, "", writes=writes)
     chosen = choose_way(workspace, rehearsed, tried, on_production=on_production)
     with _recorded(workspace) as record:
-        making = making_of(entries, record.mark, hide, writes=writes)
+        making = making_of(entries, record.mark, writes=writes)
         run = _Run(
             workspace, making, record, tried, most_pairs, smallest_effect, progress, announce
         )
@@ -207,7 +206,7 @@ class _Run:
             unusable = error.message.rstrip(".")
         if measured is not None:
             return self._concluded(chosen, measured)
-        if self.making.change.others or not self.making.indexes:
+        if self.making.change.others or self.making.change.hidden or not self.making.indexes:
             raise RefusedForSafety(
                 f"The change cannot be judged just now: {unusable}.",
                 "Nothing was changed; try again in a moment, or an index by itself.",

@@ -13,12 +13,12 @@ from humble_ledger.core.remedies.rewrites.model import (
     all_conditions,
     and_all,
     is_unique,
+    known_table,
     only_inner_joins,
     plain,
     sources,
     written,
 )
-from humble_ledger.core.schema.facts import TableName
 
 
 def not_in(reading: Reading) -> Iterator[Rewriting]:
@@ -91,7 +91,7 @@ def _never_null(reading: Reading, shown: exp.Expr, query: exp.Select) -> bool:
     source = query.args.get("from_")
     if not isinstance(shown, exp.Column) or source is None or query.args.get("joins"):
         return False
-    facts = reading.known.get(TableName(source.this.db or "public", source.this.name))
+    facts = known_table(reading.known, source.this)
     return facts is not None and shown.name in facts.columns and facts.columns[shown.name].not_null
 
 

@@ -66,15 +66,22 @@ def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
     if not isinstance(tree, exp.Select) or tree.args.get("from_") is None:
         return None
     found: dict[str, TableFacts] = {}
-    by_name = {(name.schema, name.name): facts for name, facts in tables.items()}
     for source in sources(tree):
         if not isinstance(source, exp.Table):
             return None
-        facts = by_name.get((source.db or "public", source.name))
+        facts = known_table(tables, source)
         if facts is None:
             return None
         found[source.alias_or_name] = facts
     return Reading(tree, found, tables)
+
+
+def known_table(tables: Mapping[TableName, TableFacts], source: exp.Table) -> TableFacts | None:
+    """The table that a name stands for; one without a schema when only one has that name."""
+    if source.db:
+        return tables.get(TableName(source.db, source.name))
+    found = [facts for name, facts in tables.items() if name.name == source.name]
+    return found[0] if len(found) == 1 else None
 
 
 def sources(tree: exp.Select) -> list[exp.Expr]:
