@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.core.entries import Diagnoses, Diagnosis
+from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
 from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.demo.workload import load_workload
 from humble_ledger.workflow.diagnosing.everything import diagnose

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.core.entries import Diagnosis
+from humble_ledger.core.results.diagnoses import Diagnosis
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.engines.contract import Limits
 from humble_ledger.workflow.diagnosing.everything import diagnose

@@ -11,7 +11,8 @@ from pathlib import Path
 
 from sqlalchemy import func, insert, select
 
-from humble_ledger.core.entries import EventEntry, History
+from humble_ledger.core.entries import EventEntry
+from humble_ledger.core.results.history import History
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.captures import Captures

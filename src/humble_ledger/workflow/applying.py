@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from humble_ledger.core.entries import Application, AppliedQuery, RemedyEntry, TrialEntry
+from humble_ledger.core.entries import RemedyEntry, TrialEntry
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.migration import steps_of
 from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.core.results.applications import Application, AppliedQuery
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.engines.contract import AdminSession
 from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.entries import PlanComparison, PlanEntry
+from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.comparison import compare
+from humble_ledger.core.results.plans import PlanComparison
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import RunChoice

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from humble_ledger.core.entries import QueryFindings, RunEntry, ValueColumn
+from humble_ledger.core.entries import RunEntry
+from humble_ledger.core.results.queries import QueryFindings, ValueColumn
 from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.core.workload.values import (
     FEWEST_RUNS,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from humble_ledger.core.entries import Route, Routes
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.results.plans import Route, Routes
 from humble_ledger.core.routes.deciding import deciding
 from humble_ledger.core.routes.exploring import Avoided, Found, explore
 from humble_ledger.core.statements.kinds import Statement

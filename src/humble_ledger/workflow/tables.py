@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from humble_ledger.core.entries import ColumnReport, TableReport
 from humble_ledger.core.estimates.distribution import AskedValue, place_of
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.estimates.position import literal_of
 from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.results.reports import ColumnReport, TableReport
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.conditions import Predicate, predicates
 from humble_ledger.core.symptoms.in_plans.dead_space import pages_needed

@@ -3,8 +3,8 @@ from __future__ import annotations
 import pytest
 
 from humble_ledger.core.entries import PeriodEntry
+from humble_ledger.core.results.spans import in_spans
 from humble_ledger.core.statements.wording import HOLE
-from humble_ledger.core.workload.spans import in_spans
 from humble_ledger.core.workload.values import ValuedRun, places_of, slow_values
 
 

@@ -6,11 +6,8 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    CaptureEntry,
-    LiveCapture,
-    ScriptCapture,
-)
+from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.results.captures import LiveCapture, ScriptCapture
 from humble_ledger.core.workload.sampling import BlockerBranch
 from humble_ledger.views.documents.parts import rounded
 from humble_ledger.views.documents.queries import WaitRow

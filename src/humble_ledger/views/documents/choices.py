@@ -6,7 +6,8 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import ChosenIndexes, RemedyEntry
+from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.documents.remedies import RemedyRow, remedy_row
 
 

@@ -6,12 +6,10 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    PlanComparison,
-)
 from humble_ledger.core.plans.arithmetic import StepMetrics
 from humble_ledger.core.plans.comparison import Figures
 from humble_ledger.core.plans.model import Node
+from humble_ledger.core.results.plans import PlanComparison
 
 
 class BeforeAfter(Struct, frozen=True):

@@ -6,9 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    History,
-)
+from humble_ledger.core.results.history import History
 
 
 class EventRow(Struct, frozen=True):

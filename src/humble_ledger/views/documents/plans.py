@@ -6,10 +6,7 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    PlanEntry,
-    PlanSurroundings,
-)
+from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.serving import index_services
@@ -19,6 +16,7 @@ from humble_ledger.core.plans.tables import (
     table_accounts,
     whole_work,
 )
+from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.views.documents.parts import iso, rounded
 from humble_ledger.views.documents.targets import EngineInfo

@@ -6,9 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    QueryFindings,
-)
+from humble_ledger.core.results.queries import QueryFindings
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
 from humble_ledger.views.documents.parts import iso, rounded
 

@@ -7,9 +7,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    RemedyEntry,
-)
+from humble_ledger.core.entries import RemedyEntry
 
 
 class PredictionRow(Struct, frozen=True):

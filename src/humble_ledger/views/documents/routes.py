@@ -6,9 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    Routes,
-)
+from humble_ledger.core.results.plans import Routes
 from humble_ledger.core.routes.exploring import said
 
 

@@ -7,8 +7,9 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import Diagnoses, SymptomEntry
+from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.estimates.chain import Chain
+from humble_ledger.core.results.diagnoses import Diagnoses
 from humble_ledger.views.documents.parts import rounded
 
 

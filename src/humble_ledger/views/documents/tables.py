@@ -6,8 +6,8 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import ColumnReport, TableReport
 from humble_ledger.core.estimates.distribution import spread_of
+from humble_ledger.core.results.reports import ColumnReport, TableReport
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.views.documents.parts import iso, rounded
 

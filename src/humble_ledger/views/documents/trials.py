@@ -6,11 +6,8 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.entries import (
-    Application,
-    SettlementEntry,
-    TrialEntry,
-)
+from humble_ledger.core.entries import SettlementEntry, TrialEntry
+from humble_ledger.core.results.applications import Application
 from humble_ledger.core.trials.model import IndexPart, QueryTrial, Side
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from humble_ledger.core.entries import ColumnReport
 from humble_ledger.core.estimates.distribution import PlaceKind, rest_share, spread_of
+from humble_ledger.core.results.reports import ColumnReport
 from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.escaping import escaped_line

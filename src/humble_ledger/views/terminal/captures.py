@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import CaptureEntry, ScriptCapture, ScriptRow
+from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.results.captures import ScriptCapture, ScriptRow
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.workload.incidents import MEANINGS, IncidentKind
 from humble_ledger.views.numbers import Numbers

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import ChosenIndexes
 from humble_ledger.core.remedies.choice.model import Budget, Choice
 from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
 from humble_ledger.views.terminal.text import Text

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import PlanComparison, PlanEntry
+from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.comparison import Change, Comparison, Figures, StepPair
+from humble_ledger.core.results.plans import PlanComparison
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import LiveCapture
+from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.workload.sampling import BlockerBranch, Samples
 from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait

@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import PlanSurroundings
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.plans.serving import IndexService, Service, index_services
 from humble_ledger.core.plans.tables import (
@@ -17,6 +16,7 @@ from humble_ledger.core.plans.tables import (
     table_accounts,
     whole_work,
 )
+from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table

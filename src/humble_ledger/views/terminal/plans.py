@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import PlanEntry, PlanSurroundings
+from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.estimates.accuracy import row_error
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.remarks import remarks
+from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.statements.tokens import has_placeholders
 from humble_ledger.views.numbers import Numbers

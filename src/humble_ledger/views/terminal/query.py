@@ -7,13 +7,10 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 from rich.table import Table
 
-from humble_ledger.core.entries import (
-    PeriodEntry,
-    PlanEntry,
-    QueryFindings,
-)
+from humble_ledger.core.entries import PeriodEntry, PlanEntry
+from humble_ledger.core.results.queries import QueryFindings
+from humble_ledger.core.results.spans import in_spans
 from humble_ledger.core.workload.durations import coarse
-from humble_ledger.core.workload.spans import in_spans
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.values import SlowValue
 from humble_ledger.views.numbers import Numbers

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import Proposals, RemedyEntry
+from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.results.proposals import Proposals
 from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table

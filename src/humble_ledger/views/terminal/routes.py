@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import Route, Routes
+from humble_ledger.core.results.plans import Route, Routes
 from humble_ledger.core.routes.deciding import Decision, Decisive
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.statements.kinds import shorten

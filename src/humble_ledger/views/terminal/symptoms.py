@@ -7,8 +7,9 @@ from collections.abc import Iterable, Sequence
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 
-from humble_ledger.core.entries import Diagnoses, Diagnosis, PlanEntry, SymptomEntry
+from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.estimates.chain import Chain
+from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
 from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers

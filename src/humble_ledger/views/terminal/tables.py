@@ -6,7 +6,6 @@ from datetime import datetime
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import ColumnReport, TableReport
 from humble_ledger.core.estimates.distribution import (
     AskedValue,
     PlaceKind,
@@ -14,6 +13,7 @@ from humble_ledger.core.estimates.distribution import (
     rest_share,
     spread_of,
 )
+from humble_ledger.core.results.reports import ColumnReport, TableReport
 from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.plainly import plainly

@@ -6,14 +6,9 @@ from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.entries import (
-    Application,
-    AppliedQuery,
-    History,
-    RemedyEntry,
-    SettlementEntry,
-    TrialEntry,
-)
+from humble_ledger.core.entries import RemedyEntry, SettlementEntry, TrialEntry
+from humble_ledger.core.results.applications import Application, AppliedQuery
+from humble_ledger.core.results.history import History
 from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.ways import EXPLAINED, Way

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Mapping
 
-from humble_ledger.core.entries import LiveCapture
+from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.statements.kinds import StatementKind, kind_of, shorten
 from humble_ledger.core.statements.masking import masked

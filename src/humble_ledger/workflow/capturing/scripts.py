@@ -7,7 +7,8 @@ import time
 from pathlib import Path
 
 from humble_ledger.capture.scripts import ScriptStatement, read_script
-from humble_ledger.core.entries import CaptureEntry, ScriptCapture, ScriptRow
+from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.results.captures import ScriptCapture, ScriptRow
 from humble_ledger.core.statements.kinds import COMMANDS, Statement, StatementKind, kind_of
 from humble_ledger.core.statements.masking import masked, masked_words
 from humble_ledger.core.statements.tokens import has_placeholders

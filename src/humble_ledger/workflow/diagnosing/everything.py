@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from humble_ledger.core.entries import Diagnoses, Diagnosis, PlanEntry, SymptomEntry
+from humble_ledger.core.entries import PlanEntry, SymptomEntry
+from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.errors import HumbleError, TargetUnreachable
 from humble_ledger.workflow.diagnosing.plans import judge, plan_to_judge

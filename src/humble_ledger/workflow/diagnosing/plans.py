@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.entries import Diagnosis, PlanEntry
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.results.diagnoses import Diagnosis
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case

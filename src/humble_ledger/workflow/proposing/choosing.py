@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from humble_ledger.core.entries import ChosenIndexes
 from humble_ledger.core.remedies.choice.choosing import choose
 from humble_ledger.core.remedies.choice.model import (
     Budget,
@@ -15,6 +14,7 @@ from humble_ledger.core.remedies.choice.model import (
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.remedies.write_overhead import entries_now
+from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
 from humble_ledger.workflow.workspace import Workspace

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 
-from humble_ledger.core.entries import Proposals, RemedyEntry
+from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.choice.choosing import pick
 from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
+from humble_ledger.core.results.proposals import Proposals
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema

@@ -1,0 +1,42 @@
+"""What should help: remedies, and the indexes chosen within a budget."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from humble_ledger.core.entries import (
+    RemedyEntry,
+)
+from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.design import IndexDesign
+
+
+@dataclass(frozen=True, slots=True)
+class Proposals:
+    """What is worth trying, the best first; and indexes that could stand in place of those.
+
+    ``more_alternatives`` were found and not kept.
+    """
+
+    remedies: tuple[RemedyEntry, ...]
+    alternatives: tuple[RemedyEntry, ...] = ()
+    more_alternatives: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ChosenIndexes:
+    """A choice under a budget with the entries of its indexes, and of removals it allows.
+
+    ``writers`` are captured queries that change rows of a table that gets an index, with that
+    table; ``rewrites`` need no index at all. ``timed`` tells whether captured times stand behind
+    the weights, or costs alone.
+    """
+
+    choice: Choice
+    budget: Budget
+    remedies: Mapping[IndexDesign, RemedyEntry]
+    removals: tuple[RemedyEntry, ...] = ()
+    writers: tuple[tuple[str, str], ...] = ()
+    timed: bool = True
+    rewrites: tuple[RemedyEntry, ...] = ()

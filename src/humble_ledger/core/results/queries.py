@@ -1,0 +1,45 @@
+"""All that is known of one query."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from humble_ledger.core.entries import (
+    IncidentEntry,
+    PeriodEntry,
+    PlanEntry,
+    RunEntry,
+    SymptomEntry,
+    WaitEntry,
+)
+from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.core.workload.values import SlowValue
+
+
+@dataclass(frozen=True, slots=True)
+class ValueColumn:
+    """A place in a query where values stand, and the value of each run shown, in order."""
+
+    name: str
+    values: tuple[str | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class QueryFindings:
+    """All that the ledger knows of one query.
+
+    ``source`` is the kind of source its figures are from; ``columns`` has the values of
+    ``runs``, the slowest that were kept.
+    """
+
+    ranked: RankedQuery
+    source: str
+    runs: tuple[RunEntry, ...]
+    kept_runs: int
+    columns: tuple[ValueColumn, ...]
+    slow_values: tuple[tuple[str, SlowValue], ...]
+    over_time: tuple[PeriodEntry, ...]
+    plans: tuple[PlanEntry, ...]
+    symptoms: tuple[SymptomEntry, ...]
+    waits: tuple[WaitEntry, ...]
+    incidents: tuple[IncidentEntry, ...]
