@@ -27,7 +27,7 @@ from humble_ledger.demo.workload import PLACEHOLDER, load_workload
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.launcher import find_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
-from humble_ledger.workflow.reading import table_names
+from humble_ledger.workflow.reading.plans import table_names
 
 NAME = "bench_ix"
 WORST = 8

@@ -13,7 +13,7 @@ from humble_ledger.core.results.diagnoses import Diagnosis
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.engines.contract import Limits
 from humble_ledger.workflow.diagnosing.everything import diagnose
-from humble_ledger.workflow.reading import plan_of
+from humble_ledger.workflow.reading.plans import plan_of
 from humble_ledger.workflow.workspace import Workspace
 from tests.conftest import Server, only_newest, only_oldest
 from tests.rule_cases import (

@@ -27,7 +27,7 @@ from humble_ledger.errors import (
     StatementTimedOut,
     WrongUsage,
 )
-from humble_ledger.workflow.reading import table_names
+from humble_ledger.workflow.reading.plans import table_names
 from tests.conftest import Server
 
 SENSOR = Statement("SELECT taken_at FROM reading WHERE sensor_id = $1", ("1187",))

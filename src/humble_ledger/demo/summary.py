@@ -12,7 +12,7 @@ from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.views.terminal.text import Text
 from humble_ledger.workflow.diagnosing.everything import diagnose
 from humble_ledger.workflow.proposing.everything import propose
-from humble_ledger.workflow.ranking import ranking
+from humble_ledger.workflow.reading.ranking import ranking
 from humble_ledger.workflow.workspace import Workspace
 
 

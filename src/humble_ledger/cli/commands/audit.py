@@ -18,7 +18,7 @@ def audit(target: options.Target = None, json: options.Json = False) -> None:
     from humble_ledger.errors import CheckFailed  # noqa: PLC0415
     from humble_ledger.views.documents.audits import audit_document  # noqa: PLC0415
     from humble_ledger.views.terminal.audits import audit_view  # noqa: PLC0415
-    from humble_ledger.workflow.auditing import audit as look  # noqa: PLC0415
+    from humble_ledger.workflow.settling.auditing import audit as look  # noqa: PLC0415
 
     with workspace_for(target) as workspace:
         with output.progress() as progress:

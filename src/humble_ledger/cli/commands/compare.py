@@ -43,7 +43,7 @@ def compare(
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.comparisons import comparison_document  # noqa: PLC0415
     from humble_ledger.views.terminal.comparison import comparison_view  # noqa: PLC0415
-    from humble_ledger.workflow.comparing import (  # noqa: PLC0415
+    from humble_ledger.workflow.reading.comparing import (  # noqa: PLC0415
         compare_captures,
         compare_plans,
         compare_targets,

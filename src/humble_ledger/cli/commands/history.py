@@ -48,7 +48,7 @@ def _predictions(to: Path | None, json: bool) -> None:
     """Predicted against found, as a table or a figure."""
     from humble_ledger.views.documents.predictions import predictions_document  # noqa: PLC0415
     from humble_ledger.views.terminal.predictions import predictions_view  # noqa: PLC0415
-    from humble_ledger.workflow.foretelling import checked_predictions  # noqa: PLC0415
+    from humble_ledger.workflow.trying.checked_predictions import checked_predictions  # noqa: PLC0415
 
     with workspace_for() as workspace:
         found = checked_predictions(workspace)

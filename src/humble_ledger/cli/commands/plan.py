@@ -86,8 +86,8 @@ def plan(
     )
     from humble_ledger.views.terminal.plans import plan_view  # noqa: PLC0415
     from humble_ledger.workflow.configuration import remember_columns  # noqa: PLC0415
-    from humble_ledger.workflow.reading import plan_of  # noqa: PLC0415
-    from humble_ledger.workflow.surroundings import surroundings_of  # noqa: PLC0415
+    from humble_ledger.workflow.reading.plans import plan_of  # noqa: PLC0415
+    from humble_ledger.workflow.reading.surroundings import surroundings_of  # noqa: PLC0415
 
     form = PlanForm.of(shown_as if not columns else "table", find, focus)
     way = flow_of(flow)

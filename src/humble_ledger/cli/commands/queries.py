@@ -53,7 +53,7 @@ def queries(
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.queries import queries_document  # noqa: PLC0415
     from humble_ledger.views.terminal.queries import queries_view  # noqa: PLC0415
-    from humble_ledger.workflow.ranking import (  # noqa: PLC0415
+    from humble_ledger.workflow.reading.ranking import (  # noqa: PLC0415
         FIRST_PAGE,
         SOURCES,
         captures_between,

@@ -30,7 +30,7 @@ def routes(
     """
     from humble_ledger.views.documents.routes import routes_document  # noqa: PLC0415
     from humble_ledger.views.terminal.routes import routes_view  # noqa: PLC0415
-    from humble_ledger.workflow.routing import routes_of  # noqa: PLC0415
+    from humble_ledger.workflow.reading.routes import routes_of  # noqa: PLC0415
 
     workspace = workspace_for(target, timeout, allow_side_effects)
     with workspace, output.progress() as progress:

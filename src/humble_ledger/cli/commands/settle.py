@@ -36,7 +36,7 @@ def settle(
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.trials import settlement_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import settled_view  # noqa: PLC0415
-    from humble_ledger.workflow.settling import settle as decide  # noqa: PLC0415
+    from humble_ledger.workflow.settling.deciding import settle as decide  # noqa: PLC0415
 
     if (apply or on_production) and (decision != "keep" or not apply):
         raise WrongUsage(
@@ -47,7 +47,7 @@ def settle(
     with workspace_for(target) as workspace:
         numbers = numbers_of(workspace)
         if apply:
-            from humble_ledger.workflow.applying import apply_settled  # noqa: PLC0415
+            from humble_ledger.workflow.settling.applying import apply_settled  # noqa: PLC0415
 
             with output.progress() as progress:
                 applied = apply_settled(

@@ -36,7 +36,7 @@ def show(
 def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:
     from humble_ledger.views.documents.queries import query_document  # noqa: PLC0415
     from humble_ledger.views.terminal.query import query_view  # noqa: PLC0415
-    from humble_ledger.workflow.findings import query_findings  # noqa: PLC0415
+    from humble_ledger.workflow.reading.findings import query_findings  # noqa: PLC0415
 
     found = query_findings(workspace, id_)
     return lambda: query_document(found), lambda: query_view(found, numbers)

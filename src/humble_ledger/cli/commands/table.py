@@ -57,7 +57,7 @@ def table(
         table_document,
     )
     from humble_ledger.views.terminal.tables import column_view, table_view  # noqa: PLC0415
-    from humble_ledger.workflow.tables import column_report, table_report  # noqa: PLC0415
+    from humble_ledger.workflow.reading.tables import column_report, table_report  # noqa: PLC0415
 
     with workspace_for(target, timeout) as workspace, output.progress() as progress:
         numbers = numbers_of(workspace)

@@ -12,7 +12,7 @@ from humble_ledger.cli.opening import workspace_for
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from humble_ledger.workflow.tidying import Tidied
+    from humble_ledger.workflow.settling.tidying import Tidied
 
 
 def tidy(
@@ -31,7 +31,7 @@ def tidy(
 
     from humble_ledger.views.documents.targets import TidiedRow, TidyDocument  # noqa: PLC0415
     from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
-    from humble_ledger.workflow.tidying import tidy as clean  # noqa: PLC0415
+    from humble_ledger.workflow.settling.tidying import tidy as clean  # noqa: PLC0415
 
     with workspace_for(target) as workspace:
         done = clean(workspace, remove=not look, force=force)

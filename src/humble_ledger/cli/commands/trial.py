@@ -97,7 +97,7 @@ def trial(
     from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.trials import trial_document  # noqa: PLC0415
     from humble_ledger.views.terminal.trials import trial_view  # noqa: PLC0415
-    from humble_ledger.workflow.subjects import text_of  # noqa: PLC0415
+    from humble_ledger.workflow.reading.subjects import text_of  # noqa: PLC0415
     from humble_ledger.workflow.trying.trial import try_remedies  # noqa: PLC0415
 
     if require is not None and require not in list(Verdict):

@@ -46,7 +46,7 @@ class BestPlans:
 
     def _keep_one(self, workspace: Workspace, query: str, seen: PlanSeen) -> None:
         # A parser of SQL comes with it, and most logs have no plans.
-        from humble_ledger.workflow.reading import keep_plan  # noqa: PLC0415
+        from humble_ledger.workflow.reading.plans import keep_plan  # noqa: PLC0415
 
         logged = seen.plan
         try:

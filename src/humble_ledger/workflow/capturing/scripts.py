@@ -24,7 +24,7 @@ from humble_ledger.errors import (
 )
 from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.reading import keep_plan
+from humble_ledger.workflow.reading.plans import keep_plan
 from humble_ledger.workflow.workspace import Workspace
 
 STANDARD_INPUT = Path("-")

@@ -11,9 +11,9 @@ from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.engines.registry import plans_of
 from humble_ledger.workflow.diagnosing.asking import AskedPlanner
-from humble_ledger.workflow.reading import SAVED, explain_now, newest_plan
-from humble_ledger.workflow.subjects import Subject
-from humble_ledger.workflow.surroundings import surroundings_of
+from humble_ledger.workflow.reading.plans import SAVED, explain_now, newest_plan
+from humble_ledger.workflow.reading.subjects import Subject
+from humble_ledger.workflow.reading.surroundings import surroundings_of
 from humble_ledger.workflow.workspace import Workspace
 
 WITHOUT_SERVER = (

@@ -19,7 +19,7 @@ from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.workload.ranking import Ranking
 from humble_ledger.core.workload.values import FEWEST_RUNS, SlowValue, places_of
 from humble_ledger.errors import HumbleError
-from humble_ledger.workflow.findings import slow_places
+from humble_ledger.workflow.reading.findings import slow_places
 from humble_ledger.workflow.workspace import Workspace
 
 # Places that ask for a page: what they cost is another symptom.

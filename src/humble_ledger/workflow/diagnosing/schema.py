@@ -8,8 +8,8 @@ from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.plans.tables import Place, table_accounts
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
-from humble_ledger.workflow.ranking import captured_queries
-from humble_ledger.workflow.reading import newest_plan
+from humble_ledger.workflow.reading.plans import newest_plan
+from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
 _SEARCHING = (Place.SEARCH, Place.FILTER, Place.JOIN)

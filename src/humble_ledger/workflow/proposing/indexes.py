@@ -19,7 +19,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.studying import Studied, study
-from humble_ledger.workflow.ranking import captured_queries
+from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
 

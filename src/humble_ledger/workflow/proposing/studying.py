@@ -22,8 +22,8 @@ from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.errors import RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
-from humble_ledger.workflow.reading import SAVED
-from humble_ledger.workflow.subjects import Subject, subject_of
+from humble_ledger.workflow.reading.plans import SAVED
+from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 PLANNER = "planner"

@@ -29,7 +29,7 @@ from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.replaying.changing import MidwayChange, make, midway_change, unmake
 from humble_ledger.workflow.replaying.clients import Clock, Player, end
-from humble_ledger.workflow.wanted import wanted_remedies
+from humble_ledger.workflow.trying.wanted import wanted_remedies
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_RUNS = 50_000

@@ -16,7 +16,7 @@ from humble_ledger.core.trials.results import ResultComparison
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.verdicts import final_verdict
 from humble_ledger.engines.contract import Outcome, PlanDocument
-from humble_ledger.workflow.reading import keep_plan
+from humble_ledger.workflow.reading.plans import keep_plan
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
 

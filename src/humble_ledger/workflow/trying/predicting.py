@@ -10,7 +10,7 @@ from humble_ledger.core.trials.model import PredictedCost
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.reading import table_names
+from humble_ledger.workflow.reading.plans import table_names
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
 

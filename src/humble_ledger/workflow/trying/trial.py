@@ -39,8 +39,7 @@ from humble_ledger.errors import (
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.processes import this_process
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.subjects import subject_of
-from humble_ledger.workflow.touching import touched_queries
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.trying.choosing_way import ChosenWay, choose_way
 from humble_ledger.workflow.trying.harmlessness import (
     repetition_of_side_effects,
@@ -53,9 +52,10 @@ from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.parts import index_parts
 from humble_ledger.workflow.trying.predicting import predicted_costs
 from humble_ledger.workflow.trying.staging import Staging
+from humble_ledger.workflow.trying.touching import touched_queries
 from humble_ledger.workflow.trying.values import sets_of_values
+from humble_ledger.workflow.trying.wanted import wanted_remedies
 from humble_ledger.workflow.trying.write_overhead import measured_write_overhead
-from humble_ledger.workflow.wanted import wanted_remedies
 from humble_ledger.workflow.workspace import Workspace
 
 

@@ -9,7 +9,7 @@ from humble_ledger.core.entries import RunEntry
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import HumbleError
-from humble_ledger.workflow.parameters import with_values
+from humble_ledger.workflow.reading.parameters import with_values
 from humble_ledger.workflow.workspace import Workspace
 
 SLOWEST = "the values of its slowest run"

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
-from humble_ledger.workflow.ranking import captured_queries
+from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
 
 _OF_EVERYTHING = (RemedyType.SETTING, RemedyType.CHANGE)

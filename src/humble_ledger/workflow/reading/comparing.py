@@ -10,9 +10,9 @@ from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import RunChoice
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger.ids import Kind, parse_id
-from humble_ledger.workflow.ranking import captures_between
-from humble_ledger.workflow.reading import explain_now, keep_plan, newest_plan, plan_of
-from humble_ledger.workflow.subjects import Subject, subject_of
+from humble_ledger.workflow.reading.plans import explain_now, keep_plan, newest_plan, plan_of
+from humble_ledger.workflow.reading.ranking import captures_between
+from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 ELSEWHERE = "elsewhere"  # the origin of a plan from another target than the query's own

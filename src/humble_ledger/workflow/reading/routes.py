@@ -12,8 +12,8 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, PlanDocument
 from humble_ledger.errors import StatementTimedOut, WrongUsage
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.reading import keep_plan, table_names
-from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.reading.plans import keep_plan, table_names
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 ORIGIN = "route"

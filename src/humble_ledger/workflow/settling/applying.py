@@ -15,8 +15,8 @@ from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.diagnosing.plans import case_of
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.reading import explain_now
-from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.reading.plans import explain_now
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 _FINE = "scan-is-right"

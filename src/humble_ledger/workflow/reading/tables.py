@@ -17,7 +17,7 @@ from humble_ledger.core.symptoms.in_schema.indexes import merged_into
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.diagnosing.plans import plan_to_judge
 from humble_ledger.workflow.diagnosing.schema import symptoms_of_schema
-from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_COUNTED = 100

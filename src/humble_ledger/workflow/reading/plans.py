@@ -13,8 +13,8 @@ from humble_ledger.core.statements.masking import masked
 from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.engines.registry import plans_of
 from humble_ledger.errors import WrongUsage
-from humble_ledger.workflow.parameters import with_values
-from humble_ledger.workflow.subjects import Subject, subject_of
+from humble_ledger.workflow.reading.parameters import with_values
+from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 SAVED = "file"

@@ -12,7 +12,7 @@ from humble_ledger.core.trials.model import QueryTrial, Verdict
 from humble_ledger.errors import HumbleError
 from humble_ledger.ledger.shelf import as_kept
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.subjects import subject_of
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 _GOOD = (Verdict.FASTER, Verdict.LIGHTER)

@@ -1,0 +1,1 @@
+"""Reading: what is slow, its plans, what surrounds them, and what else the server could do."""

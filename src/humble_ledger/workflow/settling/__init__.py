@@ -1,0 +1,1 @@
+"""Settling: the decision on a trial, the change made for good, and whether it still holds."""
