@@ -7,11 +7,11 @@ from datetime import UTC, datetime
 import pytest
 
 from humble_ledger.capture.assembly import Assembler, PlanSeen, Tally
-from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import BlockWriter
-from humble_ledger.capture.plain_log import plain_rows
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.core.workload.gathering import Gathering, RunSeen
+from humble_ledger.engines.postgresql.logs.plain import plain_rows
+from humble_ledger.engines.postgresql.logs.prefix import entry_pattern
 
 PREFIX = "%m [%p] %q%u@%d/%a "
 HEAD = "2026-03-01 10:00:00.500 UTC [{pid}] me@skerry/app "

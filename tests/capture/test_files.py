@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from humble_ledger.capture.files import LONGEST_ENTRY, Cutter, LogReader, position_of
-from humble_ledger.capture.logs import CUTTERS, LogFormat
-from humble_ledger.capture.plain_log import last_cut, plain_rows
-from humble_ledger.capture.structured_logs import last_csv_cut
+from humble_ledger.engines.postgresql.logs.formats import JsonLog, PlainLog
+from humble_ledger.engines.postgresql.logs.plain import last_cut, plain_rows
+from humble_ledger.engines.postgresql.logs.structured import last_csv_cut
 from humble_ledger.errors import UnreadableInput
 from tests.program import Program
 
@@ -25,7 +25,7 @@ def log_lines(first: int, last: int) -> str:
     return "".join(f"{HEAD.format(n=n)}SELECT {n} FROM t\n" for n in range(first, last))
 
 
-LINES = CUTTERS[LogFormat.JSON]
+LINES = JsonLog.cutter
 
 
 def lines_of(reader: LogReader, cutter: Cutter = LINES) -> tuple[bytes, int]:
@@ -98,7 +98,7 @@ def test_an_entry_of_many_megabytes_is_skipped_and_the_rest_kept(tmp_path: Path)
     path = tmp_path / "big.log"
     huge = HEAD.format(n=5) + "SELECT '" + "x" * (LONGEST_ENTRY * 3) + "'\n"
     path.write_text(log_lines(0, 3) + huge + log_lines(10, 14))
-    blocks = list(LogReader(path).blocks(CUTTERS[LogFormat.PLAIN]))
+    blocks = list(LogReader(path).blocks(PlainLog.cutter))
     assert sum(block.too_long for block in blocks) == 1
     assert b"".join(block.data for block in blocks).count(b"SELECT") == 7
     assert max(len(block.data) for block in blocks) < LONGEST_ENTRY

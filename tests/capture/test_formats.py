@@ -15,6 +15,7 @@ from humble_ledger.capture.logs import read_log
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.core.workload.gathering import Gathering
 from humble_ledger.engines.postgresql.launcher import Cluster
+from humble_ledger.engines.postgresql.logs.formats import LOGS
 from tests.conftest import FOUND, NEEDED_MAJOR
 
 SETTINGS = {
@@ -56,7 +57,7 @@ def _text(path: Path) -> str:
 def _read(path: Path) -> list[tuple[object, ...]]:
     gathering, tally = Gathering(), Tally()
     assembler = Assembler(gathering, tally, lambda _: None, False)
-    for block in read_log(LogReader(path), SETTINGS["log_line_prefix"]):
+    for block in read_log(LogReader(path), LOGS, SETTINGS["log_line_prefix"]):
         assembler.take(block.rows)
     assert tally.first_unreadable == ""
     return [

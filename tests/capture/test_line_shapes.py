@@ -12,8 +12,8 @@ import pytest
 
 from humble_ledger.capture.line_shapes import MOST_BYTES, MOST_KNOWN, Shape, Shapes
 from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, BlockRows
-from humble_ledger.capture.plain_log import plain_rows
-from humble_ledger.capture.structured_logs import json_rows
+from humble_ledger.engines.postgresql.logs.plain import plain_rows
+from humble_ledger.engines.postgresql.logs.structured import json_rows
 
 PREFIX = "%m [%p] %q%u@%d/%a "
 HEAD = "2026-03-01 10:00:00.500 UTC [4711] me@skerry/app LOG:  duration: 12.345 ms  statement: "

@@ -275,6 +275,7 @@ class PondEngine:
 
     name = "pond"
     plans = PondPlans()
+    logs = ()
 
     def public_url(self, url: str) -> str:
         return url

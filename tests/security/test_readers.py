@@ -14,7 +14,6 @@ from collections.abc import Callable
 
 import pytest
 
-from humble_ledger.capture import plain_log, structured_logs
 from humble_ledger.capture.assembly import Assembler, Tally
 from humble_ledger.capture.line_shapes import Shapes
 from humble_ledger.capture.log_rows import BlockRows
@@ -29,6 +28,8 @@ from humble_ledger.core.statements.mentions import mentions
 from humble_ledger.core.statements.tokens import kinds_and_texts, meaningful, tokens
 from humble_ledger.core.statements.wording import cut, refill
 from humble_ledger.core.workload.gathering import Gathering
+from humble_ledger.engines.postgresql.logs import plain as plain_log
+from humble_ledger.engines.postgresql.logs import structured as structured_logs
 from humble_ledger.errors import HumbleError
 from tests.security.corpus import CALLING, DISGUISED, SEVERAL
 from tests.security.test_lexer import made

@@ -1,4 +1,4 @@
-"""Reading a log file of PostgreSQL, in any of its formats, block by block.
+"""Reading a log file, in any form that an engine knows, block by block.
 
 Small files are read in this process. Large ones are parted into blocks that other processes
 turn into rows, while this one puts them together in order.
@@ -13,38 +13,24 @@ import signal
 import threading
 import time
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
-from enum import StrEnum
-from functools import lru_cache, partial
+from functools import partial
 from multiprocessing import get_context
 from typing import Protocol
 
-from humble_ledger.capture import plain_log, structured_logs
 from humble_ledger.capture.columns import packed, unpacked
-from humble_ledger.capture.files import Block, Cutter, LogReader
-from humble_ledger.capture.line_shapes import Shapes
-from humble_ledger.capture.log_prefix import entry_pattern
+from humble_ledger.capture.files import Block, LogReader
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.core.statements.fingerprint import normalise
+from humble_ledger.engines.contract.logs import LogFormat
 
-_CSV_COMMAS = 20  # every csvlog line has at least so many; a plain one rarely
 # Below this, starting processes takes longer than it saves.
 WORTH_PROCESSES_BYTES = 16 * 1024 * 1024
 PROCESSES = 2
 _AHEAD = 4
 _PARENT_CHECK_S = 1.0
-PREFIX_NOT_FITTING = "log_line_prefix that does not fit (recognised instead)"
-_LINES_LOOKED_AT = 200
-
-
-class LogFormat(StrEnum):
-    """How a log is written."""
-
-    PLAIN = "plain"
-    CSV = "csv"
-    JSON = "json"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,74 +42,39 @@ class ReadBlock:
     too_long: int
 
 
-CUTTERS = {
-    LogFormat.PLAIN: Cutter(plain_log.last_cut, plain_log.first_start),
-    LogFormat.CSV: Cutter(structured_logs.last_csv_cut, structured_logs.first_csv_start),
-    LogFormat.JSON: Cutter(structured_logs.last_line_end, structured_logs.first_line_start),
-}
+def form_of(forms: Sequence[LogFormat], start: bytes, prefix: str | None) -> LogFormat:
+    """The form of a log that begins so: the first that recognises it, else the fallback."""
+    for form in forms:
+        if form.recognises(start, prefix):
+            return form
+    return next(form for form in forms if form.fallback)
 
 
-def recognise(start: bytes, prefix: str | None) -> LogFormat:
-    """The format, by the first bytes of a file."""
-    line = start.partition(b"\n")[0]
-    if line.startswith(b"{"):
-        return LogFormat.JSON
-    text = line.decode("utf-8", "replace")
-    if entry_pattern(prefix).match(text) or entry_pattern(None).match(text):
-        return LogFormat.PLAIN
-    return LogFormat.CSV if line.count(b",") >= _CSV_COMMAS else LogFormat.PLAIN
-
-
-def fitting_prefix(start: bytes, prefix: str | None) -> str | None:
-    """The prefix given, or None (recognise) when it does not fit what stands in the log.
-
-    A server's prefix may have been changed since; a user's may be mistyped.
-    """
-    if prefix is None:
-        return None
-    text = b"\n".join(start.split(b"\n")[:_LINES_LOOKED_AT]).decode("utf-8", "replace")
-    fits = sum(1 for _ in entry_pattern(prefix).finditer(text))
-    known = sum(1 for _ in entry_pattern(None).finditer(text))
-    return prefix if fits * 2 >= known else None
-
-
-def read_log(reader: LogReader, prefix: str | None, size: int = 0) -> Iterator[ReadBlock]:
+def read_log(
+    reader: LogReader, forms: Sequence[LogFormat], prefix: str | None, size: int = 0
+) -> Iterator[ReadBlock]:
     """The blocks of a log, each as rows; what cannot be read is counted and skipped.
 
-    ``prefix`` is the server's log_line_prefix (plain logs only), None to recognise the
-    common forms; ``size`` in bytes, as far as known, decides about the processes.
+    ``prefix`` is what the user or the server says that lines begin with, None to recognise the
+    common ones; ``size`` in bytes, as far as known, decides about the processes.
     """
     start = reader.first_bytes()
-    kind = recognise(start, prefix)
-    fitting = fitting_prefix(start, prefix) if kind is LogFormat.PLAIN else None
-    parse = partial(rows_of, kind, fitting)
-    blocks = reader.blocks(CUTTERS[kind])
+    form = form_of(forms, start, prefix)
+    fitting, not_fitting = form.fitting(start, prefix)
+    parse = partial(_rows, form, fitting)
+    blocks = reader.blocks(form.cutter)
     first = True
     for found in (
         _in_processes(blocks, parse) if size >= WORTH_PROCESSES_BYTES else _here(blocks, parse)
     ):
-        if first and kind is LogFormat.PLAIN and fitting != prefix:
-            found.rows.pass_over(PREFIX_NOT_FITTING)
+        if first and not_fitting:
+            found.rows.pass_over(not_fitting)
         first = False
         yield found
 
 
-def rows_of(
-    kind: LogFormat, prefix: str | None, data: bytes, *, columns: bool = False
-) -> BlockRows:
-    """The rows of a block of a log; with ``columns`` its runs as such, where that is quicker."""
-    if kind is LogFormat.CSV:
-        return structured_logs.csv_rows(data)
-    shapes = _shapes(kind, prefix)
-    if kind is LogFormat.JSON:
-        return structured_logs.json_rows(data, shapes, columns=columns)
-    return plain_log.plain_rows(data, prefix, shapes, columns=columns)
-
-
-@lru_cache(maxsize=4)
-def _shapes(kind: LogFormat, prefix: str | None) -> Shapes:
-    """The shapes of lines that this process has met in logs of this form."""
-    return Shapes()
+def _rows(form: LogFormat, prefix: str | None, data: bytes, *, columns: bool = False) -> BlockRows:
+    return form.rows(data, prefix, columns=columns)
 
 
 class _Parse(Protocol):

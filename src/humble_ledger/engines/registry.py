@@ -1,4 +1,4 @@
-"""The engines: from a URL to the one that understands it, and to the form of its plans.
+"""The engines: from a URL to the one that understands it, to its plans and to its logs.
 
 Our own are listed here. An engine of another package is found through the entry point group
 ``humble_ledger.engines``, whose names are URL schemes and whose objects make an `Engine`.
@@ -12,7 +12,7 @@ from importlib import import_module
 from importlib.metadata import entry_points
 from typing import Any
 
-from humble_ledger.engines.contract import Engine, PlanFormat
+from humble_ledger.engines.contract import Engine, LogFormat, PlanFormat
 from humble_ledger.errors import UnreadableInput, WrongUsage
 
 GROUP = "humble_ledger.engines"
@@ -28,6 +28,7 @@ class _OwnEngine:
     schemes: tuple[str, ...]
     engine: str
     plans: str
+    logs: str
 
 
 _PACKAGE = "humble_ledger.engines"
@@ -39,6 +40,7 @@ _OWN = (
         schemes=("", "postgres", "postgresql"),
         engine=f"{_PACKAGE}.postgresql.engine:PostgresEngine",
         plans=f"{_PACKAGE}.postgresql.plans.format:PostgresPlans",
+        logs=f"{_PACKAGE}.postgresql.logs.formats:LOGS",
     ),
 )
 
@@ -87,10 +89,20 @@ def plans_of(engine: str) -> PlanFormat:
     )
 
 
+def log_formats() -> list[LogFormat]:
+    """The forms in which servers write their logs, in the order in which they should be tried."""
+    own = [form for each in _OWN for form in _named(each.logs)]
+    return [*own, *(form for engine in _others() for form in getattr(engine, "logs", ()))]
+
+
 def _made(place: str) -> Any:
     """An object of a class that is given as "module:Class"."""
+    return _named(place)()
+
+
+def _named(place: str) -> Any:
     module, _, name = place.partition(":")
-    return getattr(import_module(module), name)()
+    return getattr(import_module(module), name)
 
 
 def _others(scheme: str = "") -> Iterator[Engine]:

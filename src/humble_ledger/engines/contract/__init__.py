@@ -24,6 +24,7 @@ from humble_ledger.engines.contract.limits import (
     STATEMENT_TIMEOUT_MS,
     Limits,
 )
+from humble_ledger.engines.contract.logs import LogFormat
 from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument, PlanFormat
 from humble_ledger.engines.contract.server import Session
 from humble_ledger.engines.contract.support import Capability, Support
@@ -43,6 +44,7 @@ __all__ = [
     "IndexBuild",
     "Leftovers",
     "Limits",
+    "LogFormat",
     "NewIndex",
     "Outcome",
     "PlanDocument",

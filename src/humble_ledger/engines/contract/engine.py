@@ -17,6 +17,7 @@ from humble_ledger.engines.contract.lab import (
     WriteRuns,
 )
 from humble_ledger.engines.contract.limits import Limits
+from humble_ledger.engines.contract.logs import LogFormat
 from humble_ledger.engines.contract.plans import PlanFormat
 from humble_ledger.engines.contract.server import Session
 
@@ -26,6 +27,7 @@ class Engine(Protocol):
 
     name: str
     plans: PlanFormat
+    logs: Sequence[LogFormat]
 
     def public_url(self, url: str) -> str:
         """The URL without its password: the only form that is stored or shown."""

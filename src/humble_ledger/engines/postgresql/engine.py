@@ -25,6 +25,7 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
+from humble_ledger.engines.postgresql.logs.formats import LOGS
 from humble_ledger.engines.postgresql.plans.format import PostgresPlans
 from humble_ledger.engines.postgresql.plans.reader import ENGINE
 from humble_ledger.engines.postgresql.session import PostgresSession
@@ -35,6 +36,7 @@ class PostgresEngine:
 
     name = ENGINE
     plans = PostgresPlans()
+    logs = LOGS
 
     def public_url(self, url: str) -> str:
         """The URL without its password."""

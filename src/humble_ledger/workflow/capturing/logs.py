@@ -27,6 +27,7 @@ from humble_ledger.capture.logs import read_log
 from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.symptoms.in_workload.repetition import repetition_symptoms
 from humble_ledger.core.workload.gathering import Gathering
+from humble_ledger.engines.registry import log_formats
 from humble_ledger.errors import HumbleError, UnreadableInput
 from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter, PositionMove
 from humble_ledger.workflow.capturing.logged_plans import BestPlans
@@ -172,7 +173,7 @@ def _read(
     before, end = log.before, log.start
     tell = _Telling(desk, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
-    for block in read_log(log.reader, prefix, size):
+    for block in read_log(log.reader, log_formats(), prefix, size):
         if block.too_long:
             desk.tally.pass_over(TOO_LONG, block.too_long)
             desk.tally.unreadable_at(f"{log.reader.name}, byte {end:,}: an entry of many MB")

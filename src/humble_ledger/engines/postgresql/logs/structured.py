@@ -12,7 +12,6 @@ import msgspec
 
 from humble_ledger.capture.columns import together
 from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
-from humble_ledger.capture.log_messages import add_statement, row_of
 from humble_ledger.capture.log_rows import (
     KEY,
     KIND,
@@ -24,6 +23,7 @@ from humble_ledger.capture.log_rows import (
     clean,
     in_order,
 )
+from humble_ledger.engines.postgresql.logs.messages import add_statement, row_of
 
 # The places of the columns; later versions only add columns behind these.
 _TIME, _USER, _DATABASE, _PROCESS, _LEVEL, _MESSAGE, _DETAIL, _STATEMENT, _APPLICATION = (

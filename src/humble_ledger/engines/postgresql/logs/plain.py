@@ -15,8 +15,6 @@ from typing import Any
 
 from humble_ledger.capture.columns import together
 from humble_ledger.capture.line_shapes import NOWHERE, Shape, Shapes, client_of, literal_places
-from humble_ledger.capture.log_messages import add_detail, add_statement, row_of
-from humble_ledger.capture.log_prefix import entry_pattern
 from humble_ledger.capture.log_rows import (
     KEY,
     KIND,
@@ -31,6 +29,8 @@ from humble_ledger.capture.log_rows import (
     duration_ms,
     in_order,
 )
+from humble_ledger.engines.postgresql.logs.messages import add_detail, add_statement, row_of
+from humble_ledger.engines.postgresql.logs.prefix import entry_pattern
 
 _MESSAGES = frozenset(("LOG", "ERROR", "FATAL"))
 _ADDENDA = frozenset(("DETAIL", "HINT", "QUERY", "CONTEXT", "LOCATION", "STATEMENT"))

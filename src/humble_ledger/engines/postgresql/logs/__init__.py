@@ -1,0 +1,1 @@
+"""PostgreSQL's server log: plain lines, CSV and JSON."""
