@@ -22,7 +22,40 @@ _THEN = b',"body":'
 
 # Of each type and version: what makes a body of the next version out of it. To change a class
 # that is kept, raise `VERSION`, and say here how older bodies become new ones.
-_STEPS: Mapping[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
+_Step = Callable[[dict[str, Any]], dict[str, Any]]
+
+
+def _plan_without_typed_figures(plan: dict[str, Any]) -> dict[str, Any]:
+    """Plans once kept figures of a step, and of its workers, under the server's own names."""
+    open_ = [plan["root"]]
+    while open_:
+        node = open_.pop()
+        open_ += node.get("children", ())
+        details = node.get("details", {})
+        numbers = {key: details[name] for key, name in _VISITS.items() if details.get(name)}
+        grouping = node["operation"] in ("aggregate", "group", "set_operation")
+        node |= {
+            "visits": numbers,
+            "by_hash": grouping and "Hash" in node["label"],
+            "disabled": details.get("Disabled") is True,
+            "cte_name": details.get("CTE Name", ""),
+        }
+        processes = node.get("processes")
+        if processes:
+            processes["each"] = [
+                {key: worker.get(name) or 0.0 for key, name in _WORKERS.items()}
+                for worker in processes.get("each", ())
+            ]
+    return plan
+
+
+_VISITS = {
+    "table_rows": "Heap Fetches", "exact_pages": "Exact Heap Blocks",
+    "lossy_pages": "Lossy Heap Blocks", "cache_hits": "Cache Hits",
+    "cache_misses": "Cache Misses", "pruned": "Subplans Removed",
+}  # fmt: skip
+_WORKERS = {"rows": "Actual Rows", "loops": "Actual Loops", "total_ms": "Actual Total Time"}
+_STEPS: Mapping[tuple[str, int], _Step] = {("Plan", 0): _plan_without_typed_figures}
 
 
 def encoded(thing: object) -> bytes:

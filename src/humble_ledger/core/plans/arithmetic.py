@@ -149,11 +149,7 @@ def _charge(
 def _payers(plan: Plan, parent: Node, child: Node) -> list[Node]:
     if child.role is Role.CTE:
         name = child.subplan_name.removeprefix("CTE ")
-        return [
-            n
-            for n in plan.nodes()
-            if n.operation is Operation.CTE and n.details.get("CTE Name") == name
-        ]
+        return [n for n in plan.nodes() if n.operation is Operation.CTE and n.cte_name == name]
     marks = [f"({child.subplan_name})"]
     returns = _RETURNS.search(child.subplan_name)
     if returns:

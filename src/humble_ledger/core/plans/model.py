@@ -132,12 +132,39 @@ class Discarded:
 
 
 @dataclass(frozen=True, slots=True)
+class Worker:
+    """What one of several processes did at a step: rows and milliseconds per loop, and loops."""
+
+    rows: float = 0.0
+    loops: float = 0.0
+    total_ms: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Processes:
-    """Parallel processes of a gathering step; ``each`` is what the server said of each."""
+    """Parallel workers: how many were planned and launched, and what each did, if told."""
 
     planned: int
     launched: int | None = None
-    each: tuple[dict[str, object], ...] = ()
+    each: tuple[Worker, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Visits:
+    """What a step met beside its rows, over all its loops or per loop as the server tells it.
+
+    ``table_rows`` were fetched from the table by a scan that needs the index only,
+    ``exact_pages`` and ``lossy_pages`` are those a bitmap noted row by row and as a whole,
+    ``cache_hits`` and ``cache_misses`` are lookups answered from memory and not, ``pruned``
+    counts inputs that were ruled out before it began. 0 where the server tells none.
+    """
+
+    table_rows: float = 0.0
+    exact_pages: float = 0.0
+    lossy_pages: float = 0.0
+    cache_hits: float = 0.0
+    cache_misses: float = 0.0
+    pruned: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,8 +184,10 @@ class Node:
 
     ``no`` numbers the steps in the order of the plan's text, from 1. ``rows_expected`` and
     ``rows_seen`` are per loop; ``loops`` counts over all processes; both are None when the
-    plan was not measured, and ``loops`` is 0 when the step never ran. ``details`` keeps
-    whatever else the server said, under its own names.
+    plan was not measured, and ``loops`` is 0 when the step never ran. ``by_hash`` tells that it
+    groups by a hash table, ``disabled`` that it uses a method which a setting forbids;
+    ``cte_name`` is the common table expression that it reads. ``details`` keeps whatever else
+    the server said, under its own names; nothing is computed from those.
     """
 
     no: int
@@ -187,6 +216,10 @@ class Node:
     processes: Processes | None = None
     memory: Memory | None = None
     parallel_aware: bool = False
+    by_hash: bool = False
+    disabled: bool = False
+    cte_name: str = ""
+    visits: Visits = field(default=Visits())
     details: dict[str, object] = field(default_factory=dict)
     children: tuple[Node, ...] = ()
 

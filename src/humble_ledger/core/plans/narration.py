@@ -142,7 +142,7 @@ class _Teller:
             case Operation.BITMAP_SCAN:
                 said = f"Fetch those rows of {what} page by page"
             case Operation.CTE:
-                name = node.details.get("CTE Name") or node.alias or what
+                name = node.cte_name or node.alias or what
                 said = f"Read the rows computed for {name}"
             case _:
                 said = f"{node.label} of {what}"

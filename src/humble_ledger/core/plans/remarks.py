@@ -1,7 +1,6 @@
 """What a server says of a step beside the common figures, in a few words each.
 
-The names are the server's own, kept in `Node.details`; a server that does not use a name
-simply has nothing to say there.
+A server that does not tell one simply has nothing to say there.
 """
 
 from __future__ import annotations
@@ -18,20 +17,18 @@ SKEWED = 1.5
 
 def remarks(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
     """Remarks on one step; ``figure`` writes a count for people."""
-    details = node.details
-    if details.get("Disabled") is True:
+    met = node.visits
+    if node.disabled:
         yield "a method switched off by a setting: nothing else would do"
     yield from _partitions(node, figure, measured)
-    lossy = number_of(details.get("Lossy Heap Blocks"))
-    if lossy:
-        exact = number_of(details.get("Exact Heap Blocks"))
-        yield f"{figure(lossy)} of {figure(lossy + exact)} pages noted only as a whole (lossy)"
-    hits, misses = (number_of(details.get(f"Cache {name}")) for name in ("Hits", "Misses"))
-    if hits or misses:
-        yield f"{figure(hits)} of {figure(hits + misses)} lookups answered from memory"
-    fetched = number_of(details.get("Heap Fetches"))
-    if fetched:
-        yield f"had to look into the table for {figure(fetched)} rows all the same"
+    if met.lossy_pages:
+        pages = met.lossy_pages + met.exact_pages
+        yield f"{figure(met.lossy_pages)} of {figure(pages)} pages noted only as a whole (lossy)"
+    if met.cache_hits or met.cache_misses:
+        lookups = met.cache_hits + met.cache_misses
+        yield f"{figure(met.cache_hits)} of {figure(lookups)} lookups answered from memory"
+    if met.table_rows:
+        yield f"had to look into the table for {figure(met.table_rows)} rows all the same"
     share = busiest_share(node)
     if share is not None:
         processes = len(node.processes.each) + 1 if node.processes else 1
@@ -50,10 +47,7 @@ def busiest_share(node: Node) -> float | None:
     if node.rows_seen is None or not node.loops:
         return None
     whole = node.rows_seen * node.loops
-    each = [
-        number_of(worker.get("Actual Rows")) * number_of(worker.get("Actual Loops"))
-        for worker in node.processes.each
-    ]
+    each = [worker.rows * worker.loops for worker in node.processes.each]
     if whole <= 0:
         return None
     return min(1.0, max(*each, whole - sum(each)) / whole)
@@ -62,15 +56,9 @@ def busiest_share(node: Node) -> float | None:
 def _partitions(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
     if node.operation is not Operation.APPEND:
         return
-    removed = number_of(node.details.get("Subplans Removed"))
-    if removed:
-        yield f"{figure(removed)} inputs ruled out (pruned) before it began"
+    if node.visits.pruned:
+        yield f"{figure(node.visits.pruned)} inputs ruled out (pruned) before it began"
     if measured:
         idle = sum(1 for child in node.children if child.never_ran)
         if idle and idle < len(node.children):
             yield f"{figure(idle)} of {figure(len(node.children))} inputs never ran (pruned)"
-
-
-def number_of(value: object) -> float:
-    """A figure among a server's own words; 0 where it says none."""
-    return float(value) if isinstance(value, int | float) and value is not True else 0.0

@@ -204,7 +204,7 @@ def _with_indexes(node: Node) -> Iterator[Node]:
     """A scan with the index steps below it."""
     yield node
     for child in node.children:
-        if child.operation is Operation.BITMAP_INDEX or "Bitmap" in child.label:
+        if child.operation in (Operation.BITMAP_INDEX, Operation.BITMAP_SCAN):
             yield from _with_indexes(child)
 
 

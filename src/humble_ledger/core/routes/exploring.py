@@ -71,7 +71,7 @@ def methods_of(plan: Plan) -> list[Method]:
     for node in plan.nodes():
         method = _BY_OPERATION.get(node.operation)
         if node.operation in (Operation.AGGREGATE, Operation.GROUP, Operation.SET_OPERATION):
-            method = Method.HASHED_GROUPS if "Hash" in node.label else None
+            method = Method.HASHED_GROUPS if node.by_hash else None
         if method is not None:
             found[method] = None
     return list(found)
@@ -154,7 +154,7 @@ def _words(node: Node) -> Iterator[str]:
             yield from _words(child)
     saying = _SAID.get(node.operation)
     if node.operation in (Operation.AGGREGATE, Operation.GROUP) and node.group_keys:
-        saying = "groups by hash" if "Hash" in node.label else "groups in order"
+        saying = "groups by hash" if node.by_hash else "groups in order"
     if saying is None:
         return
     if node.operation in SCANS:

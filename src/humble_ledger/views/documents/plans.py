@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from msgspec import Struct
 
@@ -48,12 +48,20 @@ class ConditionLists(Struct, frozen=True):
     recheck: list[str]
 
 
+class WorkerCounts(Struct, frozen=True):
+    """What one parallel worker did; rows and milliseconds per loop."""
+
+    rows: float
+    loops: float
+    total_ms: float
+
+
 class ProcessCounts(Struct, frozen=True):
     """Parallel processes below a gathering step."""
 
     planned: int
     launched: int | None
-    each: list[dict[str, Any]]
+    each: list[WorkerCounts]
 
 
 class MemoryUse(Struct, frozen=True):
@@ -263,7 +271,15 @@ def _pages(account: StepMetrics) -> PageCounts | None:
 
 def _processes(node: Node) -> ProcessCounts | None:
     found = node.processes
-    return ProcessCounts(found.planned, found.launched, list(found.each)) if found else None
+    return (
+        ProcessCounts(
+            found.planned,
+            found.launched,
+            [WorkerCounts(each.rows, each.loops, each.total_ms) for each in found.each],
+        )
+        if found
+        else None
+    )
 
 
 def _memory(node: Node) -> MemoryUse | None:

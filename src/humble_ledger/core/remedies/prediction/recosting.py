@@ -113,7 +113,7 @@ def _step(node: Node, child: Node, now: _Costs, by: Replacement, divisor: float)
         return _Costs(node.cost.startup, rest + now.total * loops, False)
     startup_gap = max(node.cost.startup - child.cost.startup, 0.0)
     keeps_order = node.operation not in (Operation.HASH, Operation.HASH_JOIN, Operation.APPEND)
-    if node.operation is Operation.AGGREGATE and node.details.get("Strategy") == "Hashed":
+    if node.operation is Operation.AGGREGATE and node.by_hash:
         keeps_order = False
     return _Costs(now.startup + startup_gap, now.total + own, now.ordered and keeps_order)
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.plans.remarks import number_of
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
 from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
@@ -84,7 +83,7 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.INDEX_ONLY_SCAN or not node.loops:
             continue
-        visits = number_of(node.details.get("Heap Fetches"))
+        visits = node.visits.table_rows
         rows = case.rows(node)
         if visits < FEWEST_ROWS or visits < VISITED_PART * rows:
             continue
@@ -122,8 +121,8 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.BITMAP_SCAN or not node.loops:
             continue
-        coarse = number_of(node.details.get("Lossy Heap Blocks"))
-        exact = number_of(node.details.get("Exact Heap Blocks"))
+        coarse = node.visits.lossy_pages
+        exact = node.visits.exact_pages
         tested = (node.discarded.by_recheck or 0.0) * node.loops
         kept = case.rows(node)
         needed = (coarse + exact) * BITMAP_ENTRY_BYTES

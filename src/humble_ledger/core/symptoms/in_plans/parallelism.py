@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.plans.remarks import busiest_share, number_of
+from humble_ledger.core.plans.remarks import busiest_share
 from humble_ledger.core.saying import percent
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -125,10 +125,7 @@ def _part_of_time_used(case: Case, node: Node) -> float | None:
     if node.processes is None or node.elapsed is None or not node.loops:
         return None
     whole = node.elapsed.total_ms * node.loops
-    each = [
-        number_of(worker.get("Actual Total Time")) * number_of(worker.get("Actual Loops"))
-        for worker in node.processes.each
-    ]
+    each = [worker.total_ms * worker.loops for worker in node.processes.each]
     longest = max(*each, whole - sum(each))
     return whole / (longest * case.accounts[node.no].processes) if longest > 0 else None
 

@@ -18,6 +18,8 @@ from humble_ledger.core.plans.model import (
     Processes,
     Role,
     Trigger,
+    Visits,
+    Worker,
 )
 from humble_ledger.engines.postgresql.plans.fields import Fields, require_bounded, require_steps
 from humble_ledger.engines.postgresql.plans.limits import MOST_STEPS
@@ -182,9 +184,16 @@ def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node
         processes=_processes(fields),
         memory=_memory(fields),
         parallel_aware=raw.get("Parallel Aware") is True,
+        by_hash=_operation(fields) in _GROUPING and "Hash" in label,
+        disabled=raw.get("Disabled") is True,
+        cte_name=fields.text("CTE Name"),
+        visits=_visits(fields),
         details=_details(fields),
         children=children,
     )
+
+
+_GROUPING = (Operation.AGGREGATE, Operation.GROUP, Operation.SET_OPERATION)
 
 
 def _details(fields: Fields) -> dict[str, object]:
@@ -285,8 +294,23 @@ def _processes(fields: Fields) -> Processes | None:
     return Processes(
         planned=fields.count("Workers Planned") or 0,
         launched=fields.count("Workers Launched"),
-        each=tuple({str(k): v for k, v in worker.raw.items()} for worker in workers),
+        each=tuple(
+            Worker(
+                worker.number("Actual Rows") or 0.0,
+                worker.number("Actual Loops") or 0.0,
+                worker.number("Actual Total Time") or 0.0,
+            )
+            for worker in workers
+        ),
     )
+
+
+def _visits(fields: Fields) -> Visits:
+    names = (
+        "Heap Fetches", "Exact Heap Blocks", "Lossy Heap Blocks", "Cache Hits", "Cache Misses",
+        "Subplans Removed",
+    )  # fmt: skip
+    return Visits(*(fields.number(name) or 0.0 for name in names))
 
 
 def _memory(fields: Fields) -> Memory | None:
