@@ -35,6 +35,14 @@ def agree(program: Program, source: str) -> bool:
     return first(program, "log", HEAVIEST) <= five <= first(program, "log", NEARLY)
 
 
+def found_again(program: Program, source: str) -> bool:
+    """Whether the log's heaviest are among the heavy ones of other runs, at another moment.
+
+    A machine that was busy then and is calm now moves them, so more is not promised.
+    """
+    return first(program, "log", HEAVIEST) <= first(program, source, NEARLY)
+
+
 def script_of_workload(url: str) -> str:
     """Everything the applications send, as a file that a client would run."""
     lines = ["\\timing on"]
@@ -45,12 +53,12 @@ def script_of_workload(url: str) -> str:
 
 
 @only_newest
-def test_all_sources_give_the_same_first_five_queries(begun: Program, server: Server) -> None:
+def test_all_sources_give_the_same_heavy_queries(begun: Program, server: Server) -> None:
     begun.ok("capture", "server")
     assert agree(begun, "server")
     (begun.folder / "day.sql").write_text(script_of_workload(server.url))
     begun.ok("capture", "script", "day.sql", "--measure")
-    assert agree(begun, "script")
+    assert found_again(begun, "script")
     live = begun.start("capture", "live", "--every", "20", "--json")
     time.sleep(1.5)
     send_workload(server.url, load_workload())
@@ -58,7 +66,7 @@ def test_all_sources_give_the_same_first_five_queries(begun: Program, server: Se
     out, err = live.communicate(timeout=60)
     assert live.returncode == 0, err
     assert '"kind":"live"' in out
-    assert agree(begun, "live")
+    assert found_again(begun, "live")
     note = " ".join(begun.ok("queries").out.splitlines()[-2:])
     assert "estimated from samples" in note
     assert "Also captured: --source log or --source server or --source script" in note

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from typer.core import TyperCommand, TyperOption
+from typer.core import TyperArgument, TyperCommand, TyperOption
 
 # What an option takes, where its own name does not tell.
 _TAKES = {
@@ -27,6 +27,10 @@ class FlowingHelp(TyperCommand):
         paragraphs = (options.get("help") or "").split("\n\n")
         options["help"] = "\n\n".join(" ".join(each.split()) for each in paragraphs)
         super().__init__(*args, **options)
+        for parameter in self.params:
+            if isinstance(parameter, TyperArgument):
+                # Its name tells what it takes; the type would only say how Python holds it.
+                parameter.display_type_rich = lambda ctx: None  # type: ignore[method-assign]
         for option in self.params:
             if isinstance(option, TyperOption) and option.metavar is None and option.name:
                 named = _TAKES.get(option.name, option.name.upper())

@@ -113,6 +113,11 @@ def _read(folder: Path) -> Configuration:
         number_style=str(document.get("number_style", "1,234.5")),
         migrations=Path(str(document.get("migrations", "migrations"))),
         mask=bool(document.get("mask", False)),
-        plan_columns=tuple(str(name) for name in document.get("plan_columns", ())),
+        plan_columns=tuple(_column(str(name)) for name in document.get("plan_columns", ())),
         index_names=names,
     )
+
+
+def _column(name: str) -> str:
+    """A column of a plan's table; what it was called before is still understood."""
+    return f"self_{name.removeprefix('own_')}" if name.startswith("own_") else name

@@ -51,7 +51,8 @@ def compare(
 
     if bool(other) + bool(between[0]) + bool(elsewhere) > 1:
         raise WrongUsage(
-            "B, --between and --elsewhere exclude each other.", "Say what A is to be held against."
+            "B, --between and --elsewhere exclude each other.",
+            "Name what A is to be compared with.",
         )
     with workspace_for(target, may_call=allow_side_effects) as workspace:
         if between[0]:

@@ -45,7 +45,7 @@ def init(
         wanted = TargetRole(role)
     except ValueError as error:
         raise WrongUsage(
-            f'"{role}" is no role of a target.', "Say  --role scratch, staging or production"
+            f'Unknown role "{role}".', "Use  --role scratch, staging or production"
         ) from error
     begun = begin(Path.cwd(), url, name, wanted, mask)
     target = begun.target

@@ -119,7 +119,7 @@ def _types(words: list[str]) -> tuple[RemedyType, ...]:
     unknown = [word for word in words if word not in known]
     if unknown:
         raise WrongUsage(
-            f'"{unknown[0]}" is no type of remedy that is proposed.',
+            f'Unknown type of remedy "{unknown[0]}".',
             f"Use one of: {', '.join(known)}",
         )
     return tuple(RemedyType(word) for word in words) or tuple(known)

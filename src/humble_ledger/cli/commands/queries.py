@@ -63,7 +63,7 @@ def queries(
     if by not in list(RankBy):
         raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
     if source and source not in SOURCES:
-        raise WrongUsage(f'"{source}" is no kind of source.', f"Use one of: {', '.join(SOURCES)}")
+        raise WrongUsage(f'Unknown source "{source}".', f"Use one of: {', '.join(SOURCES)}")
     choice = RunChoice(
         parse_moment(since) if since else None,
         parse_moment(until) if until else None,

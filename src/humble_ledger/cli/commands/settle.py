@@ -41,7 +41,7 @@ def settle(
     if (apply or on_production) and (decision != "keep" or not apply):
         raise WrongUsage(
             "--apply goes with keep, and --on-production with --apply.",
-            f"Say  humble settle {trial} keep --apply",
+            f"Use  humble settle {trial} keep --apply",
         )
     applied = None
     with workspace_for(target) as workspace:

@@ -59,7 +59,7 @@ def _line(each: Tidied) -> str:
     if each.runs is None and not each.removed:
         return (
             f"{each.entry.id} was begun on another machine ({each.entry.process}); "
-            "if it is dead, say  humble tidy --force"
+            "if it is dead, use  humble tidy --force"
         )
     if not each.words():
         return f"{each.entry.id} was broken off; nothing of it is left on the target" + (

@@ -33,7 +33,7 @@ def rewritten(query: str, old: str, new: str) -> Remedy:
     text = one_statement(new)
     return Remedy(
         type=RemedyType.REWRITE,
-        summary="the statement as written by hand",
+        summary="the statement written by hand",
         apply=(f"{text};",),
         revert=(f"{old.strip().rstrip(';')};",),
         reason=ASKED_FOR,
@@ -131,7 +131,7 @@ class Written:
             if len(tried) != 1:
                 raise WrongUsage(
                     "A new text stands for one statement, so it is tried on one query.",
-                    "Say  humble trial q3 --rewrite new.sql",
+                    "Use  humble trial q3 --rewrite new.sql",
                 )
             found.append(rewritten(tried[0].query, tried[0].statement.sql, self.rewrite))
         return found

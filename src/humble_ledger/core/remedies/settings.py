@@ -31,7 +31,9 @@ def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterat
             )  # fmt: skip
     names = {symptom.name for symptom in symptoms}
     if "jit-overhead" in names:
-        yield _setting("jit", "off", query, ("jit-overhead",), "compiling does not pay here")
+        yield _setting(
+            "jit", "off", query, ("jit-overhead",), "JIT compilation does not pay off here"
+        )
     if "parallel-overhead" in names:
         yield _setting(
             "max_parallel_workers_per_gather", "0", query, ("parallel-overhead",),

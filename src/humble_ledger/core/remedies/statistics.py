@@ -80,7 +80,7 @@ def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
             f"ANALYZE {on};",
         ),
         revert=(f"DROP STATISTICS {schema}{identifier(name)};",),
-        reason="the planner multiplies shares of columns that move together",
+        reason="the planner multiplies the shares of correlated columns",
         queries=(query,),
         cures=(MISESTIMATE,),
     )

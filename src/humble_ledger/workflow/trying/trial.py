@@ -415,7 +415,7 @@ def _refuse_unfitting_rewrites(entries: Sequence[RemedyEntry], tried: Sequence[T
         raise WrongUsage(
             f"{rewrites[0].id} is another text for {', '.join(rewrites[0].remedy.queries)}: it is "
             "tried on that query, one at a time.",
-            f"Say  humble trial {rewrites[0].remedy.queries[0]} --remedy {rewrites[0].id}",
+            f"Use  humble trial {rewrites[0].remedy.queries[0]} --remedy {rewrites[0].id}",
         )
     for entry in rewrites:
         require_readable_run(entry.remedy.apply[0], allow_writes=False)

@@ -37,6 +37,6 @@ def _limited(budget: Budget, text: str) -> Budget:
     if unit == "" and number.is_integer():
         return replace(budget, indexes=int(number))
     raise WrongUsage(
-        f'"{text}" is no budget.',
-        "Say a size (100MB), a number of indexes (5), or by how much writing may grow (20%).",
+        f'"{text}" is not a budget.',
+        "Give a size (100MB), a number of indexes (5), or by how much writing may grow (20%).",
     )

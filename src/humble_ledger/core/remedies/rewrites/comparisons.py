@@ -150,7 +150,7 @@ def _clock(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
         return None
     return _Turn(
         turned(this=column.copy(), expression=exp.Sub(this=clock.copy(), expression=span.copy())),
-        f"{column.name} compared with a time reckoned from now",
+        f"{column.name} compared with a time computed from now",
         "the interval has no months or years (these are not all equally long)",
     )
 

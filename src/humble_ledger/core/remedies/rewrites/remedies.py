@@ -42,7 +42,7 @@ def rewrite_remedies(
 
 def _reason(each: Rewriting) -> str:
     if each.question:
-        return f"only who knows the purpose can say; it is right when {each.same_when}"
+        return f"only someone who knows the purpose can say; it is right when {each.same_when}"
     if not each.same_when:
-        return "it always means the same"
-    return f"it means the same when {each.same_when}"
+        return "the result is always the same"
+    return f"the result is the same when {each.same_when}"

@@ -72,7 +72,7 @@ def _tied(reading: Reading, alias: str, target: str, key: ForeignKey) -> Rewriti
     return Rewriting(
         written(tree),
         f"a question: was {words} meant, as the foreign key has it?",
-        "every row of the one side shall really not stand beside every row of the other",
+        "a cross join of the two is not what is wanted",
         question=True,
         against=("missing-join-condition",),
     )
