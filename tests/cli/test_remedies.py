@@ -66,7 +66,7 @@ def test_proposals_can_be_narrowed_and_written_as_a_script(begun: Program, serve
     with psycopg.connect(server.url) as connection:  # rolled back when left
         connection.execute(script.encode())
         connection.rollback()
-    assert "no type of remedy" in begun.fails(2, "propose", "--type", "magic")
+    assert "Unknown type of remedy" in begun.fails(2, "propose", "--type", "magic")
     told = {s["name"]: s for s in begun.json("diagnose", export)["symptoms"]}
     assert setting["id"] in told["sort-spills"]["remedies"]
     assert "SET work_mem" in begun.ok("show", setting["id"]).out
