@@ -124,7 +124,7 @@ class PostgresCosts:
         random_page, seq_page = self._of("random_page_cost"), self._of("seq_page_cost")
         rows = max(1.0, round(search.matched_share * table.rows))
         in_order = math.ceil(search.matched_share * table.pages)
-        hidden = (1.0 - table.all_visible_share) if covering else 1.0
+        hidden = table.visited_share if covering else 1.0
         total_pages, cache = table.pages + shape.pages, self._cache_pages(table)
         if search.loops > 1:
             worst = pages_fetched(rows * search.loops, table.pages, total_pages, cache)
