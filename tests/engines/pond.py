@@ -58,6 +58,7 @@ class PondCosts:
     """What the toy's planner charges."""
 
     skips_leading_columns = False
+    resources = None
 
     @property
     def sizes(self) -> PondCosts:

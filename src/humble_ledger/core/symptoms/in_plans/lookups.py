@@ -151,7 +151,7 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the bitmap may use {limit / MIB:,.2g} MiB (work_mem); about "
+                f"the bitmap may use {limit / MIB:,.2g} MiB ({case.memory_setting}); about "
                 f"{needed / MIB:,.2g} MiB would hold every row (computed)",
             ),
             cost_ms=cost_ms,

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import IndexShape, ScanCost, Search
 from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts
+from humble_ledger.engines.postgresql.costs.resources import PostgresResources
 from humble_ledger.engines.postgresql.costs.sizes import RANGE_PAGES, PostgresSizes
 
 SKIPS_FROM = 180000  # the version that searches once for each value of a leading column
@@ -49,6 +50,11 @@ class PostgresCosts:
     def sizes(self) -> PostgresSizes:
         """How large its indexes are."""
         return PostgresSizes()
+
+    @property
+    def resources(self) -> PostgresResources:
+        """What it grants to one step."""
+        return PostgresResources(self.server)
 
     @property
     def skips_leading_columns(self) -> bool:
