@@ -57,7 +57,8 @@ def long_compiling(case: Case) -> Iterable[Symptom]:
         cause=Cause(
             "high-estimate-triggers-jit",
             f"the estimated cost of {cost:,.0f} is above the limit{limit} "
-            f"({granted.compile_above_setting}), and the work was done sooner than the compiling pays for",
+            f"({granted.compile_above_setting}), and the work was done sooner than the compiling "
+            "pays for",
         ),
         cost_ms=compiling,
         cost_share=part,
