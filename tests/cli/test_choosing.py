@@ -82,5 +82,5 @@ def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None
     guessed = begun.json("propose", unseen, "--budget", "20MB")
     assert guessed["weights"] == "cost" and guessed["saved_ms"] is None
     assert guessed["picked"][0]["adds_ms"] is None and guessed["picked"][0]["adds_share"] > 0.5
-    assert "is no budget" in begun.fails(2, "propose", "--budget", "lots")
+    assert "is not a budget" in begun.fails(2, "propose", "--budget", "lots")
     assert "do not go with it" in begun.fails(2, "propose", "--budget", "5", "--top", "3")

@@ -58,6 +58,7 @@ class PondCosts:
     """What the toy's planner charges."""
 
     skips_leading_columns = False
+    resources = None
 
     @property
     def sizes(self) -> PondCosts:
@@ -210,7 +211,7 @@ class PondSession:
             for _, each, *_ in ask(f'PRAGMA index_list("{name.name}")')
         )
         size = pages * PAGE_BYTES
-        return TableFacts(name, "table", rows, pages, size, PAGE_BYTES, 0.0, columns, indexes)
+        return TableFacts(name, "table", rows, pages, size, PAGE_BYTES, columns, indexes)
 
     def rows_matching(self, table: TableName, alias: str, conditions: Any) -> float:
         where = " AND ".join(conditions) or "true"

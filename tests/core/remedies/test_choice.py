@@ -142,7 +142,7 @@ def test_budgets_as_people_write_them(text: str, budget: Budget) -> None:
 
 @pytest.mark.parametrize("text", ["", "much", "-5", "5.5", "10 apples"])
 def test_what_is_no_budget(text: str) -> None:
-    with pytest.raises(WrongUsage, match="is no budget"):
+    with pytest.raises(WrongUsage, match="is not a budget"):
         parse_budget([text])
 
 

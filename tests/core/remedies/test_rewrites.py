@@ -102,7 +102,7 @@ def test_only_reads_whose_symptom_calls_for_it_are_rewritten(
     assert bool(found) == offered
     if found:
         assert found[0].revert == (f"{sql};",)
-        assert "means the same when" in found[0].reason
+        assert "is the same when" in found[0].reason
 
 
 def test_every_statement_is_rewritten_to_another_one_that_parses() -> None:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from humble_ledger.core.costs.model import IndexShape, KeySample, ScanCost, Search
+from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 
 
@@ -36,12 +37,69 @@ class IndexSizer(Protocol):
         ...
 
 
+class Resources(Protocol):
+    """What a server grants to one step, and the settings that say so, by their names there."""
+
+    @property
+    def memory_setting(self) -> str:
+        """The memory of a sort."""
+        ...
+
+    @property
+    def hash_memory_setting(self) -> str:
+        """The memory of a hash."""
+        ...
+
+    @property
+    def workers_setting(self) -> str:
+        """How many parallel workers one step may have."""
+        ...
+
+    @property
+    def most_workers_setting(self) -> str:
+        """How many there are in all."""
+        ...
+
+    @property
+    def compile_setting(self) -> str:
+        """Whether expressions are compiled."""
+        ...
+
+    @property
+    def compile_above_setting(self) -> str:
+        """From which cost on they are."""
+        ...
+
+    def memory_bytes(self, plan: Plan) -> float:
+        """What a sort may use: as the plan was made with, else the server's setting now."""
+        ...
+
+    def hash_memory_bytes(self, plan: Plan) -> float:
+        """What a hash may use."""
+        ...
+
+    @property
+    def most_workers(self) -> float | None:
+        """How many parallel workers the server has in all; None when it does not tell."""
+        ...
+
+    @property
+    def compile_above_cost(self) -> float | None:
+        """The estimated cost from which on expressions are compiled; None when unknown."""
+        ...
+
+
 class CostModel(Protocol):
     """One server's cost formulas with its settings; costs in the server's units."""
 
     @property
     def sizes(self) -> IndexSizer:
         """How large its indexes are."""
+        ...
+
+    @property
+    def resources(self) -> Resources:
+        """What it grants to one step."""
         ...
 
     @property

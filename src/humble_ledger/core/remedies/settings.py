@@ -19,30 +19,35 @@ _SPILLS = ("sort-spills", "hash-spills", "lossy-bitmap")
 
 def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
     """Settings under which the symptoms of a plan should go."""
-    symptoms = list(found)
+    symptoms, granted = list(found), case.costs.resources
     memory = [(s, _needed(case, s)) for s in symptoms if s.name in _SPILLS]
     enough = max((need for _, need in memory), default=0.0)
     if enough and enough * RESERVE <= MOST_BYTES:
         wanted = math.ceil(enough * RESERVE / MIB)
         if wanted * MIB > case.memory_bytes:
             yield _setting(
-                "work_mem", f"{wanted}MB", query, tuple(dict.fromkeys(s.name for s, _ in memory)),
+                granted.memory_setting, f"{wanted}MB", query,
+                tuple(dict.fromkeys(s.name for s, _ in memory)),
                 f"about {enough / MIB:,.3g} MiB would hold it (estimated)",
             )  # fmt: skip
     names = {symptom.name for symptom in symptoms}
     if "jit-overhead" in names:
         yield _setting(
-            "jit", "off", query, ("jit-overhead",), "JIT compilation does not pay off here"
+            granted.compile_setting,
+            "off",
+            query,
+            ("jit-overhead",),
+            "JIT compilation does not pay off here",
         )
     if "parallel-overhead" in names:
         yield _setting(
-            "max_parallel_workers_per_gather", "0", query, ("parallel-overhead",),
+            granted.workers_setting, "0", query, ("parallel-overhead",),
             "parallel workers hardly make it quicker",
         )  # fmt: skip
 
 
 def _needed(case: Case, symptom: Symptom) -> float:
-    """What a step needs of work_mem, in bytes; hashes may use a multiple of it."""
+    """What a step needs of a sort's memory, in bytes; hashes may use a multiple of it."""
     for name in _NEEDS:
         need = symptom.evidence.get(name)
         if isinstance(need, int | float):

@@ -138,16 +138,38 @@ class ForeignKey:
 
 
 @dataclass(frozen=True, slots=True)
+class HeapFacts:
+    """A table whose rows lie anywhere, old versions of them among the others.
+
+    ``all_visible_share`` is the share of pages an index-only scan need not visit, ``dead_rows``
+    are old versions that nobody needs, ``vacuumed_at`` is when they were last removed (None:
+    never), ``fill_percent`` how full new pages are made.
+    """
+
+    all_visible_share: float = 0.0
+    dead_rows: int = 0
+    vacuumed_at: datetime | None = None
+    fill_percent: int = 100
+
+
+@dataclass(frozen=True, slots=True)
+class ClusteredFacts:
+    """A table that is kept in the order of an index, in which its rows lie."""
+
+    by: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class TableFacts:
     """One table with its columns and indexes.
 
     ``rows`` and ``pages`` are the planner's present view; ``page_bytes`` the size of a page;
-    ``all_visible_share`` the share of pages an index-only scan need not visit;
-    ``changes_since_analyze`` counts rows inserted, updated or deleted since
-    ``analyzed_at`` (None: never). ``kind`` is table, partitioned, view, materialized view or
-    foreign. A partition names the table it is ``partition_of``, which has ``partitions`` with
-    rows of their own. ``overflow_bytes`` are of values too long for their row. ``reads``,
-    ``writes`` and the indexes' scans are counted since ``counted_since`` (None: unknown).
+    ``storage`` tells how its rows are kept (None: unknown); ``changes_since_analyze`` counts
+    rows inserted, updated or deleted since ``analyzed_at`` (None: never). ``kind`` is table,
+    partitioned, view, materialized view or foreign. A partition names the table it is
+    ``partition_of``, which has ``partitions`` with rows of their own. ``overflow_bytes`` are of
+    values too long for their row. ``reads``, ``writes`` and the indexes' scans are counted
+    since ``counted_since`` (None: unknown).
     """
 
     name: TableName
@@ -156,21 +178,30 @@ class TableFacts:
     pages: int
     size_bytes: int
     page_bytes: int = 8192
-    all_visible_share: float = 0.0
     columns: Mapping[str, ColumnFacts] = field(default_factory=dict)
     indexes: tuple[IndexFacts, ...] = ()
     writes: Writes = field(default=Writes())
-    dead_rows: int = 0
     analyzed_at: datetime | None = None
     changes_since_analyze: int | None = None
     partition_of: str = ""
     partitions: int = 0
     overflow_bytes: int = 0
-    vacuumed_at: datetime | None = None
     reads: Reads = field(default=Reads())
     foreign_keys: tuple[ForeignKey, ...] = ()
     counted_since: datetime | None = None
-    fill_percent: int = 100
+    storage: HeapFacts | ClusteredFacts | None = None
+
+    @property
+    def heap(self) -> HeapFacts | None:
+        """What is true of heaps only; None for a table of another kind."""
+        return self.storage if isinstance(self.storage, HeapFacts) else None
+
+    @property
+    def visited_share(self) -> float:
+        """The share of its pages that a scan of an index alone must visit all the same."""
+        if isinstance(self.storage, ClusteredFacts):
+            return 0.0
+        return 1.0 - (self.storage.all_visible_share if self.storage else 0.0)
 
     @property
     def index_bytes(self) -> int:

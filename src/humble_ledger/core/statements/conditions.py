@@ -81,6 +81,11 @@ class Predicate:
         return plainly(self.sql)
 
     @property
+    def of_sub_query(self) -> bool:
+        """Whether it compares with what a sub-query gives."""
+        return _NAMES_SUB_QUERY.search(self.sql) is not None
+
+    @property
     def equal(self) -> bool:
         """Whether it asks for one value, or for one of several."""
         return self.kind in (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
@@ -129,6 +134,7 @@ def orders_rows(sql: str) -> bool:
 
 
 # How servers print the value of a sub-query: (InitPlan 1).col1, (hashed SubPlan 2).col1.
+_NAMES_SUB_QUERY = re.compile(r"\b(?:InitPlan|SubPlan) \d")
 _SUB_QUERY = re.compile(r"\((?:hashed )?(?:InitPlan|SubPlan) (\d+)\)(?:\.col\d+)?")
 
 

@@ -17,7 +17,6 @@ from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
-from humble_ledger.core.plans.settings import memory_setting, number_setting
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Symptom
@@ -91,16 +90,22 @@ class Case:
     @property
     def memory_bytes(self) -> float:
         """What one step may use: the setting the plan was made with, else the server's now."""
-        mine = memory_setting(self.plan, "work_mem")
-        return mine if mine is not None else self.server.setting("work_mem", 4.0 * 1024 * 1024)
+        return self.costs.resources.memory_bytes(self.plan)
+
+    @property
+    def memory_setting(self) -> str:
+        """The name of the setting that says so."""
+        return self.costs.resources.memory_setting
+
+    @property
+    def hash_memory_setting(self) -> str:
+        """That of a hash."""
+        return self.costs.resources.hash_memory_setting
 
     @property
     def hash_memory_bytes(self) -> float:
         """What one hash may use."""
-        times = number_setting(self.plan, "hash_mem_multiplier")
-        if times is None:
-            times = self.server.setting("hash_mem_multiplier", 1.0)
-        return self.memory_bytes * times
+        return self.costs.resources.hash_memory_bytes(self.plan)
 
     def table_of(self, node: Node) -> TableFacts | None:
         """Facts of the table a step reads."""

@@ -11,6 +11,7 @@ from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
     ForeignKey,
+    HeapFacts,
     IndexFacts,
     IndexKey,
     Reads,
@@ -333,7 +334,6 @@ def _table(
         pages=pages,
         size_bytes=int(row["bytes"]),
         page_bytes=page_bytes,
-        all_visible_share=min(1.0, row["visible"] / pages) if pages else 0.0,
         columns={each["name"]: _column(each) for each in columns.get(oid, [])},
         indexes=tuple(_index(each, page_bytes) for each in indexes.get(oid, [])),
         writes=Writes(
@@ -342,13 +342,11 @@ def _table(
             int(row["n_tup_hot_upd"] or 0),
             int(row["n_tup_del"] or 0),
         ),
-        dead_rows=int(row["n_dead_tup"] or 0),
         analyzed_at=row["analyzed_at"],
         changes_since_analyze=row["n_mod_since_analyze"],
         partition_of=row["root"] or "",
         partitions=int(row["leaves"] or 0),
         overflow_bytes=int(row["overflow"]),
-        vacuumed_at=row["vacuumed_at"],
         reads=Reads(
             int(row["seq_scan"] or 0),
             int(row["seq_tup_read"] or 0),
@@ -357,7 +355,12 @@ def _table(
         ),
         foreign_keys=tuple(_foreign_key(each) for each in foreign_keys.get(oid, [])),
         counted_since=row["counted_since"],
-        fill_percent=int(row["fill"]),
+        storage=HeapFacts(
+            min(1.0, row["visible"] / pages) if pages else 0.0,
+            int(row["n_dead_tup"] or 0),
+            row["vacuumed_at"],
+            int(row["fill"]),
+        ),
     )
 
 

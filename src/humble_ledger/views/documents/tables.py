@@ -73,8 +73,8 @@ class TableDocument(Struct, frozen=True):
     updated_rows: int
     updated_in_page_rows: int
     deleted_rows: int
-    dead_rows: int
-    all_visible_share: float
+    dead_rows: int | None
+    all_visible_share: float | None
     vacuumed_at: str | None
     analyzed_at: str | None
     changes_since_analyze: int | None
@@ -136,6 +136,7 @@ class ColumnDocument(Struct, frozen=True):
 def table_document(found: TableReport) -> TableDocument:
     """A table."""
     table = found.table
+    heap = table.heap
     return TableDocument(
         table=str(table.name),
         table_kind=table.kind,
@@ -151,9 +152,9 @@ def table_document(found: TableReport) -> TableDocument:
         updated_rows=table.writes.updated,
         updated_in_page_rows=table.writes.updated_in_page,
         deleted_rows=table.writes.deleted,
-        dead_rows=table.dead_rows,
-        all_visible_share=table.all_visible_share,
-        vacuumed_at=iso(table.vacuumed_at),
+        dead_rows=heap.dead_rows if heap else None,
+        all_visible_share=heap.all_visible_share if heap else None,
+        vacuumed_at=iso(heap.vacuumed_at) if heap else None,
         analyzed_at=iso(table.analyzed_at),
         changes_since_analyze=table.changes_since_analyze,
         counted_since=iso(table.counted_since),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from datetime import datetime
 
 from rich.console import Group, RenderableType
@@ -15,7 +16,7 @@ from humble_ledger.core.estimates.distribution import (
 )
 from humble_ledger.core.results.reports import ColumnReport, TableReport
 from humble_ledger.core.saying import percent
-from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
+from humble_ledger.core.schema.facts import ColumnFacts, HeapFacts, IndexFacts, TableFacts
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
@@ -77,11 +78,17 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
             f"updated{in_page}, {numbers.whole(writes.deleted)} deleted{since}; "
             f"{_mix(read_rows, written)}",
         ),
-        ("dead rows", f"{numbers.whole(table.dead_rows)} (estimated by the server)"),
-        ("vacuum", _age(table.vacuumed_at) + f"; {percent(table.all_visible_share)} of the pages "
-         "need no look for an index-only scan"),
+        *_of_heap(table.heap, numbers),
         ("statistics", _age(table.analyzed_at) + _changes(table, numbers)),
     )  # fmt: skip
+
+
+def _of_heap(heap: HeapFacts | None, numbers: Numbers) -> Iterator[tuple[str, str]]:
+    if heap is not None:
+        yield "dead rows", f"{numbers.whole(heap.dead_rows)} (estimated by the server)"
+        visible = percent(heap.all_visible_share)
+        seen = f"{visible} of the pages need no look for an index-only scan"
+        yield "vacuum", f"{_age(heap.vacuumed_at)}; {seen}"
 
 
 def _mix(read: int, written: int) -> str:

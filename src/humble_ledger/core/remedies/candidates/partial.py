@@ -59,7 +59,7 @@ def _may_bound(predicate: Predicate, access: Access, means: IndexAbilities) -> b
     column = predicate.column
     if column is None or predicate.partner is not None or column.column not in access.table.columns:
         return False
-    if has_parameter(predicate.sql) or "SubPlan" in predicate.sql or "InitPlan" in predicate.sql:
+    if has_parameter(predicate.sql) or predicate.of_sub_query:
         return False
     type_ = access.table.columns[column.column].type_name
     truth = type_ == "boolean" and predicate.kind is PredicateKind.OTHER

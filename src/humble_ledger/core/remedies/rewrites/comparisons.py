@@ -9,8 +9,9 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from humble_ledger.core.remedies.rewrites.model import DIALECT, Rewriting
+from humble_ledger.core.remedies.rewrites.model import Rewriting
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.conditions import DIALECT
 
 _WHOLE = ("smallint", "integer", "bigint")
 _UNITS = ("MINUTE", "HOUR", "DAY", "WEEK", "MONTH", "QUARTER", "YEAR")

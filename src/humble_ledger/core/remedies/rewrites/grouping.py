@@ -18,6 +18,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     sources,
     written,
 )
+from humble_ledger.core.statements.conditions import DIALECT
 
 _KEEPS_NULL = (exp.Sum, exp.Avg, exp.Min, exp.Max)
 
@@ -218,14 +219,14 @@ def _before(
     made = reading.copy()
     names: dict[str, str] = {}
     for aggregate in list(made.find_all(exp.AggFunc)):
-        text = aggregate.sql(dialect="postgres")
+        text = aggregate.sql(dialect=DIALECT)
         name = names.setdefault(text, f"value_{len(names) + 1}")
         column = exp.column(name, table="grouped")
         aggregate.replace(column)
     kept = [m.copy() for m, _ in keys]
     inner = exp.select(
         *(exp.alias_(mine, mine.name) for mine in kept),
-        *(exp.alias_(exp.maybe_parse(text, dialect="postgres"), name)
+        *(exp.alias_(exp.maybe_parse(text, dialect=DIALECT), name)
           for text, name in names.items()),
     )  # fmt: skip
     by_alias = {s.alias_or_name: s.copy() for s in sources(reading.tree)}

@@ -10,8 +10,8 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.conditions import DIALECT
 
-DIALECT = "postgres"
 ALWAYS = ""  # the condition of a rewriting that means the same whatever the data
 
 

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from sqlglot import exp
 
 from humble_ledger.core.remedies.rewrites.model import (
-    DIALECT,
     Reading,
     Rewriting,
     and_all,
@@ -16,6 +15,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     plain,
     written,
 )
+from humble_ledger.core.statements.conditions import DIALECT
 
 
 def by_last_row(reading: Reading) -> Iterator[Rewriting]:

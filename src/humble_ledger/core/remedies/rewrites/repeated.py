@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.model import DIALECT, Reading, Rewriting, written
+from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, written
+from humble_ledger.core.statements.conditions import DIALECT
 
 
 def once(reading: Reading) -> Iterator[Rewriting]:

@@ -16,6 +16,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     written,
 )
 from humble_ledger.core.schema.facts import ForeignKey
+from humble_ledger.core.statements.conditions import DIALECT
 
 
 def questions(reading: Reading) -> Iterator[Rewriting]:
@@ -67,7 +68,7 @@ def _tied(reading: Reading, alias: str, target: str, key: ForeignKey) -> Rewriti
         exp.EQ(this=exp.column(mine, table=alias), expression=exp.column(theirs, table=target))
         for mine, theirs in zip(key.columns, key.refers_to_columns, strict=True)
     ]
-    words = " and ".join(tie.sql(dialect="postgres") for tie in ties)
+    words = " and ".join(tie.sql(dialect=DIALECT) for tie in ties)
     tree = tree.where(*ties, copy=False)
     return Rewriting(
         written(tree),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Operation
-from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.schema.facts import HeapFacts, TableFacts
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -28,7 +28,8 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, 1.0 - needed / table.pages)
         if share < WORTH_A_WORD:
             continue
-        at = table.vacuumed_at
+        heap = table.heap or HeapFacts()
+        at = heap.vacuumed_at
         since = f"last vacuum: {at:%Y-%m-%d %H:%M}" if at else "it was never vacuumed"
         yield Symptom(
             name="table-bloat",
@@ -41,12 +42,12 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
             evidence={
                 "pages": table.pages,
                 "pages_needed_computed": needed,
-                "dead_rows": table.dead_rows,
+                "dead_rows": heap.dead_rows,
                 "rows_estimated": table.rows,
             },
             cause=Cause(
                 "dead-rows",
-                f"{table.dead_rows:,} dead rows wait for a vacuum ({since}); space that is free "
+                f"{heap.dead_rows:,} dead rows wait for a vacuum ({since}); space that is free "
                 "already is filled again by new rows, or given back by rewriting the table "
                 "(VACUUM FULL, which locks it)",
             ),
@@ -68,5 +69,6 @@ def pages_needed(table: TableFacts) -> float | None:
         return None
     # Values are aligned; half of eight bytes is lost for a row on average.
     row = sum(known) + ROW_BYTES + 4
-    per_page = max(1.0, (table.page_bytes - PAGE_HEADER_BYTES) * table.fill_percent / 100 // row)
+    fill = (table.heap or HeapFacts()).fill_percent / 100
+    per_page = max(1.0, (table.page_bytes - PAGE_HEADER_BYTES) * fill // row)
     return max(1.0, table.rows / per_page)

@@ -197,7 +197,7 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
 def _unfixed(case: Case, found: list[Predicate]) -> Cause | None:
     """Values the planner cannot know: of a sub-query, or another for each row."""
     for predicate in found:
-        of_query = "InitPlan" in predicate.sql or "$" in predicate.value
+        of_query = predicate.of_sub_query or "$" in predicate.value
         changing = case.planner.volatile_functions(called(predicate))
         if of_query or changing:
             what = "a sub-query gives the value" if of_query else "the value changes row by row"

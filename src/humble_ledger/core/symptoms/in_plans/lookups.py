@@ -42,7 +42,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
             continue
         added = _added_columns(table, index, account)
         rows = _fetched(case, node)
-        if not added or rows < FEWEST_ROWS or table.all_visible_share < VISIBLE_PART:
+        if not added or rows < FEWEST_ROWS or 1.0 - table.visited_share < VISIBLE_PART:
             continue
         if table.pages < FEWEST_PAGES:
             continue
@@ -92,10 +92,11 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         table = case.table_of(node)
-        marked = "an unknown part" if table is None else f"{percent(table.all_visible_share)}"
+        heap = table.heap if table is not None else None
+        marked = "an unknown part" if heap is None else f"{percent(heap.all_visible_share)}"
         since = ""
-        if table is not None:
-            at = table.vacuumed_at
+        if heap is not None:
+            at = heap.vacuumed_at
             since = f"; last vacuum: {at:%Y-%m-%d %H:%M}" if at else "; it was never vacuumed"
         yield Symptom(
             name="index-only-heap-fetches",
@@ -150,7 +151,7 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the bitmap may use {limit / MIB:,.2g} MiB (work_mem); about "
+                f"the bitmap may use {limit / MIB:,.2g} MiB ({case.memory_setting}); about "
                 f"{needed / MIB:,.2g} MiB would hold every row (computed)",
             ),
             cost_ms=cost_ms,
@@ -213,4 +214,4 @@ def _pages_then(
     keys = [table.columns[name] for name in index.key_columns if name in table.columns]
     shape = case.costs.sizes.in_order(table, keys, [table.columns[name] for name in added])
     leaves = max(shape.pages * rows / shape.entries, searches)
-    return leaves + searches * shape.levels + (1.0 - table.all_visible_share) * rows
+    return leaves + searches * shape.levels + table.visited_share * rows

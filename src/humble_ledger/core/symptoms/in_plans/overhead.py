@@ -44,7 +44,8 @@ def long_compiling(case: Case) -> Iterable[Symptom]:
     if running is None or compiling < LEAST_MS or compiling < WORTH_OF_COMPILING * running:
         return
     part = min(1.0, compiling / running)
-    above = case.server.settings.get("jit_above_cost")
+    granted = case.costs.resources
+    above = granted.compile_above_cost
     limit = f" of {above:,.0f}" if above is not None else ""
     cost = plan.cost_total or 0.0
     yield Symptom(
@@ -55,8 +56,9 @@ def long_compiling(case: Case) -> Iterable[Symptom]:
         evidence={"compile_ms": compiling, "execution_ms": running, "cost_estimated": cost},
         cause=Cause(
             "high-estimate-triggers-jit",
-            f"the estimated cost of {cost:,.0f} is above the limit{limit} (jit_above_cost), and "
-            "the work was done sooner than the compiling pays for",
+            f"the estimated cost of {cost:,.0f} is above the limit{limit} "
+            f"({granted.compile_above_setting}), and the work was done sooner than the compiling "
+            "pays for",
         ),
         cost_ms=compiling,
         cost_share=part,

@@ -30,8 +30,9 @@ def missing_workers(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(below, 1.0 - (workers + 1) / (planned + 1))
         if share < WORTH_A_WORD:
             continue
-        most = case.server.settings.get("max_parallel_workers")
-        limit = f" (max_parallel_workers is {most:,.0f})" if most is not None else ""
+        granted = case.costs.resources
+        most = granted.most_workers
+        limit = f" ({granted.most_workers_setting} is {most:,.0f})" if most is not None else ""
         yield Symptom(
             name="workers-not-launched",
             node=node.no,

@@ -51,7 +51,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the sort may use {limit / MIB:,.0f} MiB (work_mem); about "
+                f"the sort may use {limit / MIB:,.0f} MiB ({case.memory_setting}); about "
                 f"{needed / MIB:,.0f} MiB would hold it (estimated)"
                 + (f"; or {instead}" if instead else ""),
             ),
@@ -104,7 +104,8 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the hash may use {limit / MIB:,.3g} MiB (work_mem × hash_mem_multiplier); about "
+                f"the hash may use {limit / MIB:,.3g} MiB "
+                f"({case.hash_memory_setting}); about "
                 f"{needed / MIB:,.3g} MiB would hold it (estimated)",
             ),
             cost_ms=cost_ms,
@@ -138,7 +139,8 @@ def rows_on_disk(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"what is kept to be read again may use {limit / MIB:,.3g} MiB (work_mem)",
+                f"what is kept to be read again may use {limit / MIB:,.3g} MiB "
+                f"({case.memory_setting})",
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -71,7 +71,8 @@ def _read_again(case: Case, child: Node) -> Cause:
     return Cause(
         "result-looked-through-again",
         f"its {rows:,.0f} rows (estimated) are the same each time, but looked through row by row: "
-        f"the planner takes them for too many to hash within {limit:,.3g} MiB (work_mem); NOT "
+        f"the planner takes them for too many to hash within {limit:,.3g} MiB "
+        f"({case.memory_setting}); NOT "
         "EXISTS or a join compares by a hash or an index",
     )
 

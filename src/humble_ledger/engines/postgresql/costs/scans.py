@@ -15,6 +15,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import IndexShape, ScanCost, Search
 from humble_ledger.core.schema.facts import ColumnFacts, ServerFacts, TableFacts
+from humble_ledger.engines.postgresql.costs.resources import PostgresResources
 from humble_ledger.engines.postgresql.costs.sizes import RANGE_PAGES, PostgresSizes
 
 SKIPS_FROM = 180000  # the version that searches once for each value of a leading column
@@ -49,6 +50,11 @@ class PostgresCosts:
     def sizes(self) -> PostgresSizes:
         """How large its indexes are."""
         return PostgresSizes()
+
+    @property
+    def resources(self) -> PostgresResources:
+        """What it grants to one step."""
+        return PostgresResources(self.server)
 
     @property
     def skips_leading_columns(self) -> bool:
@@ -124,7 +130,7 @@ class PostgresCosts:
         random_page, seq_page = self._of("random_page_cost"), self._of("seq_page_cost")
         rows = max(1.0, round(search.matched_share * table.rows))
         in_order = math.ceil(search.matched_share * table.pages)
-        hidden = (1.0 - table.all_visible_share) if covering else 1.0
+        hidden = table.visited_share if covering else 1.0
         total_pages, cache = table.pages + shape.pages, self._cache_pages(table)
         if search.loops > 1:
             worst = pages_fetched(rows * search.loops, table.pages, total_pages, cache)
