@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from types import SimpleNamespace
 from typing import Any
 
 import sqlglot
@@ -58,7 +59,12 @@ class PondCosts:
     """What the toy's planner charges."""
 
     skips_leading_columns = False
-    resources = None
+    # What it grants to a step: it has memory enough, and no parallel workers.
+    resources = SimpleNamespace(
+        memory_setting="pail", hash_memory_setting="pail", workers_setting="", compile_setting="",
+        most_workers_setting="", compile_above_setting="", most_workers=None,
+        compile_above_cost=None, memory_bytes=lambda plan: 1e9, hash_memory_bytes=lambda plan: 1e9,
+    )  # fmt: skip
 
     @property
     def sizes(self) -> PondCosts:
