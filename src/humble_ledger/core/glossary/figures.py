@@ -46,7 +46,6 @@ FIGURES: tuple[Term, ...] = (
         "elapsed.",
         "self ms",
         "self_ms",
-        "self time",
     ),
     _figure(
         "total time",

@@ -30,12 +30,14 @@ def plan_story(plan: Plan, numbers: Numbers) -> RenderableType:
 
 
 def _figures(each: Sentence, plan: Plan, numbers: Numbers) -> str:
-    expected = "unknown" if each.expected is None else numbers.rows(each.expected)
+    expected = "unknown rows"
+    if each.expected is not None:
+        expected = f"{numbers.rows(each.expected)} {'row' if each.expected == 1 else 'rows'}"
     if not plan.measured:
-        return f"expected {expected} rows; {numbers.percent(each.share)} of the estimated cost"
+        return f"expected {expected}; {numbers.percent(each.share)} of the estimated cost"
     seen = "never ran" if each.seen is None else f"came {numbers.rows(each.seen)}"
     own = f"{numbers.ms(each.self_ms)} of its own, {numbers.percent(each.share)}"
-    return f"expected {expected} rows, {seen}; {own}"
+    return f"expected {expected}, {seen}; {own}"
 
 
 def _end(plan: Plan, told: list[Sentence], numbers: Numbers) -> str:
