@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.quoting import identifier, table_identifier
 
 
@@ -16,7 +17,7 @@ class IndexDesign:
     keys: tuple[IndexKey, ...]
     included: tuple[str, ...] = ()
     predicate: str = ""
-    method: str = "btree"
+    method: str = IndexMethod.SORTED
     _hash: int = field(default=0, init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -41,7 +42,7 @@ class IndexDesign:
     @property
     def body(self) -> str:
         """The part of the statement behind the table: method, keys, included, predicate."""
-        method = "" if self.method == "btree" else f"USING {self.method} "
+        method = "" if self.method == IndexMethod.SORTED else f"USING {self.method} "
         keys = ", ".join(_key(key) for key in self.keys)
         included = ", ".join(identifier(name) for name in self.included)
         return (

@@ -17,6 +17,7 @@ from humble_ledger.core.estimates.distribution import (
 from humble_ledger.core.results.reports import ColumnReport, TableReport
 from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import ColumnFacts, HeapFacts, IndexFacts, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
@@ -143,7 +144,7 @@ def index_words(index: IndexFacts) -> str:
         )
         for key in index.keys
     )
-    words = f"({keys})" if index.method == "btree" else f"{index.method} ({keys})"
+    words = f"({keys})" if index.method == IndexMethod.SORTED else f"{index.method} ({keys})"
     if index.included:
         words += f" with {', '.join(index.included)}"
     if index.predicate:

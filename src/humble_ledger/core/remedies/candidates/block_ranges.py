@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.candidates.keys import columns_in
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey
+from humble_ledger.core.schema.index_methods import IndexMethod
 
 FEWEST_PAGES = 4_096  # 32 MiB: below that an index of each row is small enough
 IN_ORDER = 0.9  # correlation of the column with the place of its rows
@@ -23,10 +24,12 @@ def block_ranges(plan: Plan, access: Access) -> Iterator[Candidate]:
         column = table.columns.get(name)
         if column is None or abs(column.correlation or 0.0) < IN_ORDER:
             continue
-        if any(i.method == "brin" and name in i.key_columns for i in table.indexes):
+        if any(
+            i.method == IndexMethod.BLOCK_RANGES and name in i.key_columns for i in table.indexes
+        ):
             continue
         yield Candidate(
-            IndexDesign(table.name, (IndexKey(name),), method="brin"),
+            IndexDesign(table.name, (IndexKey(name),), method=IndexMethod.BLOCK_RANGES),
             access,
             f"rows lie in the order of {name}: a few pages tell where to look",
         )

@@ -8,6 +8,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate
 
 MOST_EQUALITIES = 4
@@ -70,7 +71,7 @@ def served(keys: tuple[IndexKey, ...], table: TableFacts, predicate: str = "") -
     """Whether an index begins with the same columns in the same order and direction."""
     return any(
         index.valid
-        and index.method == "btree"
+        and index.method == IndexMethod.SORTED
         and index.predicate in ("", predicate)
         and index.keys[: len(keys)] == keys
         for index in table.indexes

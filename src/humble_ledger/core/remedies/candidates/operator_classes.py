@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import halves, literals_of
 from humble_ledger.core.statements.tokens import unquoted
@@ -114,11 +115,16 @@ def _for_containment(
 
 def _inverted(access: Access, key: IndexKey, words: str) -> Iterator[Candidate]:
     held = any(
-        index.valid and index.method == "gin" and not index.predicate and key in index.keys
+        index.valid
+        and index.method == IndexMethod.INVERTED
+        and not index.predicate
+        and key in index.keys
         for index in access.table.indexes
     )
     if not held:
-        yield Candidate(IndexDesign(access.table.name, (key,), method="gin"), access, words)
+        yield Candidate(
+            IndexDesign(access.table.name, (key,), method=IndexMethod.INVERTED), access, words
+        )
 
 
 def _pieces(predicate: Predicate) -> list[str]:
@@ -131,7 +137,7 @@ def _pieces(predicate: Predicate) -> list[str]:
 
 def _begins(keys: tuple[IndexKey, ...], table: TableFacts) -> bool:
     return any(
-        index.valid and index.method == "btree" and not index.predicate
+        index.valid and index.method == IndexMethod.SORTED and not index.predicate
         and index.keys[: len(keys)] == keys
         for index in table.indexes
     )  # fmt: skip

@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.candidates.covering import MOST_ADDED
 from humble_ledger.core.remedies.candidates.keys import columns_in, served
 from humble_ledger.core.remedies.candidates.model import Candidate
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.index_methods import IndexMethod
 
 
 def merged(candidates: Iterable[Candidate]) -> Iterator[Candidate]:
@@ -17,7 +18,9 @@ def merged(candidates: Iterable[Candidate]) -> Iterator[Candidate]:
     Columns compared for equality may stand in any order, so the ones the first searches by go
     to the front; columns read from the first are added to one that begins with its keys.
     """
-    plain = [c for c in candidates if c.design.method == "btree" and not _special(c.design)]
+    plain = [
+        c for c in candidates if c.design.method == IndexMethod.SORTED and not _special(c.design)
+    ]
     for one, other in permutations(plain, 2):
         if one.design.table != other.design.table:
             continue

@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.remedies.removal import removal_of
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 
 
 def made_superfluous(
@@ -47,7 +48,7 @@ def made_superfluous(
 def _within(index: IndexFacts, design: IndexDesign) -> bool:
     return (
         index.valid
-        and index.method == design.method == "btree"
+        and index.method == design.method == IndexMethod.SORTED
         and not (index.unique or index.primary or index.constraint)
         and index.predicate == design.predicate == ""
         and index.keys == design.keys[: len(index.keys)]

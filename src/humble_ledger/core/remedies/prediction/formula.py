@@ -28,6 +28,7 @@ from humble_ledger.core.remedies.prediction.contract import SelectivityEstimator
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import literals_of, unqualified
 
@@ -88,10 +89,10 @@ class FormulaPredictor:
         return self._shapes[design]
 
     def _shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
-        if design.method == "brin":
+        if design.method == IndexMethod.BLOCK_RANGES:
             return self.costs.sizes.block_ranges(table, len(design.keys))
         columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
-        if design.method == "gin":
+        if design.method == IndexMethod.INVERTED:
             width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
             parts = design.keys[0].operator_class == "gin_trgm_ops"
             return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
@@ -111,7 +112,7 @@ class FormulaPredictor:
         return self.oracle.rows_matching(table.name, table.name.name, [design.predicate])
 
     def _routes(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
-        if design.method == "btree":
+        if design.method == IndexMethod.SORTED:
             yield from self._alone(plan, access, design)
             yield from self._inner_of_join(plan, access, design)
             yield from self._extreme(plan, access, design)
@@ -186,7 +187,7 @@ class FormulaPredictor:
         """Indexes that lead to sets of pages, not to rows in an order."""
         column = design.keys[0].column
         here = [p for p in access.conditions if p.column and p.column.column == column]
-        served = [p for p in here if p.searchable or design.method == "gin"]
+        served = [p for p in here if p.searchable or design.method == IndexMethod.INVERTED]
         if not served:
             return
         rows = self.oracle.rows_matching(access.table.name, access.alias, [p.sql for p in served])
@@ -194,7 +195,7 @@ class FormulaPredictor:
         others = len(access.conditions) - len(served)
         search = Search(share, share, quals=len(served), filters=others)
         costs, shape = self.costs, self.shape(design, access.table)
-        if design.method == "brin":
+        if design.method == IndexMethod.BLOCK_RANGES:
             facts = access.table.columns.get(column)
             correlation = (facts.correlation or 0.0) if facts else 0.0
             cost = costs.block_range_scan(access.table, shape, search, correlation)
@@ -337,7 +338,7 @@ def _caution(access: Access, design: IndexDesign) -> str:
             "the range may reach past the statistics; with the index the server would see the "
             "true end, and its cost may be higher"
         )
-    if design.method == "gin":
+    if design.method == IndexMethod.INVERTED:
         cautions.append("size and cost of an inverted index are rough guesses before it is built")
     if any(key.expression for key in design.keys):
         cautions.append(

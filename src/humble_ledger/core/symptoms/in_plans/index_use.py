@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.obstacles import narrowest, obstacle
@@ -23,7 +24,12 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
     """`leading-column-missing`: the first key of the index is not searched for."""
     for node, table in _index_steps(case):
         index = table.index(node.index)
-        if index is None or index.method != "btree" or len(index.keys) < 2 or node.never_ran:
+        if (
+            index is None
+            or index.method != IndexMethod.SORTED
+            or len(index.keys) < 2
+            or node.never_ran
+        ):
             continue
         searched = _searched(node)
         if not searched or index.key_columns[0] in searched or not index.key_columns[0]:

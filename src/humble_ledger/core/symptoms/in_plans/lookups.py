@@ -13,6 +13,7 @@ from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
 from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -165,7 +166,11 @@ def _only_index(node: Node, table: TableFacts | None) -> IndexFacts | None:
     if table is None or len(names) != 1:
         return None
     index = table.index(names.pop())
-    return index if index is not None and index.method == "btree" and not index.predicate else None
+    return (
+        index
+        if index is not None and index.method == IndexMethod.SORTED and not index.predicate
+        else None
+    )
 
 
 def _searches(node: Node) -> bool:

@@ -12,6 +12,7 @@ from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import sorted_by_bytes
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
@@ -118,7 +119,7 @@ def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
 def _leading(table: TableFacts, column: str) -> list[IndexFacts]:
     return [
         i for i in table.indexes
-        if i.valid and i.method == "btree" and i.key_columns[:1] == (column,)
+        if i.valid and i.method == IndexMethod.SORTED and i.key_columns[:1] == (column,)
     ]  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
@@ -208,7 +209,7 @@ def _in_order(table: TableFacts, equal: set[str], keys: Sequence[tuple[str, bool
 
 
 def _gives(index: IndexFacts, equal: set[str], keys: Sequence[tuple[str, bool]]) -> bool:
-    if index.method != "btree" or index.predicate:
+    if index.method != IndexMethod.SORTED or index.predicate:
         return False
     rest = [key for key in index.keys if key.column not in equal]
     if [key.column for key in rest[: len(keys)]] != [column for column, _ in keys]:

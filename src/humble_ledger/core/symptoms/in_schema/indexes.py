@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from humble_ledger.core.saying import MIB
 from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
 
 FEWEST_PAGES = 8
@@ -58,7 +59,7 @@ def _spares(other: IndexFacts, index: IndexFacts, told: set[str]) -> bool:
         if other.unique or len(other.included) > len(index.included):
             return True
         return set(other.included) <= set(index.included) and other.name < index.name
-    return index.method == "btree" and theirs[: len(mine)] == mine
+    return index.method == IndexMethod.SORTED and theirs[: len(mine)] == mine
 
 
 def _key(key: IndexKey) -> tuple[object, ...]:
