@@ -1,9 +1,11 @@
 """What an engine must offer, whatever the server; each module has what one kind of caller needs.
 
-`engine` opens sessions and trials; `server` explains, counts and tells facts; `lab` has the arms
-of a trial; `plans` reads what servers write; `support` tells what a server cannot do, and why.
+`engine` opens sessions and trials. `server` is a session, made of a `planner`, a `catalog`, a
+`sampler` and an `observer`. `lab` has the arms of a trial, `plans` and `logs` read what servers
+write, `support` tells what a server cannot do, and why.
 """
 
+from humble_ledger.engines.contract.catalog import Catalog
 from humble_ledger.engines.contract.engine import Engine
 from humble_ledger.engines.contract.lab import (
     AdminSession,
@@ -25,7 +27,10 @@ from humble_ledger.engines.contract.limits import (
     Limits,
 )
 from humble_ledger.engines.contract.logs import LogFormat
+from humble_ledger.engines.contract.observer import Observer
+from humble_ledger.engines.contract.planner import Planner
 from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument, PlanFormat
+from humble_ledger.engines.contract.sampler import Sampler
 from humble_ledger.engines.contract.server import Session
 from humble_ledger.engines.contract.support import Capability, Support
 
@@ -36,6 +41,7 @@ __all__ = [
     "AdminSession",
     "Arm",
     "Capability",
+    "Catalog",
     "Change",
     "Client",
     "Engine",
@@ -46,9 +52,12 @@ __all__ = [
     "Limits",
     "LogFormat",
     "NewIndex",
+    "Observer",
     "Outcome",
     "PlanDocument",
     "PlanFormat",
+    "Planner",
+    "Sampler",
     "SequentialExperiment",
     "Session",
     "Support",
