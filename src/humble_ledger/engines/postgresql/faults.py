@@ -45,7 +45,7 @@ def unreachable(place: str, error: psycopg.Error, secrets: Iterable[str] = ()) -
         said = said.replace(secret, "…") if secret else said
     hint = next(
         (hint for words, hint in _CONNECTION_HINTS if words in said),
-        "Is the server running there? Try:  psql " + place,
+        "Is the server running there, and does another client reach it from here?",
     )
     return TargetUnreachable(f"Cannot connect to {place}: {said}", hint)
 
