@@ -224,6 +224,9 @@ class PondSession:
         sql = f'SELECT count(*) FROM "{table.name}" WHERE {where}'
         return float(self.connection.execute(sql).fetchone()[0])
 
+    def count(self, table: TableName, conditions: Any) -> int:
+        return int(self.rows_matching(table, "", conditions))
+
     def rows_per_value(self, table: TableName, columns: Any) -> float:
         return 10.0
 
