@@ -172,7 +172,7 @@ def test_other_kinds_of_time_and_session(prefix: str, start: str) -> None:
     for _ in range(2):
         block = plain_rows(data, prefix, shapes)
         assert said(block) == said(plain_rows(data, prefix))
-        assert all(row[1] is not None and row[2] for row in block.rows)
+        assert block.rows and all(row[1] is not None and row[2] for row in block.rows)
 
 
 def test_where_every_line_is_different_shapes_are_given_up() -> None:

@@ -54,7 +54,7 @@ def test_a_choice_under_a_budget_can_be_defended_line_by_line(
     for each in choice["picked"]:
         assert each["adds_ms"] > 0 and each["queries"]
         assert by_id[each["remedy"]]["write_overhead"]["grows_by_share"] > 0
-    assert all(each["why"] for each in choice["left_out"])
+    assert choice["left_out"] and all(each["why"] for each in choice["left_out"])
     helped = {e["id"] for e in choice["effects"] if e["indexes"]}
     assert helped == {q for each in choice["picked"] for q in each["queries"]}
     sizes = [point["size_bytes"] for point in choice["curve"]]

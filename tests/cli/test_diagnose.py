@@ -48,7 +48,8 @@ def test_a_symptom_found_again_keeps_its_id_and_gets_new_figures(
     query = begun.query_with("code = $1")
     plan = begun.json("plan", query, "--measure")["id"]
     first = begun.json("diagnose", plan)["symptoms"]
-    assert [s["id"] for s in begun.json("diagnose", plan)["symptoms"]] == [s["id"] for s in first]
+    again = begun.json("diagnose", plan)["symptoms"]
+    assert first and [s["id"] for s in again] == [s["id"] for s in first]
 
 
 @only_newest
@@ -79,7 +80,8 @@ def test_a_plan_that_flipped_is_told_with_both_times(begun: Program, server: Ser
     assert told["evidence"]["plan_after"] == after["id"]
     assert told["evidence"]["before_ms"] == pytest.approx(before["execution_ms"])
     assert "tried_keeper" in told["cause"]["detail"]
-    assert begun.json("compare", before["id"], after["id"])
+    compared = begun.json("compare", before["id"], after["id"])
+    assert "tried_keeper" in str(compared)
 
 
 @only_newest
@@ -103,7 +105,7 @@ def test_the_schema_alone_and_what_is_wrong_with_it(begun: Program, server: Serv
         again = {s["name"] for s in begun.json("diagnose", "--schema")["symptoms"]}
         assert "statistics-stale" in again
         assert "statistics-missing" not in again
-        assert all(s["cost_ms"] is None for s in found)
+        assert found and all(s["cost_ms"] is None for s in found)
     finally:
         server.do("DROP TABLE tried")
 

@@ -82,7 +82,7 @@ def test_a_setting_is_tried_in_one_session_alone(begun: Program, server: Server)
     assert tried["uses_change"] and tried["same_result"]
     after = begun.json("show", tried["after"]["plan"])
     spilled = [n["memory"] for n in _nodes(after["root"]) if n["memory"]]
-    assert all(memory["spilled_bytes"] == 0 for memory in spilled)
+    assert spilled and all(memory["spilled_bytes"] == 0 for memory in spilled)
     assert trial["left_behind"] == []
     settled = begun.json("settle", trial["id"], "keep", "--reason", "it spills no more")
     forward = next(f for f in settled["files"] if "forward" in f)
@@ -175,7 +175,9 @@ def test_rewrites_are_proposed_tried_against_the_old_text_and_settled(
         "remedies"
     ]
     script = begun.ok("propose", day.replace(" WHERE", "\nWHERE"), "--sql").out
-    assert all(s.startswith(("SELECT", "CREATE", "--")) for s in script.splitlines() if s)
+    assert script.strip() and all(
+        s.startswith(("SELECT", "CREATE", "--")) for s in script.splitlines() if s
+    )
     assert "INTERVAL '1 day'" in rewrite["apply"][0]
     assert rewrite["queries"][0]["way"] == "planner"
     old, new = (server.fetch(sql) for sql in (day, rewrite["apply"][0].rstrip(";")))

@@ -53,7 +53,9 @@ def test_ways_are_measured_kept_and_compared(begun: Program, server: Server) -> 
     assert "it would win below about" in shown and "Measured once each, warm" in shown
     found = begun.json("routes", query, "--measure")
     assert len(found["routes"]) >= 3
-    assert all(each["execution_ms"] or each["stopped_after_ms"] for each in found["routes"])
+    assert found["routes"] and all(
+        each["execution_ms"] or each["stopped_after_ms"] for each in found["routes"]
+    )
     assert all(each["pages"] > 1000 for each in found["routes"] if each["execution_ms"])
     first, second = (each["plan"] for each in found["routes"][:2])
     assert "Index Scan" in begun.ok("compare", first, second).out

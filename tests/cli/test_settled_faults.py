@@ -88,7 +88,9 @@ def _kept(
         reason = ("--reason", "it reads fewer pages, or costs less")
     settled = program.json("settle", trial["id"], "keep", *reason)
     assert len(settled["files"]) == 2
-    assert all((program.folder / name).stat().st_size > 50 for name in settled["files"])
+    assert settled["files"] and all(
+        (program.folder / name).stat().st_size > 50 for name in settled["files"]
+    )
 
 
 def _rejected(program: Program, query: str, *change: str, pairs: str = "6") -> dict[str, Any]:

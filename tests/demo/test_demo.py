@@ -23,7 +23,7 @@ def test_the_workload_has_each_family_of_trouble_and_three_healthy_queries() -> 
     troubles = {w.trouble for w in workload if not w.healthy}
     assert len(troubles) == len([w for w in workload if not w.healthy]) >= TROUBLES - 2
     assert sum(w.healthy for w in workload) == 3
-    assert all(w.about and w.application for w in workload)
+    assert workload and all(w.about and w.application for w in workload)
 
 
 @pytest.mark.xdist_group("pg15")

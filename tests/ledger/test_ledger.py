@@ -205,7 +205,7 @@ def test_two_writers_at_once_lose_nothing(tmp_path: Path) -> None:
     with Ledger(path) as ledger:
         queries = ledger.queries.all()
         assert len(queries) == 80
-        assert all(q.usage.calls == 25 for q in queries)
+        assert queries and all(q.usage.calls == 25 for q in queries)
 
 
 def test_the_recorded_plans_are_of_both_versions() -> None:

@@ -64,7 +64,7 @@ def test_json_means_the_same_and_does_not_act(text: str) -> None:
 @given(ANY, st.integers(5, 60))
 def test_lines_keep_to_their_width_and_lose_nothing(text: str, width: int) -> None:
     lines = wrapped(text, width)
-    assert all(cell_len(line) <= width for line in lines)
+    assert lines and all(cell_len(line) <= width for line in lines)
     assert re.sub(r"\s", "", "".join(lines)) == re.sub(r"\s", "", escaped(text))
 
 

@@ -43,7 +43,7 @@ def test_common_typical_and_rare(
     kind = PredicateKind.EQUALITY if operator == "=" else PredicateKind.RANGE
     found = [chosen_value(use(kind, operator), values, each, False) for each in Frequency]
     assert [each.value if each else None for each in found] == list(chosen)
-    assert all(each is not None and each.why for each in found)
+    assert found and all(each is not None and each.why for each in found)
 
 
 def test_two_bounds_leave_the_share_together() -> None:
