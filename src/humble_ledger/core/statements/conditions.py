@@ -86,6 +86,11 @@ class Predicate:
         return _NAMES_SUB_QUERY.search(self.sql) is not None
 
     @property
+    def held_against_sub_query(self) -> bool:
+        """Whether each row is held against a sub-query, whose value is not known beforehand."""
+        return _ROW_BY_ROW.search(self.sql) is not None
+
+    @property
     def equal(self) -> bool:
         """Whether it asks for one value, or for one of several."""
         return self.kind in (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
@@ -134,6 +139,7 @@ def orders_rows(sql: str) -> bool:
 
 
 # How servers print the value of a sub-query: (InitPlan 1).col1, (hashed SubPlan 2).col1.
+_ROW_BY_ROW = re.compile(r"\bSubPlan \d")
 _NAMES_SUB_QUERY = re.compile(r"\b(?:InitPlan|SubPlan) \d")
 _SUB_QUERY = re.compile(r"\((?:hashed )?(?:InitPlan|SubPlan) (\d+)\)(?:\.col\d+)?")
 

@@ -60,7 +60,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
             continue
         if scan.table.pages < FEWEST_PAGES and (node.loops or 1) <= 1:
             continue
-        if scan.predicates and all(each.of_sub_query for each in scan.predicates):
+        if scan.predicates and all(each.held_against_sub_query for each in scan.predicates):
             continue  # each row must be held against the sub-query, whatever leads to it
         once = (node.loops or 1) <= _processes(case, node)
         if scan.predicates and scan.index_cost < CLEARLY_CHEAPER * scan.scan_cost:
