@@ -220,7 +220,7 @@ def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
     assert 0 <= together.cost <= together.cost_before
     for design, one in zip(designs, alone, strict=True):
         assert 0 <= one.cost <= one.cost_before
-        assert one.used and all(used.design == design and used.route for used in one.used)
+        assert all(used.design == design and used.route for used in one.used)
     if alone:
         # The best goes first, and whatever comes after it only helps.
         assert together.cost <= min(one.cost for one in alone) * 1.0001

@@ -49,7 +49,7 @@ def test_each_session_keeps_its_order_and_its_client(
     for share in shares:
         moments = [due.at_s for due in share]
         assert moments == sorted(moments, key=lambda at: at or 0.0)
-        assert share and all(due.at_s == (due.run.at_s or 0.0) / speed for due in share)
+        assert all(due.at_s == (due.run.at_s or 0.0) / speed for due in share)
     owners = {(due.run.session, number) for number, share in enumerate(shares) for due in share}
     assert len(owners) == len({session for session, _ in sent})
 
