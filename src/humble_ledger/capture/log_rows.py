@@ -320,7 +320,7 @@ class BlockWriter:
         return key, literals
 
     def time(self, stamp: str) -> float | None:
-        """ "2026-03-01 10:00:00.500 UTC", or seconds since 1970, as seconds since 1970.
+        """A moment like "2026-03-01 10:00:00.500 UTC", or seconds since 1970, as the latter.
 
         A zone's short name does not tell its offset: such times are taken as they stand, and
         the block is marked as not zoned.

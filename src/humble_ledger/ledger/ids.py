@@ -32,7 +32,7 @@ NAMES = {
 
 
 def parse_id(text: str) -> tuple[Kind, int] | None:
-    """ "q3" as (QUERY, 3); None when the text is no id."""
+    """An id like "q3" as (QUERY, 3); None when the text is no id."""
     match = _ID.fullmatch(text.strip())
     return (Kind(match[1]), int(match[2])) if match else None
 

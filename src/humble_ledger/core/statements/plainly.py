@@ -19,7 +19,7 @@ _BARE_IN_BRACKETS = re.compile(r"(?<!\w)\((\w+|'[^']*')\)")
 
 @lru_cache(maxsize=1024)
 def plainly(condition: str) -> str:
-    """ "(a.kind = 'ice'::text)" → "kind = 'ice'"; what is too long is cut in its middle."""
+    """As in "(a.kind = 'ice'::text)" → "kind = 'ice'"; what is too long is cut in its middle."""
     kept = list(tokens(condition))
     said, at = "", 0
     while at < len(kept):

@@ -172,7 +172,7 @@ def _query(
 
 
 def _other_values(query: QueryTrial, way: str, numbers: Numbers) -> RenderableType:
-    """ "with common values: 12 ms → 0.3 ms; 6 alternating pairs: …; faster"."""
+    """A line like "with common values: 12 ms → 0.3 ms; 6 alternating pairs: …; faster"."""
     return Text.assemble(
         f"with {query.values}: {_time(query.before, numbers)} → {_time(query.after, numbers)}; "
         f"{_interval(query.ratio, len(query.before.runs_ms), way, numbers)}; ",
@@ -282,7 +282,7 @@ def settled_view(
 
 
 def _applied(query: AppliedQuery, numbers: Numbers) -> str:
-    """ "q1: cost 22,930 → 610 (estimated), the plan uses it; gone: selective-full-scan"."""
+    """A line like "q1: cost 22,930 → 610 (estimated), the plan uses it; gone: selective-full-scan"."""
     used = {True: ", the plan uses it", False: ", the plan does NOT use it", None: ""}[query.uses]
     before, now = numbers.figure(query.cost_before), numbers.figure(query.cost_now)
     told = f"{query.query}: cost {before} → {now} (estimated){used}"

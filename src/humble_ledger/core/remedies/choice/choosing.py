@@ -31,7 +31,8 @@ def pick(problem: Problem) -> tuple[list[Picked], bool]:
     An index that adds next to nothing beside the others is left out.
     """
     found, complete = best_set(problem)
-    chosen = _lighter(problem, _without_idle(problem, list(found)))
+    # A lighter index in one place may leave another one idle.
+    chosen = _without_idle(problem, _lighter(problem, _without_idle(problem, list(found))))
     picked = [_picked(problem, chosen, option) for option in chosen]
     return sorted(picked, key=lambda p: -p.adds_ms), complete
 

@@ -45,7 +45,7 @@ def fields_of_line(line: str) -> dict[str, Any]:
 
 
 def split_list(text: str) -> list[str]:
-    """ "a, f(b, c), 'd, e'" parted at the commas outside brackets and strings."""
+    """A list like "a, f(b, c), 'd, e'" parted at the commas outside brackets and strings."""
     parts, start, depth = [], 0, 0
     for token in tokens(text):
         if token.kind is not TokenKind.PUNCTUATION:
@@ -71,7 +71,7 @@ def _value(text: str) -> Any:
 
 
 def _buffers(_: str, text: str) -> dict[str, Any]:
-    """ "shared hit=1 read=2, temp written=3"; what is not named is nought."""
+    """Pairs like "shared hit=1 read=2, temp written=3"; what is not named is nought."""
     found: dict[str, Any] = {}
     for scope in ("Shared", "Local", "Temp"):
         for kind in ("Read", "Written") if scope == "Temp" else _BLOCK_KINDS.values():
@@ -96,7 +96,7 @@ def _io_times(_: str, text: str) -> dict[str, Any]:
 
 
 def _named(names: Mapping[str, str]) -> Reader:
-    """ "exact=12 lossy=3" or "Hits: 1  Misses: 2", the parts under the names given."""
+    """Pairs like "exact=12 lossy=3" or "Hits: 1  Misses: 2", the parts under the names given."""
 
     def read(line: str, rest: str) -> dict[str, Any]:
         pairs = re.findall(r"([\w ]+?)=([\w.]+)", rest) or _PART.findall(line)
