@@ -282,7 +282,7 @@ def settled_view(
 
 
 def _applied(query: AppliedQuery, numbers: Numbers) -> str:
-    """A line like "q1: cost 22,930 → 610 (estimated), the plan uses it; gone: selective-full-scan"."""
+    """As in "q1: cost 22,930 → 610 (estimated), the plan uses it; gone: selective-full-scan"."""
     used = {True: ", the plan uses it", False: ", the plan does NOT use it", None: ""}[query.uses]
     before, now = numbers.figure(query.cost_before), numbers.figure(query.cost_now)
     told = f"{query.query}: cost {before} → {now} (estimated){used}"

@@ -115,7 +115,7 @@ def _order(
 
 
 def _sort_key(text: str, alias: str, table: TableFacts) -> IndexKey | None:
-    """A sort key like "r.taken_at DESC NULLS LAST" as a key; None for expressions and other tables."""
+    """The key "r.taken_at DESC NULLS LAST" as a key; None for expressions and other tables."""
     words = meaningful(text)
     descending = any(t.is_word("desc") for t in words)
     nulls_first = descending
