@@ -11,6 +11,7 @@ import pytest
 
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -180,7 +181,7 @@ def test_predictions_agree_with_really_building(session: PostgresSession, server
         tables = session.tables(table_names(plan))
         reads = list(accesses(plan, tables))
         for candidate in candidates(plan, tables):
-            predicted = predictor.outlook(plan, reads, [candidate.design])
+            predicted = predictor.outlook(Asked(statement, plan, reads), [candidate.design])
             real, size = _really(server, candidate.design.create_sql("probe_ix"), statement)
             ratios.append(predicted.cost / real)
             shape = predictor.shape(candidate.design, candidate.access.table)

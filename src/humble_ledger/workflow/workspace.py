@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+from contextlib import ExitStack
 from pathlib import Path
 
 from humble_ledger.core.statements.masking import masked_error
-from humble_ledger.engines.contract import Engine, Limits, Session
+from humble_ledger.engines.contract import Capability, Engine, Hollow, Limits, Session
 from humble_ledger.engines.registry import engine_for
-from humble_ledger.errors import WrongUsage
+from humble_ledger.errors import TargetUnreachable, WrongUsage
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.workflow.configuration import (
     Configuration,
@@ -16,6 +17,7 @@ from humble_ledger.workflow.configuration import (
     TargetRole,
     find_configuration,
 )
+from humble_ledger.workflow.progress import Progress
 
 TARGET_VARIABLE = "HUMBLE_TARGET"
 
@@ -40,6 +42,8 @@ class Workspace:
         self._wanted = target
         self._ledger: Ledger | None = None
         self._session: Session | None = None
+        self._hollow: Hollow | None = None
+        self._open = ExitStack()
 
     @classmethod
     def find(
@@ -59,6 +63,8 @@ class Workspace:
 
     def close(self) -> None:
         """Close whatever was opened."""
+        self._hollow = None
+        self._open.close()
         if self._session is not None:
             self._session.close()
             self._session = None
@@ -151,3 +157,19 @@ class Workspace:
         if self._session is None:
             self._session = self.engine.open(self.target.url, self.limits)
         return self._session
+
+    def hollow(self, progress: Progress) -> Hollow:
+        """A copy of the target without its rows, made when first asked for.
+
+        Raises:
+            HumbleError: none can be made here, with the reason.
+        """
+        if self._hollow is None:
+            supported = self.session.support(Capability.HOLLOW)
+            if not supported:
+                raise TargetUnreachable(
+                    f"No copy without rows can be made: {supported.reason}.", supported.remedy
+                )
+            made = self.engine.hollow(self.target.url, self.limits, progress)
+            self._hollow = self._open.enter_context(made)
+        return self._hollow

@@ -9,14 +9,15 @@ from pathlib import Path
 import pytest
 
 from humble_ledger.core.costs.model import KeySample, Search
-from humble_ledger.core.plans.model import Node
+from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import IndexAbilities
+from humble_ledger.core.remedies.candidates.model import Access, IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import Prediction
+from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost
 from humble_ledger.core.schema.facts import (
@@ -27,6 +28,7 @@ from humble_ledger.core.schema.facts import (
     TableFacts,
     TableName,
 )
+from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts, pages_fetched
 from humble_ledger.engines.postgresql.costs.sizes import index_shape
 from tests.plans import RECORDED, plan_of, recorded, step
@@ -110,11 +112,15 @@ def test_a_selective_index_is_predicted_far_cheaper_and_a_prediction_never_deare
     predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
     reads = list(accesses(plan, TABLES))
     for candidate in candidates(plan, TABLES):
-        found = predictor.outlook(plan, reads, [candidate.design])
+        found = predictor.outlook(_asked(plan, reads), [candidate.design])
         assert found.cost <= found.cost_before == plan.cost_total
         if candidate.design.key_columns[0] == "sensor_id":
-            told = found.prediction("q1", predictor.way)
+            told = found.prediction("q1")
             assert told.gain > 5 and told.route
+
+
+def _asked(plan: Plan, reads: Sequence[Access]) -> Asked:
+    return Asked(Statement(""), plan, reads)
 
 
 def _seq(**more: object) -> dict[str, object]:
@@ -215,8 +221,8 @@ def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
     reads = list(accesses(plan, TABLES))
     designs = [c.design for c in candidates(plan, TABLES, means)]
     predictor = FormulaPredictor(PostgresCosts(replace(SERVER, version_number=180000)), Oracle())
-    alone = [predictor.outlook(plan, reads, [design]) for design in designs]
-    together = predictor.outlook(plan, reads, designs)
+    alone = [predictor.outlook(_asked(plan, reads), [design]) for design in designs]
+    together = predictor.outlook(_asked(plan, reads), designs)
     assert 0 <= together.cost <= together.cost_before
     for design, one in zip(designs, alone, strict=True):
         assert 0 <= one.cost <= one.cost_before

@@ -7,6 +7,7 @@ write, `support` tells what a server cannot do, and why.
 
 from humble_ledger.engines.contract.catalog import Catalog
 from humble_ledger.engines.contract.engine import Engine
+from humble_ledger.engines.contract.hollow import Hollow
 from humble_ledger.engines.contract.lab import (
     AdminSession,
     Arm,
@@ -47,6 +48,7 @@ __all__ = [
     "Engine",
     "Experiment",
     "ExplainOptions",
+    "Hollow",
     "IndexBuild",
     "Leftovers",
     "Limits",

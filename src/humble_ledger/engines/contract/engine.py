@@ -7,6 +7,7 @@ from contextlib import AbstractContextManager
 from typing import Protocol
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.engines.contract.hollow import Hollow
 from humble_ledger.engines.contract.lab import (
     AdminSession,
     Change,
@@ -88,6 +89,17 @@ class Engine(Protocol):
 
     def client(self, url: str, mark: str, limits: Limits = ..., *, writes: bool) -> Client:
         """A connection for a replay; read-only unless ``writes``."""
+        ...
+
+    def hollow(
+        self, url: str, limits: Limits = ..., progress: Callable[[str], None] = ...
+    ) -> AbstractContextManager[Hollow]:
+        """A copy of the target without its rows, on a server of ours; removed at the end.
+
+        Raises:
+            TargetUnreachable: the target does not answer, its schema cannot be read, or no server
+                can be started here.
+        """
         ...
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:

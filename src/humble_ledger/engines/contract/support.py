@@ -17,6 +17,7 @@ class Capability(StrEnum):
     UNCOMMITTED_INDEX = "build an index that only one session sees"
     PLANNING_MEMORY = "tell the memory that planning took"
     HIDDEN_INDEX = "hide an index from one session alone"
+    HOLLOW = "plan on a copy of a target that has no rows"
     UNCOUNTED = "keep what a session does out of the server's counters"
     NOTICES_LOST_CLIENTS = "notice during a statement that the client is gone"
 

@@ -11,6 +11,7 @@ from humble_ledger.engines.contract import (
     Change,
     Client,
     Experiment,
+    Hollow,
     Leftovers,
     Limits,
     SequentialExperiment,
@@ -25,6 +26,7 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
+from humble_ledger.engines.postgresql.hollow.making import hollow_of
 from humble_ledger.engines.postgresql.logs.formats import LOGS
 from humble_ledger.engines.postgresql.plans.format import PostgresPlans
 from humble_ledger.engines.postgresql.plans.reader import ENGINE
@@ -104,6 +106,15 @@ class PostgresEngine:
     ) -> Client:
         """A connection for a replay."""
         return PostgresClient(url, mark, limits, writes=writes)
+
+    def hollow(
+        self,
+        url: str,
+        limits: Limits = Limits(),  # noqa: B008
+        progress: Callable[[str], None] = lambda _: None,
+    ) -> AbstractContextManager[Hollow]:
+        """A copy of the target without its rows."""
+        return hollow_of(url, limits, progress)
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

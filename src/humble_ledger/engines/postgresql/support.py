@@ -8,6 +8,7 @@ from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.engines.contract import Capability, Support
 from humble_ledger.engines.postgresql import explain
 from humble_ledger.engines.postgresql.connection import CLIENT_CHECK_FROM
+from humble_ledger.engines.postgresql.hollow.programs import binaries_for
 
 # From which version the server can do it; the others all supported versions can.
 _SINCE: Mapping[Capability, int] = {
@@ -30,6 +31,11 @@ def of(server: ServerFacts, capability: Capability) -> Support:
         return Support(
             False, wanted, have, f"this takes {wanted}, and the target is {have}",
             "Try it on a newer server: name one with --target.",
+        )  # fmt: skip
+    if capability is Capability.HOLLOW and binaries_for(server.version_number // 10_000) is None:
+        return Support(
+            False, "", have, "there are no PostgreSQL server programs on this machine to plan with",
+            "Install them with:  pip install 'humble-ledger[demo]'",
         )  # fmt: skip
     if capability in _WRITES and server.read_only_copy:
         return Support(

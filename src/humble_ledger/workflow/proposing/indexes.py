@@ -13,23 +13,27 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, index_remedy
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.remedies.prediction.contract import Predictor, WhatIfCost
-from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.write_overhead import SeenUpdate, write_overhead_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.studying import Studied, study
 from humble_ledger.workflow.reading.ranking import captured_queries
+from humble_ledger.workflow.supposing.predictors import PredictWith, predictor_of
 from humble_ledger.workflow.workspace import Workspace
 
 
 @dataclass(slots=True)
 class Pool:
-    """All candidates of the studied queries, priced by one predictor; each is asked once."""
+    """All candidates of the studied queries, priced by one predictor; each is asked once.
+
+    ``declined`` tells why the planner could not be asked; "" when it was.
+    """
 
     studied: Sequence[Studied]
     predictor: Predictor
     progress: Progress
+    declined: str = ""
     _outlooks: dict[tuple[str, frozenset[IndexDesign]], WhatIfCost] = field(default_factory=dict)
     _by_query: dict[str, Studied] = field(default_factory=dict)
     _candidates: dict[IndexDesign, Candidate] = field(default_factory=dict)
@@ -44,14 +48,19 @@ class Pool:
                 self._candidates.setdefault(candidate.design, candidate)
 
     @staticmethod
-    def of(workspace: Workspace, whats: Sequence[str], progress: Progress) -> Pool:
+    def of(
+        workspace: Workspace,
+        whats: Sequence[str],
+        progress: Progress,
+        wish: PredictWith | None = None,
+    ) -> Pool:
         """The pool for some subjects, or for all captured queries when none is named."""
         studied = []
         for what in whats or captured_queries(workspace):
             progress(f"studying {what}")
             studied.append(study(workspace, what))
-        predictor = FormulaPredictor(workspace.session.costs, workspace.session)
-        return Pool(studied, predictor, progress)
+        predictor, declined = predictor_of(workspace, progress, wish)
+        return Pool(studied, predictor, progress, declined)
 
     def priced(self, *, merging: bool = False) -> list[Priced]:
         """Every candidate that clearly helps a query by itself, with all that it does.
@@ -92,9 +101,7 @@ class Pool:
         key = (query, mine)
         if key not in self._outlooks:
             ordered = sorted(mine, key=lambda design: design.words)
-            self._outlooks[key] = self.predictor.outlook(
-                studied.plan.plan, studied.accesses, ordered
-            )
+            self._outlooks[key] = self.predictor.outlook(studied.asked, ordered)
         return self._outlooks[key]
 
     def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
@@ -115,7 +122,7 @@ class Pool:
     def _predictions(self, design: IndexDesign) -> tuple[Prediction, ...]:
         one = frozenset([design])
         return tuple(
-            self.outlook(each.query, one).prediction(each.query, self.predictor.way)
+            self.outlook(each.query, one).prediction(each.query)
             for each in self.studied
             if design.table in each.tables
         )

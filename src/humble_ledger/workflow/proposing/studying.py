@@ -11,6 +11,7 @@ from humble_ledger.core.remedies.candidates.model import Access, Candidate, Inde
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.model import Prediction, Remedy
+from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.settings import setting_remedies
 from humble_ledger.core.remedies.statistics import statistics_remedies
@@ -43,6 +44,12 @@ class Studied:
     candidates: tuple[Candidate, ...]
     others: tuple[Remedy, ...]
     weight_ms: float
+
+    @property
+    def asked(self) -> Asked:
+        """What predictions are made for."""
+        statement = Statement(self.plan.statement, self.plan.parameters)
+        return Asked(statement, self.plan.plan, self.accesses)
 
 
 def study(workspace: Workspace, what: str) -> Studied:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.trials.model import PredictedCost
 from humble_ledger.core.trials.tried import TriedQuery
@@ -38,7 +39,7 @@ def predicted_costs(
             cost = None
             if known:
                 ways = tuple(accesses(plan, session.tables(table_names(plan))))
-                cost = predictor.outlook(plan, ways, designs).cost
+                cost = predictor.outlook(Asked(each.statement, plan, ways), designs).cost
         except HumbleError:
             continue
         found[each.query] = PredictedCost(each.query, plan.cost_total or 0.0, cost)

@@ -8,7 +8,7 @@ choosing among candidates does not depend on it.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -18,6 +18,7 @@ from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
+from humble_ledger.core.statements.kinds import Statement
 
 
 class SelectivityEstimator(Protocol):
@@ -38,6 +39,27 @@ class SelectivityEstimator(Protocol):
         ...
 
 
+class WhatIfPlanner(Protocol):
+    """A planner that can be told of indexes which are not there."""
+
+    def plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
+        """The plan with these indexes, each of a size; None when it cannot be told."""
+        ...
+
+    def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
+        """What these indexes are called in such a plan."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is predicted for: a statement, its present plan, and how that reads its tables."""
+
+    statement: Statement
+    plan: Plan
+    accesses: Sequence[Access]
+
+
 @dataclass(frozen=True, slots=True)
 class Used:
     """One index that the predicted plan uses: in place of which step, by which route."""
@@ -50,18 +72,27 @@ class Used:
 
 @dataclass(frozen=True, slots=True)
 class WhatIfCost:
-    """The cost of a plan if some indexes were there, and which of them it would use."""
+    """The cost of a plan if some indexes were there, which of them it would use, and in what way
+    that was predicted.
+    """
 
     cost_before: float
     cost: float
     used: tuple[Used, ...] = ()
+    way: str = ""
 
-    def prediction(self, query: str, way: str) -> Prediction:
+    def prediction(self, query: str) -> Prediction:
         """The outlook as what a remedy promises for a query."""
         first = self.used[0] if self.used else Used(_NO_DESIGN, "", "")
         cautions = dict.fromkeys(used.caution for used in self.used if used.caution)
         return Prediction(
-            query, self.cost_before, self.cost, way, first.step, first.route, "; ".join(cautions)
+            query,
+            self.cost_before,
+            self.cost,
+            self.way,
+            first.step,
+            first.route,
+            "; ".join(cautions),
         )
 
 
@@ -73,10 +104,8 @@ class Predictor(Protocol):
 
     way: str
 
-    def outlook(
-        self, plan: Plan, accesses: Sequence[Access], designs: Sequence[IndexDesign]
-    ) -> WhatIfCost:
-        """What the plan would cost with all these indexes; never more than without them."""
+    def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
+        """What a statement would cost with all these indexes; never more than without them."""
         ...
 
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:

@@ -24,7 +24,12 @@ from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.prediction.contract import SelectivityEstimator, Used, WhatIfCost
+from humble_ledger.core.remedies.prediction.contract import (
+    Asked,
+    SelectivityEstimator,
+    Used,
+    WhatIfCost,
+)
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
@@ -56,12 +61,11 @@ class FormulaPredictor:
     _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
     _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
 
-    def outlook(
-        self, plan: Plan, accesses: Sequence[Access], designs: Sequence[IndexDesign]
-    ) -> WhatIfCost:
+    def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
         """What the plan would cost with all these indexes; never more than without them."""
+        plan = asked.plan
         before = plan.cost_total or 0.0
-        pairs = [(a, d) for a in accesses for d in designs if d.table == a.table.name]
+        pairs = [(a, d) for a in asked.accesses for d in designs if d.table == a.table.name]
         used: list[Used] = []
         while pairs:
             now = plan.cost_total or 0.0
@@ -80,7 +84,7 @@ class FormulaPredictor:
             plan = recosted(plan, route.step, route.by)
             used.append(Used(design, access.node.name, route.name, _caution(access, design)))
             pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
-        return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used))
+        return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used), self.way)
 
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         """The size the index would have when freshly built."""

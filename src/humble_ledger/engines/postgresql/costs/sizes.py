@@ -18,6 +18,7 @@ from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 RANGE_PAGES = 128  # of a block-range index, when nothing else is said
 PAGE_HEADERS_BYTES = 40  # page header and b-tree's own trailer
 FILL = 0.9
+FILL_ABOVE = 0.7  # of the pages above the leaves, when an index is built
 ITEM_POINTER_BYTES = 4
 TUPLE_HEADER_BYTES = 8
 ROW_POINTER_BYTES = 6
@@ -62,12 +63,25 @@ def index_shape(
     else:
         leaf_bytes = groups * _merged_bytes(tuple_bytes, repeats, table.page_bytes)
     leaves = max(1, math.ceil(leaf_bytes / usable))
-    fanout = max(2.0, usable / (_pivot_bytes(columns) + ITEM_POINTER_BYTES))
-    pages, level_pages, levels = leaves, leaves, 0
+    above, levels = _above(leaves, _pivot_bytes(columns), table.page_bytes)
+    return IndexShape(leaves + above + 1, levels, entries)  # and the meta page
+
+
+def levels_above(leaves: int, first_key_bytes: float, keys: int, page_bytes: int = 8192) -> int:
+    """The levels above so many leaves, of an index whose first key has this mean length."""
+    pivot = _aligned(TUPLE_HEADER_BYTES + first_key_bytes) + (8 if keys > 1 else 0)
+    return _above(leaves, pivot, page_bytes)[1]
+
+
+def _above(leaves: int, pivot_bytes: int, page_bytes: int) -> tuple[int, int]:
+    """The pages above the leaves, and their levels."""
+    usable = page_bytes - PAGE_HEADERS_BYTES - page_bytes * (1.0 - FILL_ABOVE)
+    fanout = max(2.0, usable // (pivot_bytes + ITEM_POINTER_BYTES))
+    pages, level_pages, levels = 0, leaves, 0
     while level_pages > 1:
         level_pages = math.ceil(level_pages / fanout)
         pages, levels = pages + level_pages, levels + 1
-    return IndexShape(pages + 1, levels, entries)  # and the meta page
+    return pages, levels
 
 
 def _merged_bytes(tuple_bytes: int, repeats: float, page_bytes: int) -> float:

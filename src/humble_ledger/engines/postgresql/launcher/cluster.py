@@ -29,6 +29,7 @@ PORT = 5432  # only names the socket file; nothing listens on the network
 START_TIMEOUT_S = 30
 INITDB_LOG = "initdb.log"
 POLL_S = 0.05
+CHECKSUMS_FROM, NO_CHECKSUMS = 18, "--no-data-checksums"
 # A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
 PARENTS = ("/var/tmp", "/tmp")
 
@@ -46,17 +47,26 @@ class Cluster:
     The folder holds the data, the socket and the log, belongs to the user that runs the
     server, and is removed when the server stops. The server listens on its socket only.
 
-    ``settings`` are written to its configuration; they win over `SCRATCH_SETTINGS`.
+    ``settings`` are written to its configuration; they win over `SCRATCH_SETTINGS`. ``checksums``
+    tells whether pages of data carry one, as they do by default from version 18 on.
 
     Raises:
         TargetUnreachable: initdb failed or the server did not start; the message carries
             the end of its own log.
     """
 
-    def __init__(self, binaries: Binaries, settings: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self,
+        binaries: Binaries,
+        settings: Mapping[str, str] | None = None,
+        *,
+        checksums: bool = True,
+    ) -> None:
         self._given = binaries
         self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
+        self._plain_pages = [] if checksums or binaries.major < CHECKSUMS_FROM else [NO_CHECKSUMS]
         self._supervisor: subprocess.Popen[bytes] | None = None
+        self.account = choose_account()
         self.folder = Path()
         self.version = binaries.version
 
@@ -75,13 +85,13 @@ class Cluster:
         """Whether the server's supervisor is alive."""
         return self._supervisor is not None and self._supervisor.poll() is None
 
-    def url(self, database: str) -> str:
+    def url(self, database: str, user: str = USER) -> str:
         """The URL of one database of this server."""
         host = quote(str(self.folder), safe="")
-        return f"postgresql://{USER}@/{database}?host={host}&port={PORT}"
+        return f"postgresql://{user}@/{database}?host={host}&port={PORT}"
 
     def __enter__(self) -> Cluster:
-        account = choose_account()
+        account = self.account
         parent = next((p for p in PARENTS if Path(p).is_dir()), None)
         self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
         try:
@@ -129,6 +139,7 @@ class Cluster:
                 "--locale=C",
                 "--no-sync",
                 "--no-instructions",
+                *self._plain_pages,
             ],
             "settings": "".join(f"{name} = {_quoted(v)}\n" for name, v in settings.items()),
             "server": [binaries.program("postgres"), "-D", str(self.data)],

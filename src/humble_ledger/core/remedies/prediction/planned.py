@@ -1,0 +1,115 @@
+"""The planner's way of predicting: a real planner is told of the indexes, and plans anew.
+
+It knows what no formula for one step does: other join orders, the effect of LIMIT, an index that
+serves several steps. Where it cannot be asked, or plans the statement as it is otherwise than
+the target does, the formula stands in, and the prediction says so.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from humble_ledger.core.costs.model import IndexShape
+from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.contract import (
+    Asked,
+    Predictor,
+    Used,
+    WhatIfCost,
+    WhatIfPlanner,
+)
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.kinds import Statement
+
+WAY = "planner"
+NEARLY_SAME = 0.02  # of the cost: so much the copy may differ from the target with nothing supposed
+
+
+@dataclass(slots=True)
+class PlannedPredictor:
+    """Predictions by a planner that can suppose indexes; see `prediction.contract.Predictor`.
+
+    ``formula`` gives the sizes of indexes, and all that the planner cannot be asked; the
+    statements it stood in for are counted in ``declined``.
+    """
+
+    planner: WhatIfPlanner
+    formula: Predictor
+    tables: Mapping[TableName, TableFacts] = field(default_factory=dict)
+    way: str = WAY
+    declined: set[str] = field(default_factory=set)
+    _plans: dict[tuple[Statement, frozenset[IndexDesign]], Plan | None] = field(
+        default_factory=dict
+    )
+
+    def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
+        """What the statement would cost with all these indexes; never more than without them."""
+        before = asked.plan.cost_total or 0.0
+        mine = self._shapes(asked, designs)
+        now = self._plan(asked.statement, {})
+        if now is None or not _nearly(now.cost_total or 0.0, before):
+            self.declined.add(asked.statement.sql)
+            return self.formula.outlook(asked, designs)
+        found = self._plan(asked.statement, mine)
+        if found is None or found.cost_total is None:
+            self.declined.add(asked.statement.sql)
+            return self.formula.outlook(asked, designs)
+        if found.cost_total >= before:
+            return WhatIfCost(before, before, (), self.way)
+        used = tuple(_uses(found, asked, self.planner.names(mine)))
+        return WhatIfCost(before, found.cost_total, used, self.way)
+
+    def plan(self, asked: Asked, designs: Sequence[IndexDesign]) -> Plan | None:
+        """The whole plan with these indexes; None where the planner cannot be asked."""
+        return self._plan(asked.statement, self._shapes(asked, designs))
+
+    def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
+        """The size the index would have when freshly built."""
+        return self.formula.shape(design, table)
+
+    def _shapes(
+        self, asked: Asked, designs: Sequence[IndexDesign]
+    ) -> dict[IndexDesign, IndexShape]:
+        facts = {access.table.name: access.table for access in asked.accesses} | dict(self.tables)
+        return {d: self.shape(d, facts[d.table]) for d in designs if d.table in facts}
+
+    def _plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
+        key = (statement, frozenset(designs))
+        if key not in self._plans:
+            self._plans[key] = self.planner.plan(statement, designs)
+        return self._plans[key]
+
+
+def _nearly(cost: float, other: float) -> bool:
+    return abs(cost - other) <= NEARLY_SAME * max(cost, other, 1.0)
+
+
+def _uses(plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> list[Used]:
+    """Which supposed indexes a plan uses, and in place of which step of the present one."""
+    found = []
+    for node in plan.nodes():
+        design = names.get(node.index)
+        if design is not None:
+            found.append(Used(design, _replaced(asked.accesses, design, node), _route(plan, node)))
+    return found
+
+
+def _replaced(accesses: Sequence[Access], design: IndexDesign, node: Node) -> str:
+    """The step that reads the same table now, by the same alias where it can be told."""
+    same = [access for access in accesses if access.table.name == design.table]
+    by_alias = [access for access in same if node.alias and access.alias == node.alias]
+    chosen = (by_alias or same)[:1]
+    return chosen[0].node.name if chosen else "the present plan"
+
+
+def _route(plan: Plan, node: Node) -> str:
+    """How the index is read: "index scan", "nested loop with index only scan"."""
+    words = node.label.lower().removeprefix("parallel ").replace("bitmap index", "bitmap")
+    loops = any(
+        parent.operation.value == "nested_loop" and node in parent.children[1:]
+        for parent in plan.nodes()
+    )
+    return f"nested loop with {words}" if loops else words

@@ -1,0 +1,48 @@
+"""A copy of a target without its rows, whose planner is asked "what if"."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from typing import Protocol
+
+from humble_ledger.core.costs.model import IndexShape
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
+
+
+class Hollow(Protocol):
+    """The target's schema, statistics, settings and sizes on a server of ours, and not one row.
+
+    With nothing supposed it plans as the target does. ``notes`` say what could not be carried
+    over, and what that may spoil; ``asked`` counts the plans that were made.
+    """
+
+    asked: int
+
+    @property
+    def notes(self) -> Sequence[str]:
+        """What could not be carried over, a sentence each."""
+        ...
+
+    def explain(
+        self,
+        statement: Statement,
+        designs: Mapping[IndexDesign, IndexShape],
+        options: ExplainOptions = ExplainOptions(),  # noqa: B008
+        *,
+        without: Collection[TableName] = (),
+    ) -> PlanDocument:
+        """The plan of a statement if these indexes were there, each of a size.
+
+        ``without`` names indexes of the target (schema, name) that are supposed to be gone.
+
+        Raises:
+            HumbleError: an index cannot be built so, or the statement cannot be planned here.
+        """
+        ...
+
+    def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
+        """What supposed indexes are called in the plans of `explain`."""
+        ...

@@ -1,0 +1,312 @@
+"""What a hollow is made from: sizes, statistics and settings of the target, read in one look.
+
+Nothing is written on the target, and no lock is taken beyond what reading the catalogue takes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from hashlib import blake2b
+
+from psycopg import sql
+
+from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.errors import HumbleError
+
+SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
+# Whose ends are read although no index leads to them: reading so many pages takes milliseconds.
+MOST_PAGES_READ = 2_000
+# What the planner heeds that is in none of its own categories of settings.
+_OTHER_SETTINGS = (
+    "work_mem hash_mem_multiplier maintenance_work_mem max_parallel_workers_per_gather "
+    "max_parallel_workers parallel_leader_participation temp_buffers jit jit_above_cost "
+    "jit_inline_above_cost jit_optimize_above_cost DateStyle IntervalStyle TimeZone "
+    "transform_null_equals bytea_output standard_conforming_strings backslash_quote "
+    "array_nulls extra_float_digits row_security"
+).split()
+
+_DATABASE_SQL = """
+SELECT pg_encoding_to_char(d.encoding), d.datcollate, d.datctype,
+       coalesce(to_jsonb(d) ->> 'datlocprovider', 'c'),
+       coalesce(to_jsonb(d) ->> 'datlocale', to_jsonb(d) ->> 'daticulocale', ''),
+       current_setting('block_size')::int, current_setting('server_version_num')::int
+FROM pg_database d WHERE d.datname = current_database()
+"""
+_RELATIONS_SQL = """
+SELECT n.nspname, c.relname, c.relkind::text, coalesce(a.amname, ''),
+       CASE WHEN c.relkind IN ('r', 'm', 'i') THEN pg_relation_size(c.oid) ELSE 0 END,
+       c.relpages, c.reltuples, c.relallvisible, c.relrowsecurity,
+       coalesce(tn.nspname, ''), coalesce(t.relname, '')
+FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace
+LEFT JOIN pg_am a ON a.oid = c.relam
+LEFT JOIN pg_index i ON i.indexrelid = c.oid
+LEFT JOIN pg_class t ON t.oid = i.indrelid
+LEFT JOIN pg_namespace tn ON tn.oid = t.relnamespace
+WHERE c.relkind IN ('r', 'm', 'i', 'p', 'I', 'f') AND c.relpersistence <> 't'
+  AND n.nspname <> ALL(%s) AND n.nspname NOT LIKE 'pg_temp%%'
+ORDER BY 1, 2
+"""
+_STATISTICS_SQL = """
+SELECT s.schemaname, s.tablename, s.attname, s.inherited, s.null_frac, s.avg_width, s.n_distinct,
+       s.most_common_vals::text, s.most_common_freqs::text, s.histogram_bounds::text,
+       s.correlation, s.most_common_elems::text, s.most_common_elem_freqs::text,
+       s.elem_count_histogram::text, {ranges}
+FROM pg_stats s WHERE s.schemaname <> ALL(%s)
+"""
+_RANGES_FROM = 170_000
+_RANGES = "s.range_length_histogram::text, s.range_empty_frac, s.range_bounds_histogram::text"
+_EXTENDED_SQL = """
+SELECT n.nspname, e.stxname, {inherited}, d.stxdndistinct::bytea, d.stxddependencies::bytea,
+       d.stxdmcv::bytea, d.stxdexpr IS NOT NULL
+FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid
+JOIN pg_namespace n ON n.oid = e.stxnamespace
+"""
+_INHERITED_FROM = 150_000
+# Columns that an index which holds every row leads with: the planner looks up their ends in it.
+_LEADING_SQL = """
+SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL)
+FROM pg_attribute a
+JOIN pg_class c ON c.oid = a.attrelid
+JOIN pg_namespace n ON n.oid = c.relnamespace
+JOIN pg_type t ON t.oid = a.atttypid
+LEFT JOIN (pg_index i JOIN pg_class x ON x.oid = i.indexrelid
+           JOIN pg_am m ON m.oid = x.relam AND m.amname = 'btree')
+       ON i.indrelid = c.oid AND i.indkey[0] = a.attnum AND i.indisvalid AND i.indpred IS NULL
+WHERE c.relkind = 'r' AND c.reltuples > 0 AND a.attnum > 0 AND NOT a.attisdropped
+  AND n.nspname <> ALL(%s) AND c.relpersistence <> 't'
+  AND EXISTS (SELECT FROM pg_opclass o JOIN pg_am b ON b.oid = o.opcmethod
+              WHERE b.amname = 'btree' AND o.opcdefault
+                AND (o.opcintype = t.oid OR o.opcintype = t.typbasetype
+                     OR t.typtype = 'e' AND o.opcintype = 'anyenum'::regtype
+                     OR t.typname = 'varchar' AND o.opcintype = 'text'::regtype))
+GROUP BY 1, 2, 3, a.attnum HAVING bool_or(i.indexrelid IS NOT NULL) OR max(c.relpages) <= %s
+ORDER BY 1, 2, a.attnum
+"""
+_ENDS_TIMEOUT_MS = 2_000
+# What the texts of values are written by, so that any server reads them the same.
+_PLAIN_TEXTS = {
+    "DateStyle": "ISO, YMD", "IntervalStyle": "postgres", "TimeZone": "UTC",
+    "extra_float_digits": "1", "bytea_output": "hex",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Relation:
+    """One table or index: its place, kind (`pg_class.relkind`), access method, and sizes.
+
+    ``pages`` is the length of its file, the others are what the catalogue says. An index names
+    the table it is of.
+    """
+
+    schema: str
+    name: str
+    kind: str
+    method: str
+    pages: int
+    catalogue_pages: int
+    rows: float
+    all_visible: int
+    guarded: bool
+    table: tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnStatistics:
+    """What `pg_stats` tells of one column, lists of values as text."""
+
+    schema: str
+    table: str
+    column: str
+    inherited: bool
+    null_share: float
+    width: int
+    distinct: float
+    common: str | None
+    common_shares: str | None
+    bounds: str | None
+    correlation: float | None
+    elements: str | None
+    element_shares: str | None
+    element_counts: str | None
+    range_lengths: str | None = None
+    empty_share: float | None = None
+    range_bounds: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ExtendedStatistics:
+    """One statistics object as the server keeps it; ``expressions`` are not carried over."""
+
+    schema: str
+    name: str
+    inherited: bool
+    distinct: bytes | None
+    dependencies: bytes | None
+    common: bytes | None
+    expressions: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Database:
+    """The encoding and the order of texts of the target's database, and its version."""
+
+    encoding: str
+    collate: str
+    ctype: str
+    provider: str
+    locale: str
+    page_bytes: int
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """All that is read of the target beside its schema.
+
+    ``ends`` has the least and the greatest value, as text, of columns by (schema, table, column).
+    ``notes`` say what could not be read.
+    """
+
+    database: Database
+    settings: tuple[tuple[str, str], ...]
+    path: str
+    relations: tuple[Relation, ...]
+    statistics: tuple[ColumnStatistics, ...]
+    extended: tuple[ExtendedStatistics, ...]
+    ends: Mapping[tuple[str, str, str], tuple[str | None, str | None]]
+    notes: tuple[str, ...] = field(default=())
+
+
+def read_source(connection: Connection, user: str) -> Source:
+    """Read what a hollow needs from a target, in one snapshot.
+
+    Raises:
+        HumbleError: the server does not answer.
+    """
+    notes: list[str] = []
+    with translated():
+        connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+        try:
+            row = connection.execute(_DATABASE_SQL).fetchone()
+            assert row is not None
+            database = Database(*row)
+            settings = _settings(connection)
+            for name, value in _PLAIN_TEXTS.items():
+                connection.execute("SELECT set_config(%s, %s, true)", (name, value))
+            relations = _relations(connection)
+            statistics = _statistics(connection, database.version)
+            extended = _extended(connection, database.version, notes)
+            ends = _ends(connection, notes)
+        finally:
+            connection.rollback()
+    path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
+    return Source(database, settings, path, relations, statistics, extended, ends, tuple(notes))
+
+
+def fingerprint(source: Source) -> str:
+    """What changes when sizes, statistics, settings or ends of the target do."""
+    return blake2b(repr(source).encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
+
+
+def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:
+    rows = connection.execute(
+        "SELECT name, current_setting(name) FROM pg_settings WHERE context IN "
+        "('user', 'superuser') AND (category LIKE 'Query Tuning%%' OR name = ANY(%s)) ORDER BY 1",
+        (_OTHER_SETTINGS,),
+    ).fetchall()
+    return tuple((str(name), str(value)) for name, value in rows)
+
+
+def _relations(connection: Connection) -> tuple[Relation, ...]:
+    rows = connection.execute(_RELATIONS_SQL, (list(SYSTEM_SCHEMAS),)).fetchall()
+    (page_bytes,) = connection.execute("SELECT current_setting('block_size')::int").fetchone() or ()
+    return tuple(
+        Relation(
+            str(schema), str(name), str(kind), str(method), int(size) // int(page_bytes),
+            int(pages), float(count), int(visible), bool(guarded), (str(of_schema), str(of)),
+        )
+        for schema, name, kind, method, size, pages, count, visible, guarded, of_schema, of in rows
+    )  # fmt: skip
+
+
+def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics, ...]:
+    ranges = _RANGES if version >= _RANGES_FROM else "null, null, null"
+    query = sql.SQL(_STATISTICS_SQL).format(ranges=sql.SQL(ranges))
+    rows = connection.execute(query, (list(SYSTEM_SCHEMAS),)).fetchall()
+    return tuple(ColumnStatistics(*row) for row in rows)
+
+
+def _extended(
+    connection: Connection, version: int, notes: list[str]
+) -> tuple[ExtendedStatistics, ...]:
+    """The statistics objects; only a superuser may read what they hold."""
+    any_ = connection.execute("SELECT count(*) FROM pg_statistic_ext").fetchone()
+    if any_ is None or not any_[0]:
+        return ()
+    allowed = connection.execute(
+        "SELECT has_table_privilege('pg_statistic_ext_data', 'SELECT')"
+    ).fetchone()
+    if allowed is None or not allowed[0]:
+        notes.append(
+            f"{any_[0]} extended statistics are not carried over: only a superuser may read them; "
+            "conditions on their columns are taken as independent"
+        )
+        return ()
+    inherited = "d.stxdinherit" if version >= _INHERITED_FROM else "false"
+    query = sql.SQL(_EXTENDED_SQL).format(inherited=sql.SQL(inherited))
+    found = tuple(ExtendedStatistics(*row) for row in connection.execute(query).fetchall())
+    if any(each.expressions for each in found):
+        notes.append("statistics on expressions of extended statistics are not carried over")
+    return found
+
+
+def _ends(
+    connection: Connection, notes: list[str]
+) -> dict[tuple[str, str, str], tuple[str | None, str | None]]:
+    rows = connection.execute(_LEADING_SQL, (list(SYSTEM_SCHEMAS), MOST_PAGES_READ)).fetchall()
+    by_table: dict[tuple[str, str], list[str]] = {}
+    for schema, table, column, _ in rows:
+        by_table.setdefault((str(schema), str(table)), []).append(str(column))
+    found: dict[tuple[str, str, str], tuple[str | None, str | None]] = {}
+    failed = []
+    connection.execute(
+        "SELECT set_config('statement_timeout', %s, true)", (f"{_ENDS_TIMEOUT_MS}ms",)
+    )
+    for (schema, table), columns in by_table.items():
+        values = _ends_of(connection, schema, table, columns)
+        if values is None:
+            failed.append(f"{schema}.{table}")
+            continue
+        for place, column in enumerate(columns):
+            found[schema, table, column] = (values[2 * place], values[2 * place + 1])
+    if failed:
+        notes.append(
+            f"the least and greatest values of {', '.join(failed[:3])} could not be read: "
+            "conditions near them may be estimated otherwise"
+        )
+    return found
+
+
+def _ends_of(
+    connection: Connection, schema: str, table: str, columns: Sequence[str]
+) -> tuple[str | None, ...] | None:
+    source = sql.Identifier(schema, table)
+    end = sql.SQL("(SELECT {c}::text FROM ONLY {t} WHERE {c} IS NOT NULL ORDER BY {c} {d} LIMIT 1)")
+    parts = [
+        end.format(c=sql.Identifier(column), t=source, d=sql.SQL(direction))
+        for column in columns
+        for direction in ("ASC", "DESC")
+    ]
+    connection.execute("SAVEPOINT humble_ends")
+    try:
+        with translated():
+            row = connection.execute(sql.SQL("SELECT {}").format(sql.SQL(", ").join(parts)))
+            values = row.fetchone()
+    except HumbleError:
+        connection.execute("ROLLBACK TO SAVEPOINT humble_ends")
+        return None
+    connection.execute("RELEASE SAVEPOINT humble_ends")
+    return tuple(None if v is None else str(v) for v in values or ())

@@ -1,0 +1,1 @@
+"""What if: the target's planner asked about what is not there."""

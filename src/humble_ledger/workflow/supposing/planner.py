@@ -1,0 +1,33 @@
+"""The hollow as the planner that predictions are made with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from humble_ledger.core.costs.model import IndexShape
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.contract import Hollow
+from humble_ledger.errors import HumbleError
+
+
+@dataclass(slots=True)
+class HollowPlanner:
+    """See `prediction.contract.WhatIfPlanner`; what could not be planned is kept in ``failed``."""
+
+    hollow: Hollow
+    failed: list[str] = field(default_factory=list)
+
+    def plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
+        """The plan with these indexes; None when the hollow cannot tell."""
+        try:
+            return self.hollow.explain(statement, designs).plan
+        except HumbleError as error:
+            self.failed.append(str(error))
+            return None
+
+    def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
+        """What these indexes are called in a plan."""
+        return self.hollow.names(designs)

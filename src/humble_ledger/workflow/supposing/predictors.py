@@ -1,0 +1,40 @@
+"""Which way of predicting serves here: the planner on a hollow, else the formula."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from humble_ledger.core.remedies.prediction.contract import Predictor
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
+from humble_ledger.errors import HumbleError
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.supposing.planner import HollowPlanner
+from humble_ledger.workflow.workspace import Workspace
+
+
+class PredictWith(StrEnum):
+    """A way of predicting that somebody asks for."""
+
+    PLANNER = "planner"
+    FORMULA = "formula"
+
+
+def predictor_of(
+    workspace: Workspace, progress: Progress, wish: PredictWith | None = None
+) -> tuple[Predictor, str]:
+    """The predictor, and why it is not the planner ("" when it is, or the formula was asked for).
+
+    Raises:
+        HumbleError: the planner was asked for, and no hollow can be made.
+    """
+    session = workspace.session
+    formula = FormulaPredictor(session.costs, session)
+    if wish is PredictWith.FORMULA:
+        return formula, ""
+    try:
+        return PlannedPredictor(HollowPlanner(workspace.hollow(progress)), formula), ""
+    except HumbleError as error:
+        if wish is PredictWith.PLANNER:
+            raise
+        return formula, str(error)
