@@ -1,51 +1,71 @@
-"""Predicted against real cost and size, after really building each candidate of the demo.
+"""Predicted against real cost and size, after really building each candidate.
 
-Every candidate that is proposed or considered for the demo's queries is built in a transaction
-that is rolled back, and each query that reads its table is explained with it.
+Three grounds: the demo, a retail warehouse with analytic statements, and an application of many
+tenants as an object mapper writes it. Every candidate for their statements is built in a
+transaction that is rolled back, and each statement that reads its table is explained with it. Both
+ways of predicting are held against that: the planner on a hollow, and the formula.
+
+Give grounds by name to try only these, as in `python -m benchmarks.prediction warehouse`; the
+variable HUMBLE_BENCH_URL names a database with the demo's scenario in place of all.
 """
 
 from __future__ import annotations
 
 import os
 import statistics
+import sys
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 
 import psycopg
 from psycopg import RawCursor
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Access, IndexAbilities
+from humble_ledger.core.remedies.candidates.model import IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.contract import Asked, Predictor
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.tokens import split_statements
 from humble_ledger.demo.scenario import build_scenario, scenario_cluster
 from humble_ledger.demo.workload import PLACEHOLDER, load_workload
 from humble_ledger.engines.contract import Limits
-from humble_ledger.engines.postgresql.launcher import find_binaries
+from humble_ledger.engines.postgresql.engine import PostgresEngine
+from humble_ledger.engines.postgresql.launcher import Cluster, find_binaries
+from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
 from humble_ledger.workflow.reading.plans import table_names
+from humble_ledger.workflow.supposing.planner import HollowPlanner
 
 NAME = "bench_ix"
-WORST = 8
+WORST = 5
+GROUNDS = Path(__file__).parent / "grounds"
 
 
 @dataclass(frozen=True)
 class Query:
-    """One statement of the workload with its plan as it is."""
+    """One statement with its plan as it is."""
 
     name: str
-    statement: Statement
-    plan: Plan
-    accesses: tuple[Access, ...]
+    asked: Asked
+
+    @property
+    def tables(self) -> set[object]:
+        """The tables that it reads."""
+        return {access.table.name for access in self.asked.accesses}
 
 
 @dataclass(frozen=True)
 class Pair:
-    """A query with an index: predicted and real cost."""
+    """A query with an index: predicted and real cost, and whether the real plan uses it."""
 
     query: str
     design: str
@@ -53,119 +73,210 @@ class Pair:
     predicted: float
     real: float
     used: bool
+    same_shape: bool
 
     @property
     def ratio(self) -> float:
-        """Predicted over real."""
-        return self.predicted / self.real
+        """Predicted as a multiple of real."""
+        return self.predicted / max(self.real, 0.01)
+
+    @property
+    def missed(self) -> bool:
+        """Whether a gain of at least twice is there, and the prediction is off by twice or more."""
+        return self.now >= 2 * self.real and self.ratio >= 2
+
+    @property
+    def false(self) -> bool:
+        """Whether a gain of at least twice was promised, and is not half of that."""
+        return self.now >= 2 * self.predicted and self.ratio <= 0.5
 
 
-def main() -> None:
-    """Build, explain, compare; on a server of its own, or on HUMBLE_BENCH_URL."""
+def main(names: Sequence[str] = ()) -> None:
+    """Build, explain, compare; on servers of its own, or on HUMBLE_BENCH_URL."""
     url = os.environ.get("HUMBLE_BENCH_URL")
     if url:
-        compare(url)
+        compare(url, demo_statements())
         return
-    with scenario_cluster(find_binaries()) as cluster:
-        compare(build_scenario(cluster))
+    for name in names or ("demo", "warehouse", "tenants"):
+        print(f"  {name}")
+        with _ground(name) as (place, found):
+            compare(place, found)
 
 
-def compare(url: str) -> None:
-    """Print medians, spread and the worst pairs."""
+@contextmanager
+def _ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
+    if name == "demo":
+        with scenario_cluster(find_binaries()) as cluster:
+            yield build_scenario(cluster), demo_statements()
+        return
+    with Cluster(find_binaries()) as cluster:
+        with psycopg.connect(cluster.url("postgres"), autocommit=True) as server:
+            server.execute(f"CREATE DATABASE {name}".encode())
+        with psycopg.connect(cluster.url(name), autocommit=True) as server:
+            server.execute((GROUNDS / f"{name}.sql").read_bytes())
+        with psycopg.connect(cluster.url(name), autocommit=True) as server:
+            server.execute("VACUUM ANALYZE")
+        yield cluster.url(name), ground_statements(name)
+
+
+def ground_statements(name: str) -> list[tuple[str, Statement]]:
+    """The statements of a ground, numbered."""
+    texts = split_statements((GROUNDS / f"{name}-queries.sql").read_text())
+    return [(f"{number:02d}", Statement(text)) for number, text in enumerate(texts, 1)]
+
+
+def demo_statements() -> list[tuple[str, Statement]]:
+    """The demo's, as its application sends them: bound by the server, or written into the text."""
+    found = []
+    for each in load_workload():
+        values = each.value_sets[0] if each.value_sets else (1,)
+        texts = tuple(str(v) for v in values)
+        if each.prepared:
+            found.append((each.name[:2], Statement(each.sql, texts)))
+            continue
+        filled = PLACEHOLDER.sub(lambda m: _literal(values[int(m[1]) - 1]), each.sql)  # noqa: B023
+        found.append((each.name[:2], Statement(filled)))
+    return found
+
+
+def _literal(value: object) -> str:
+    return str(value) if isinstance(value, int | float) else f"'{value}'"
+
+
+def compare(url: str, statements: list[tuple[str, Statement]]) -> None:
+    """Print both ways of predicting beside what was really found."""
     session = PostgresSession(url, Limits())
-    queries, tables, designs = study(session)
-    predictor = FormulaPredictor(session.costs, session)
-    pairs: list[Pair] = []
-    sizes: list[tuple[float, str]] = []
-    for design in designs:
-        table = tables[design]
-        touched = [q for q in queries if any(a.table.name == design.table for a in q.accesses)]
-        real, size = really(url, design, touched)
-        predicted_size = predictor.shape(design, table).size_bytes(table.page_bytes)
-        sizes.append((predicted_size / size, design.words))
-        for query in touched:
-            outlook = predictor.outlook(query.plan, query.accesses, [design])
-            cost, used = real[query.name]
-            pairs.append(
-                Pair(query.name, design.words, outlook.cost_before, outlook.cost, cost, used)
-            )
+    queries, tables, designs = study(session, statements)
+    began = time.perf_counter()
+    with PostgresEngine().hollow(url) as hollow:
+        made = time.perf_counter() - began
+        formula = FormulaPredictor(session.costs, session)
+        planned = PlannedPredictor(HollowPlanner(hollow), formula, tables=tables)
+        for note in hollow.notes[:3]:
+            print(f"    note: {note}")
+        same = [(planned.planner.plan(q.asked.statement, {}), q.asked.plan) for q in queries]
+        exact = sum(a is not None and a.cost_total == b.cost_total for a, b in same)
+        print(f"    hollow made in {made:.1f} s; with nothing supposed {exact} of {len(same)} "
+              "plans cost exactly the same")  # fmt: skip
+        real = {d: really(url, d, _touched(queries, d)) for d in designs}
+        for title, predictor in (("planner", planned), ("formula", formula)):
+            began = time.perf_counter()
+            pairs = _pairs(queries, real, predictor)
+            report(title, pairs, time.perf_counter() - began)
+        sizes = [
+            (formula.shape(d, tables[d.table]).size_bytes(8192) / size, d.words)
+            for d, (_, size) in real.items()
+        ]
+        _report_sizes(sizes)
+        if planned.declined:
+            print(f"    the planner could not be asked for {len(planned.declined)} statements")
     session.close()
-    told = [p for p in pairs if p.used or p.predicted < 0.999 * p.now]
-    report("cost, where the index is used or predicted to be", told)
-    report("cost, all pairs", pairs)
-    ratios = [ratio for ratio, _ in sizes]
-    near = sum(0.9 <= r <= 1.1 for r in ratios) / len(ratios)
-    off = statistics.median(abs(r - 1) for r in ratios)
-    print(f"  size: {len(ratios)} indexes, median {statistics.median(ratios):.3f}×, "
-          f"median distance {off:.1%}, {near:.0%} within 10 %")  # fmt: skip
-    for ratio, words in sorted(sizes, key=lambda s: abs(s[0] - 1), reverse=True)[:5]:
-        print(f"    {ratio:6.3f}×  {words}")
 
 
-def report(title: str, pairs: list[Pair]) -> None:
-    """The figures of some pairs, and the worst of them."""
-    ratios = [p.ratio for p in pairs]
-    near = sum(0.75 <= r <= 1.25 for r in ratios) / len(ratios)
-    print(f"  {title}: {len(pairs)} pairs, median {statistics.median(ratios):.4f}×, "
-          f"{near:.0%} within 25 %")  # fmt: skip
-    for pair in sorted(pairs, key=lambda p: max(p.ratio, 1 / p.ratio), reverse=True)[:WORST]:
-        print(f"    {pair.ratio:6.3f}×  {pair.query}  {pair.design}  "
-              f"now {pair.now:,.0f} predicted {pair.predicted:,.1f} real {pair.real:,.1f}"
-              f"{'' if pair.used else ' (not used)'}")  # fmt: skip
+def _pairs(
+    queries: list[Query],
+    real: dict[IndexDesign, tuple[dict[str, tuple[float, Plan]], int]],
+    predictor: Predictor,
+) -> list[Pair]:
+    pairs = []
+    for design, (found, _) in real.items():
+        for query in _touched(queries, design):
+            if query.name not in found:
+                continue
+            cost, plan = found[query.name]
+            outlook = predictor.outlook(query.asked, [design])
+            same = True
+            if isinstance(predictor, PlannedPredictor):
+                other = predictor.plan(query.asked, [design])
+                same = other is not None and _shape(other) == _shape(plan)
+            used = plan.uses_index(NAME)
+            pairs.append(
+                Pair(query.name, design.words, outlook.cost_before, outlook.cost, cost, used, same)
+            )
+    return pairs
+
+
+def _shape(plan: Plan) -> list[tuple[str, str]]:
+    return [(node.label, node.relation) for node in plan.nodes()]
+
+
+def _touched(queries: list[Query], design: IndexDesign) -> list[Query]:
+    return [q for q in queries if design.table in q.tables]
+
+
+def report(title: str, pairs: list[Pair], took_s: float) -> None:
+    """The figures of one way of predicting, and its worst pairs."""
+    used = [p for p in pairs if p.used]
+    ratios = [p.ratio for p in used]
+    gains = [p for p in pairs if p.now >= 2 * p.real]
+    promises = [p for p in pairs if p.now >= 2 * p.predicted]
+
+    def within(share: float) -> str:
+        near = sum(1 - share <= r <= 1 + share for r in ratios)
+        return f"{near} within {share:.0%} ({near / max(1, len(ratios)):.1%})"
+
+    print(f"    {title}: {len(pairs)} pairs in {took_s:.1f} s; used in {len(used)}: "
+          f"{within(0.05)}, {within(0.25)}, median {statistics.median(ratios or [1.0]):.4f}×")  # fmt: skip
+    print(f"      missed {sum(p.missed for p in pairs)} of {len(gains)} real gains of twice, "
+          f"false {sum(p.false for p in pairs)} of {len(promises)} promises; other shape of plan "
+          f"{sum(not p.same_shape for p in pairs)}")  # fmt: skip
+    worst = sorted(
+        (p for p in pairs if p.used or p.false), key=lambda p: max(p.ratio, 1 / max(p.ratio, 1e-9))
+    )
+    for pair in worst[: -WORST - 1 : -1]:
+        if not 0.95 <= pair.ratio <= 1.05:
+            print(f"      {pair.ratio:6.3f}×  {pair.query}  {pair.design}  now {pair.now:,.0f} "
+                  f"predicted {pair.predicted:,.1f} real {pair.real:,.1f}"
+                  f"{'' if pair.used else ' (not used)'}")  # fmt: skip
+
+
+def _report_sizes(sizes: list[tuple[float, str]]) -> None:
+    off = sorted(abs(ratio - 1) for ratio, _ in sizes)
+    print(f"    sizes of {len(sizes)} indexes: off by {statistics.median(off):.1%} in the median, "
+          f"{off[int(len(off) * 0.95)]:.1%} at the 95th percentile")  # fmt: skip
+    for ratio, words in sorted(sizes, key=lambda s: abs(s[0] - 1), reverse=True)[:WORST]:
+        print(f"      {ratio:6.3f}×  {words}")
 
 
 def study(
-    session: PostgresSession,
-) -> tuple[list[Query], dict[IndexDesign, TableFacts], list[IndexDesign]]:
-    """The workload's plans, and every candidate with its table."""
-    queries, tables = [], {}
-    for each in load_workload():
-        values = each.value_sets[0] if each.value_sets else (1,)
-        # As its application sends it: bound by the server, or written into the text.
-        statement = (
-            Statement(each.sql, tuple(str(v) for v in values))
-            if each.prepared
-            else Statement(PLACEHOLDER.sub(lambda m: literal(values[int(m[1]) - 1]), each.sql))  # noqa: B023
-        )
+    session: PostgresSession, statements: list[tuple[str, Statement]]
+) -> tuple[list[Query], dict[object, TableFacts], list[IndexDesign]]:
+    """The plans of the statements, the facts of their tables, and every candidate."""
+    queries, tables, designs = [], {}, {}
+    for name, statement in statements:
         plan = session.explain(statement).plan
         known = session.tables(table_names(plan))
-        found = tuple(accesses(plan, known))
-        queries.append(Query(each.name[:2], statement, plan, found))
+        tables |= known
+        queries.append(Query(name, Asked(statement, plan, tuple(accesses(plan, known)))))
         constants = Constants.of_text(statement.sql)
-        means = IndexAbilities(constants.always, session.lasting, session.operator_classes())
+        means = IndexAbilities(constants.always, session.is_immutable, session.operator_classes())
         for candidate in candidates(plan, known, means):
-            tables.setdefault(candidate.design, candidate.access.table)
-    return queries, tables, sorted(tables, key=lambda design: design.words)
-
-
-def literal(value: object) -> str:
-    """A value as it stands in a statement's text."""
-    return str(value) if isinstance(value, int | float) else "'" + str(value) + "'"
+            designs.setdefault(candidate.design, None)
+    return queries, tables, sorted(designs, key=lambda design: design.words)
 
 
 def really(
     url: str, design: IndexDesign, queries: list[Query]
-) -> tuple[dict[str, tuple[float, bool]], int]:
-    """Build it, explain each query, roll back: (cost, used) by query, and the size in bytes."""
+) -> tuple[dict[str, tuple[float, Plan]], int]:
+    """Build the index, plan the queries with it, and take it back; the costs, and its bytes."""
     found = {}
     with psycopg.connect(url, prepare_threshold=None) as connection:
         connection.execute(design.create_sql(NAME).encode())
-        if any(key.expression for key in design.keys):
-            connection.execute(f"ANALYZE {design.table.name}".encode())
+        cursor = RawCursor(connection)
         for query in queries:
-            cursor = RawCursor(connection)
-            cursor.execute(
-                b"EXPLAIN (FORMAT JSON) " + query.statement.sql.encode(), query.statement.values
-            )
-            row = cursor.fetchone()
+            statement = query.asked.statement
+            text = b"EXPLAIN (FORMAT JSON, VERBOSE) " + statement.sql.encode()
+            row = cursor.execute(text, statement.values or None).fetchone()
             assert row is not None
-            root = row[0][0]["Plan"]
-            found[query.name] = (root["Total Cost"], NAME in str(root))
-        row = connection.execute("SELECT pg_relation_size(%s)", (NAME,)).fetchone()
+            plan = read_plan(row[0], "")
+            found[query.name] = (plan.cost_total or 0.0, plan)
+        place = f"{design.table.schema}.{NAME}"
+        size = connection.execute(
+            "SELECT pg_total_relation_size(%s::regclass)", (place,)
+        ).fetchone()
         connection.rollback()
-    assert row is not None
-    return found, row[0]
+    return found, int(size[0]) if size else 0
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

@@ -57,7 +57,8 @@ class KeySample:
 
     ``rows_seen`` were read, ``rows_kept`` of them met the index's condition; among these
     ``distinct_seen`` keys differed, ``seen_once`` of them came once; ``entry_bytes`` is the
-    mean length of an index entry with its header, aligned.
+    mean length of an index entry with its header, aligned. ``repeated`` tells of keys that came
+    four times or more: (how often, how many such keys).
     """
 
     rows_seen: int
@@ -65,6 +66,7 @@ class KeySample:
     distinct_seen: int
     seen_once: int
     entry_bytes: float
+    repeated: tuple[tuple[int, int], ...] = ()
 
     @property
     def share(self) -> float:
@@ -80,12 +82,39 @@ class KeySample:
         if self.rows_kept == 0:
             return 1.0
         kept, seen, once = float(self.rows_kept), float(self.distinct_seen), float(self.seen_once)
-        if kept >= entries or once == 0:
+        if kept >= entries:
+            return max(1.0, min(seen, entries))
+        if in_order:
+            return max(1.0, min(seen * entries / kept, entries))
+        # Keys that come very often say nothing of the others, and would have them look rarer.
+        often = float(sum(count for _, count in self.repeated))
+        of_these = float(sum(size * count for size, count in self.repeated))
+        entries -= of_these * entries / kept
+        kept, seen = kept - of_these, seen - often
+        if once == 0 or kept <= 0:
             found = seen
-        elif in_order:
-            found = seen * entries / kept
         elif once >= kept:
             found = entries
         else:
             found = kept * seen / ((kept - once) + once * kept / entries)
-        return max(1.0, min(found, entries))
+        return max(1.0, often + min(found, entries))
+
+    def groups(self, entries: float, distinct: float, in_order: bool) -> list[tuple[float, float]]:
+        """Groups of equal keys among so many entries, as (entries in each, how many such groups).
+
+        Keys that the sample saw often are common by themselves; the others share evenly what is
+        left of the entries and of the ``distinct`` keys.
+        """
+        scale = entries / max(1.0, float(self.rows_kept))
+        found: list[tuple[float, float]] = []
+        left, keys = entries, distinct
+        for seen, count in self.repeated:
+            size, many = (float(seen), count * scale) if in_order else (seen * scale, float(count))
+            if size * many > left or many >= keys:
+                continue
+            found.append((size, many))
+            left, keys = left - size * many, keys - many
+        if left >= 1.0:
+            keys = max(1.0, min(keys, left))
+            found.append((left / keys, keys))
+        return found

@@ -55,7 +55,10 @@ def sample_keys(
         return None
     if row is None:
         return None
-    return KeySample(int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4] or 16))
+    repeated = tuple((int(rows), int(many)) for rows, many in row[5] or ())
+    return KeySample(
+        int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4] or 16), repeated
+    )
 
 
 def _text(connection: Connection, key: IndexKey) -> str:
@@ -112,5 +115,8 @@ def _query(
         "(SELECT pg_catalog.count(*) FROM seen WHERE kept), "
         "(SELECT pg_catalog.count(*) FROM groups), "
         "(SELECT pg_catalog.count(*) FROM groups WHERE rows = 1), "
-        "(SELECT pg_catalog.avg(bytes) FROM sized WHERE kept)"
+        "(SELECT pg_catalog.avg(bytes) FROM sized WHERE kept), "
+        "(SELECT pg_catalog.jsonb_agg(pg_catalog.jsonb_build_array(rows, many)) FROM ("
+        "SELECT rows, pg_catalog.count(*) AS many FROM groups WHERE rows >= 4 "
+        "GROUP BY rows ORDER BY rows DESC LIMIT 500) AS often)"
     )

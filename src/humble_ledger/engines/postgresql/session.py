@@ -39,10 +39,11 @@ from humble_ledger.engines.postgresql import (
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
+from humble_ledger.engines.postgresql.probing import askable
 from humble_ledger.engines.postgresql.running import timed_run
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
 from humble_ledger.engines.postgresql.transactions import reading, undone
-from humble_ledger.errors import RefusedForSafety
+from humble_ledger.errors import RefusedForSafety, UnreadableInput
 
 
 class PostgresSession:
@@ -123,11 +124,17 @@ class PostgresSession:
         """The planner's estimate of the rows that meet all conditions; asked once of each.
 
         The conditions are the server's own text from one of its plans.
+
+        Raises:
+            UnreadableInput: they cannot be asked by themselves.
         """
         key = (table, alias, tuple(sorted(conditions)))
         if key not in self._rows_known:
             # The conditions are what this server printed; names go through the driver.
-            where = " AND ".join(f"({condition})" for condition in conditions) or "true"
+            asked = askable(conditions, alias or table.name)
+            if asked is None:
+                raise UnreadableInput("A condition with a sub-query cannot be asked by itself.")
+            where = " AND ".join(f"({condition})" for condition in asked) or "true"
             source = sql.SQL("SELECT 1 FROM {} AS {} WHERE ").format(
                 sql.Identifier(table.schema, table.name), sql.Identifier(alias or table.name)
             )

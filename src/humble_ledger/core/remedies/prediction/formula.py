@@ -11,11 +11,13 @@ out of the formula's reach; such a prediction is rather too high than too low.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.costs.model import FEWEST_KEPT, IndexShape, KeySample, ScanCost, Search
+from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
@@ -34,8 +36,14 @@ from humble_ledger.core.remedies.prediction.matching import Match, gives_order, 
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    predicates,
+)
 from humble_ledger.core.statements.parting import literals_of, unqualified
+from humble_ledger.errors import HumbleError
 
 WAY = "formula"
 _TRANSPARENT = (Operation.HASH, Operation.MATERIALIZE, Operation.MEMOIZE, Operation.SORT)
@@ -113,7 +121,7 @@ class FormulaPredictor:
         """Rows that meet an index's condition: counted in the sample when it saw enough."""
         if sample is not None and sample.rows_kept >= FEWEST_KEPT:
             return sample.share * table.rows
-        return self.oracle.rows_matching(table.name, table.name.name, [design.predicate])
+        return self._rows(table, table.name.name, predicates(design.predicate))
 
     def _routes(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
         if design.method == IndexMethod.SORTED:
@@ -194,7 +202,7 @@ class FormulaPredictor:
         served = [p for p in here if p.searchable or design.method == IndexMethod.INVERTED]
         if not served:
             return
-        rows = self.oracle.rows_matching(access.table.name, access.alias, [p.sql for p in served])
+        rows = self._rows(access.table, access.alias, served)
         share = min(1.0, rows / max(access.table.rows, 1.0))
         others = len(access.conditions) - len(served)
         search = Search(share, share, quals=len(served), filters=others)
@@ -255,7 +263,7 @@ class FormulaPredictor:
             bare = [p for p in found.constants if _known_to_planner(p)]
             if bare:
                 sqls = [sql for p in bare for sql in bounds_of(p, patterned=patterned) or (p.sql,)]
-                share = self.oracle.rows_matching(table.name, access.alias, sqls) / rows
+                share = self._rows(table, access.alias, bare, sqls) / rows
             for predicate in found.constants:
                 if predicate not in bare:
                     share *= self._sampled_share(access, predicate)
@@ -264,10 +272,23 @@ class FormulaPredictor:
             self._shares[key] = min(1.0, share)
         return self._shares[key]
 
+    def _rows(
+        self,
+        table: TableFacts,
+        alias: str,
+        found: Sequence[Predicate],
+        texts: Sequence[str] = (),
+    ) -> float:
+        """The rows that meet all these conditions; by the statistics where nobody can be asked."""
+        try:
+            return self.oracle.rows_matching(table.name, alias, texts or [p.sql for p in found])
+        except HumbleError:
+            return table.rows * math.prod(share_by_statistics(table, p) for p in found)
+
     def _sampled_share(self, access: Access, predicate: Predicate) -> float:
         """The rows for which an expression compares true: the planner has no statistics yet."""
         table = access.table
-        asked = self.oracle.rows_matching(table.name, access.alias, [predicate.sql])
+        asked = self._rows(table, access.alias, [predicate])
         text = unqualified(predicate.sql, access.alias)
         key = IndexKey("", f"({expression_of(predicate, access.alias) or text})")
         sample = self.oracle.sample_keys(table.name, (key,), (), "")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import sorted_by_bytes
@@ -18,8 +19,6 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
 
 NOT_CHOSEN = "index-not-chosen"
-# What an equality is assumed to keep when nobody can be asked, as planners do.
-DEFAULT_EQUALITY, DEFAULT_RANGE, DEFAULT_OTHER = 0.005, 1 / 3, 0.5
 MOST_ASKED = 6
 _SERVED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
 _CALL = re.compile(r"([a-z_][a-z0-9_.]*)\(", re.IGNORECASE)
@@ -47,18 +46,6 @@ def narrowest(
             return min(usable, key=lambda p: share_by_statistics(table, p))
         asked[each.sql] = rows
     return min(usable[:MOST_ASKED], key=lambda p: asked[p.sql])
-
-
-def share_by_statistics(table: TableFacts, predicate: Predicate) -> float:
-    """The share of rows that a condition keeps, from 0 to 1, when only statistics are known."""
-    if predicate.kind is PredicateKind.EQUALITY and predicate.column and not predicate.negated:
-        column = table.columns.get(predicate.column.column)
-        bare = predicate.wrapping in (Wrapping.NONE, Wrapping.CAST)
-        distinct = column.distinct_values(table.rows) if column and bare else None
-        return 1.0 / distinct if distinct else DEFAULT_EQUALITY
-    if predicate.kind is PredicateKind.RANGE:
-        return DEFAULT_RANGE
-    return DEFAULT_OTHER
 
 
 def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
+from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
@@ -23,7 +24,6 @@ from humble_ledger.core.statements.conditions import (
 )
 from humble_ledger.core.statements.tokens import unquoted
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
-from humble_ledger.core.symptoms.in_plans.obstacles import share_by_statistics
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
+from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
@@ -23,7 +24,6 @@ from humble_ledger.core.symptoms.in_plans.obstacles import (
     narrowest,
     obstacle,
     obstacle_by_plan,
-    share_by_statistics,
     usable_leading,
 )
 from humble_ledger.core.symptoms.model import Cause, Symptom

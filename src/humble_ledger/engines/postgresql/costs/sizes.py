@@ -50,10 +50,10 @@ def index_shape(
     usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL
     tuple_bytes = _tuple_bytes([*columns, *included])
     groups = _distinct_keys(columns, entries)
+    in_order = abs((columns[0].correlation or 0.0) if columns else 0.0) > IN_ORDER
     if sample is not None and sample.rows_kept:
         tuple_bytes = max(16, round(sample.entry_bytes))
         if not (whole and len(columns) == 1 and columns[0].distinct is not None):
-            in_order = abs((columns[0].correlation or 0.0) if columns else 0.0) > IN_ORDER
             groups = _sampled_keys(sample, entries, in_order, groups if whole else None)
     if included or any(c.type_name.startswith(_NOT_MERGED) for c in columns):
         groups = entries
@@ -61,7 +61,14 @@ def index_shape(
     if repeats <= 1.01:
         leaf_bytes = entries * (tuple_bytes + ITEM_POINTER_BYTES)
     else:
-        leaf_bytes = groups * _merged_bytes(tuple_bytes, repeats, table.page_bytes)
+        alike = (
+            sample.groups(entries, groups, in_order)
+            if sample is not None and sample.repeated
+            else [(repeats, groups)]
+        )
+        leaf_bytes = sum(
+            many * _merged_bytes(tuple_bytes, size, table.page_bytes) for size, many in alike
+        )
     leaves = max(1, math.ceil(leaf_bytes / usable))
     above, levels = _above(leaves, _pivot_bytes(columns), table.page_bytes)
     return IndexShape(leaves + above + 1, levels, entries)  # and the meta page

@@ -98,7 +98,7 @@ def _by_statistics(
     each = " UNION ALL ".join(
         f"SELECT unnest(%s::{column.type_name.split('(')[0]}[])" for _ in lists
     )
-    order = f"SELECT v::text FROM ({each}) AS u(v) ORDER BY v"  # noqa: S608
+    order = f"SELECT v::text AS shown FROM ({each}) AS u(v) ORDER BY v"  # noqa: S608
     try:
         low = connection.execute(f"{order} LIMIT 1", lists).fetchone()
         high = connection.execute(f"{order} DESC LIMIT 1", lists).fetchone()

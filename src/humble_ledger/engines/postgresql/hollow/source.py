@@ -294,7 +294,9 @@ def _ends_of(
     connection: Connection, schema: str, table: str, columns: Sequence[str]
 ) -> tuple[str | None, ...] | None:
     source = sql.Identifier(schema, table)
-    end = sql.SQL("(SELECT {c}::text FROM ONLY {t} WHERE {c} IS NOT NULL ORDER BY {c} {d} LIMIT 1)")
+    end = sql.SQL(
+        "(SELECT {c}::text AS shown FROM ONLY {t} WHERE {c} IS NOT NULL ORDER BY {c} {d} LIMIT 1)"
+    )
     parts = [
         end.format(c=sql.Identifier(column), t=source, d=sql.SQL(direction))
         for column in columns

@@ -1,0 +1,61 @@
+-- A chain of chandleries and its web shop, as a data warehouse keeps it: 26 tables, keys and the
+-- indexes of these keys only. h(n, salt) is a number that looks random and is always the same.
+CREATE FUNCTION h(n bigint, salt int) RETURNS bigint LANGUAGE sql IMMUTABLE AS
+    'SELECT abs(hashint8(n * 31 + salt * 7919)::bigint)';
+
+CREATE TABLE region (region_id int PRIMARY KEY, name text NOT NULL, country char(2) NOT NULL);
+INSERT INTO region SELECT n, 'region ' || n, (ARRAY['NO','SE','DK','IS'])[1 + n % 4] FROM generate_series(1, 12) n;
+CREATE TABLE harbour (harbour_id int PRIMARY KEY, region_id int NOT NULL REFERENCES region, name text NOT NULL, berths int);
+INSERT INTO harbour SELECT n, 1 + h(n, 1) % 12, 'harbour ' || n, h(n, 2) % 400 FROM generate_series(1, 90) n;
+CREATE TABLE shop (shop_id int PRIMARY KEY, harbour_id int NOT NULL REFERENCES harbour, name text, floor_area numeric(8,1), opened_on date);
+INSERT INTO shop SELECT n, 1 + h(n, 3) % 90, 'shop ' || n, 40 + h(n, 4) % 900, date '1990-01-01' + (h(n, 5) % 11000)::int FROM generate_series(1, 140) n;
+CREATE TABLE day (day_id int PRIMARY KEY, on_day date NOT NULL, year int NOT NULL, quarter int NOT NULL, month int NOT NULL, week int NOT NULL, weekday int NOT NULL, holiday boolean NOT NULL);
+INSERT INTO day SELECT n, d, extract(year from d), extract(quarter from d), extract(month from d), extract(week from d), extract(isodow from d), h(n, 6) % 40 = 0
+    FROM (SELECT n, date '2021-01-01' + n AS d FROM generate_series(0, 1825) n) x;
+CREATE TABLE hour_slot (slot_id int PRIMARY KEY, hour int NOT NULL, part text NOT NULL);
+INSERT INTO hour_slot SELECT n, n / 4, (ARRAY['night','morning','noon','evening'])[1 + n / 24] FROM generate_series(0, 95) n;
+CREATE TABLE supplier (supplier_id int PRIMARY KEY, name text NOT NULL, country char(2) NOT NULL, rating smallint);
+INSERT INTO supplier SELECT n, 'supplier ' || n, (ARRAY['NO','SE','DK','DE','PL','NL'])[1 + h(n, 7) % 6], 1 + h(n, 8) % 5 FROM generate_series(1, 400) n;
+CREATE TABLE brand (brand_id int PRIMARY KEY, supplier_id int NOT NULL REFERENCES supplier, name text NOT NULL);
+INSERT INTO brand SELECT n, 1 + h(n, 9) % 400, 'brand ' || n FROM generate_series(1, 900) n;
+CREATE TABLE category (category_id int PRIMARY KEY, parent_id int REFERENCES category, name text NOT NULL);
+INSERT INTO category SELECT n, NULLIF(n / 6, 0), 'category ' || n FROM generate_series(1, 180) n;
+CREATE TABLE article (article_id int PRIMARY KEY, brand_id int NOT NULL REFERENCES brand, category_id int NOT NULL REFERENCES category, code varchar(16) NOT NULL, name text NOT NULL, colour text, size_class text, weight_g int, list_price numeric(10,2) NOT NULL, discontinued boolean NOT NULL);
+INSERT INTO article SELECT n, 1 + h(n, 10) % 900, 1 + h(n, 11) % 180, 'A' || lpad(n::text, 8, '0'), 'article ' || md5(n::text), (ARRAY['red','blue','white','black','orange','grey'])[1 + h(n, 12) % 6], (ARRAY['S','M','L','XL'])[1 + h(n, 13) % 4], 20 + h(n, 14) % 9000, 1 + (h(n, 15) % 90000) / 100.0, h(n, 16) % 8 = 0 FROM generate_series(1, 18000) n;
+CREATE TABLE article_price (article_id int NOT NULL REFERENCES article, valid_from date NOT NULL, price numeric(10,2) NOT NULL, PRIMARY KEY (article_id, valid_from));
+INSERT INTO article_price SELECT a, date '2021-01-01' + 180 * k, 1 + (h(a * 10 + k, 17) % 90000) / 100.0 FROM generate_series(1, 18000) a, generate_series(0, 4) k;
+CREATE TABLE promotion (promotion_id int PRIMARY KEY, name text, channel text NOT NULL, begins int NOT NULL, ends int NOT NULL, budget numeric(12,2));
+INSERT INTO promotion SELECT n, 'promotion ' || n, (ARRAY['radio','letter','web','shop'])[1 + h(n, 18) % 4], h(n, 19) % 1700, h(n, 19) % 1700 + 5 + h(n, 20) % 60, h(n, 21) % 50000 FROM generate_series(1, 500) n;
+CREATE TABLE promotion_article (promotion_id int NOT NULL REFERENCES promotion, article_id int NOT NULL REFERENCES article, percent_off int NOT NULL);
+INSERT INTO promotion_article SELECT 1 + h(n, 22) % 500, 1 + h(n, 23) % 18000, 5 * (1 + h(n, 24) % 8) FROM generate_series(1, 20000) n;
+CREATE TABLE household (household_id int PRIMARY KEY, people smallint, boats smallint, income_band int NOT NULL);
+INSERT INTO household SELECT n, 1 + h(n, 25) % 6, h(n, 26) % 4, h(n, 27) % 20 FROM generate_series(1, 7000) n;
+CREATE TABLE customer (customer_id int PRIMARY KEY, household_id int REFERENCES household, name text NOT NULL, email text, born_on date, member_since date NOT NULL, tier text NOT NULL);
+INSERT INTO customer SELECT n, CASE WHEN h(n, 28) % 10 > 0 THEN 1 + h(n, 29) % 7000 END, 'customer ' || n, CASE WHEN h(n, 30) % 5 > 0 THEN 'c' || n || '@mail.example' END, date '1940-01-01' + (h(n, 31) % 25000)::int, date '2005-01-01' + (h(n, 32) % 7000)::int, CASE h(n, 33) % 20 WHEN 0 THEN 'gold' WHEN 1 THEN 'silver' WHEN 2 THEN 'silver' ELSE 'plain' END FROM generate_series(1, 50000) n;
+CREATE TABLE customer_address (address_id int PRIMARY KEY, customer_id int NOT NULL REFERENCES customer, kind text NOT NULL, city text NOT NULL, postcode char(6), country char(2) NOT NULL, valid_to date);
+INSERT INTO customer_address SELECT n, 1 + h(n, 34) % 50000, (ARRAY['home','home','home','boat','work'])[1 + h(n, 35) % 5], 'city ' || h(n, 36) % 700, lpad((h(n, 37) % 9000)::text, 6, '0'), (ARRAY['NO','NO','NO','SE','DK','IS'])[1 + h(n, 38) % 6], CASE WHEN h(n, 39) % 4 = 0 THEN date '2022-01-01' + (h(n, 40) % 1000)::int END FROM generate_series(1, 80000) n;
+CREATE TABLE payment_kind (payment_id int PRIMARY KEY, name text NOT NULL);
+INSERT INTO payment_kind SELECT n, 'payment ' || n FROM generate_series(1, 8) n;
+CREATE TABLE carrier (carrier_id int PRIMARY KEY, name text NOT NULL, by_sea boolean NOT NULL);
+INSERT INTO carrier SELECT n, 'carrier ' || n, n % 3 = 0 FROM generate_series(1, 15) n;
+CREATE TABLE depot (depot_id int PRIMARY KEY, harbour_id int NOT NULL REFERENCES harbour, name text, volume int);
+INSERT INTO depot SELECT n, 1 + h(n, 41) % 90, 'depot ' || n, 1000 + h(n, 42) % 9000 FROM generate_series(1, 10) n;
+CREATE TABLE stock (depot_id int NOT NULL REFERENCES depot, article_id int NOT NULL REFERENCES article, day_id int NOT NULL REFERENCES day, pieces int NOT NULL, reserved int NOT NULL, PRIMARY KEY (day_id, depot_id, article_id));
+INSERT INTO stock SELECT d, a, 7 * w, h(a * 100 + d + w, 43) % 200, h(a + d + w, 44) % 10 FROM generate_series(0, 25) w, generate_series(1, 10) d, generate_series(1, 18000, 20) a;
+CREATE TABLE sale (sale_id bigint PRIMARY KEY, day_id int NOT NULL REFERENCES day, slot_id int NOT NULL, shop_id int NOT NULL REFERENCES shop, customer_id int REFERENCES customer, article_id int NOT NULL REFERENCES article, promotion_id int, payment_id int NOT NULL, pieces int NOT NULL, price numeric(10,2) NOT NULL, discount numeric(10,2) NOT NULL, cost numeric(10,2));
+INSERT INTO sale SELECT n, n * 1826 / 400000, 20 + h(n, 45) % 60, 1 + (h(n, 46) % 140) * (h(n, 47) % 140) / 140, CASE WHEN h(n, 48) % 3 > 0 THEN 1 + h(n, 49) % 50000 END, 1 + (h(n, 50) % 18000) * (h(n, 51) % 18000) / 18000, CASE WHEN h(n, 52) % 12 = 0 THEN 1 + h(n, 53) % 500 END, 1 + h(n, 54) % 8, 1 + h(n, 55) % 6, 1 + (h(n, 56) % 90000) / 100.0, CASE WHEN h(n, 57) % 5 = 0 THEN (h(n, 58) % 2000) / 100.0 ELSE 0 END, CASE WHEN h(n, 59) % 20 > 0 THEN (h(n, 60) % 60000) / 100.0 END FROM generate_series(0, 399999) n;
+CREATE TABLE sale_return (return_id int PRIMARY KEY, sale_id bigint NOT NULL, day_id int NOT NULL, reason text NOT NULL, pieces int NOT NULL, refund numeric(10,2));
+INSERT INTO sale_return SELECT n, h(n, 61) % 400000, h(n, 62) % 1826, (ARRAY['broken','wrong size','late','regret','unknown'])[1 + h(n, 63) % 5], 1 + h(n, 64) % 3, (h(n, 65) % 20000) / 100.0 FROM generate_series(1, 30000) n;
+CREATE TABLE web_order (order_id int PRIMARY KEY, customer_id int NOT NULL REFERENCES customer, address_id int, ordered_at timestamptz NOT NULL, state text NOT NULL, paid numeric(12,2), coupon text);
+INSERT INTO web_order SELECT n, 1 + h(n, 66) % 50000, 1 + h(n, 67) % 80000, timestamptz '2021-01-01 00:00+00' + n * interval '22 minutes' + (h(n, 68) % 1000) * interval '1 second', CASE WHEN n > 118000 THEN (ARRAY['new','paid','packed'])[1 + h(n, 69) % 3] WHEN h(n, 69) % 50 = 0 THEN 'cancelled' ELSE 'delivered' END, h(n, 70) % 3000, CASE WHEN h(n, 71) % 30 = 0 THEN 'C' || h(n, 72) % 500 END FROM generate_series(1, 120000) n;
+CREATE TABLE web_line (order_id int NOT NULL REFERENCES web_order, line int NOT NULL, article_id int NOT NULL, pieces int NOT NULL, price numeric(10,2) NOT NULL, PRIMARY KEY (order_id, line));
+INSERT INTO web_line SELECT o, l, 1 + h(o * 10 + l, 73) % 18000, 1 + h(o + l, 74) % 5, 1 + (h(o * 10 + l, 75) % 90000) / 100.0 FROM generate_series(1, 120000) o, generate_series(1, 3) l WHERE h(o * 10 + l, 76) % 4 > 0;
+CREATE TABLE shipment (shipment_id int PRIMARY KEY, order_id int NOT NULL, depot_id int NOT NULL, carrier_id int NOT NULL, sent_at timestamptz, arrived_at timestamptz, track_code text NOT NULL);
+INSERT INTO shipment SELECT n, 1 + h(n, 77) % 120000, 1 + h(n, 78) % 10, 1 + h(n, 79) % 15, timestamptz '2021-01-02 00:00+00' + n * interval '24 minutes', CASE WHEN h(n, 80) % 25 > 0 THEN timestamptz '2021-01-04 00:00+00' + n * interval '24 minutes' + (h(n, 81) % 200) * interval '1 hour' END, md5('t' || n) FROM generate_series(1, 110000) n;
+CREATE TABLE page_view (view_id bigint PRIMARY KEY, customer_id int, article_id int, seen_at timestamptz NOT NULL, device text NOT NULL, ms int NOT NULL);
+INSERT INTO page_view SELECT n, CASE WHEN h(n, 82) % 2 = 0 THEN 1 + h(n, 83) % 50000 END, 1 + h(n, 84) % 18000, timestamptz '2025-01-01 00:00+00' + n * interval '90 seconds', (ARRAY['phone','phone','phone','laptop','tablet'])[1 + h(n, 85) % 5], h(n, 86) % 5000 FROM generate_series(1, 300000) n;
+CREATE TABLE target (shop_id int NOT NULL REFERENCES shop, year int NOT NULL, month int NOT NULL, amount numeric(12,2) NOT NULL, PRIMARY KEY (shop_id, year, month));
+INSERT INTO target SELECT s, y, m, 1000 + h(s * 1000 + y + m, 87) % 90000 FROM generate_series(1, 140) s, generate_series(2021, 2025) y, generate_series(1, 12) m;
+CREATE TABLE rating (rating_id int PRIMARY KEY, article_id int NOT NULL, customer_id int NOT NULL, stars smallint NOT NULL, words text, given_on date NOT NULL);
+INSERT INTO rating SELECT n, 1 + h(n, 88) % 18000, 1 + h(n, 89) % 50000, 1 + (h(n, 90) % 5), CASE WHEN h(n, 91) % 3 = 0 THEN repeat('fine knot ', (1 + h(n, 92) % 12)::int) END, date '2022-01-01' + (h(n, 93) % 1300)::int FROM generate_series(1, 60000) n;
+ANALYZE;
