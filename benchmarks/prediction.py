@@ -215,8 +215,8 @@ def report(title: str, pairs: list[Pair], took_s: float) -> None:
         near = sum(1 - share <= r <= 1 + share for r in ratios)
         return f"{near} within {share:.0%} ({near / max(1, len(ratios)):.1%})"
 
-    print(f"    {title}: {len(pairs)} pairs in {took_s:.1f} s; used in {len(used)}: "
-          f"{within(0.05)}, {within(0.25)}, median {statistics.median(ratios or [1.0]):.4f}×")  # fmt: skip
+    print(f"    {title}: {len(pairs)} pairs in {took_s:.0f} s, {len(used)} used: {within(0.05)}, "
+          f"{within(0.25)}, median {statistics.median(ratios or [1]):.4f}×")  # fmt: skip
     print(f"      missed {sum(p.missed for p in pairs)} of {len(gains)} real gains of twice, "
           f"false {sum(p.false for p in pairs)} of {len(promises)} promises; other shape of plan "
           f"{sum(not p.same_shape for p in pairs)}")  # fmt: skip

@@ -26,6 +26,7 @@ from humble_ledger.cli.commands import (
     routes,
     settle,
     show,
+    suppose,
     table,
     tidy,
     trial,
@@ -35,7 +36,7 @@ from humble_ledger.cli.help_text import FlowingHelp
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
-    "table", "glossary", "diagnose", "propose",
+    "table", "glossary", "diagnose", "propose", "suppose",
     "trial", "replay", "settle", "tidy", "history", "audit",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -90,6 +91,7 @@ def build() -> typer.Typer:
     app.command("glossary", cls=FlowingHelp, rich_help_panel=READ)(glossary.glossary)
     app.command("diagnose", cls=FlowingHelp, rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", cls=FlowingHelp, rich_help_panel=PROPOSE)(propose.propose)
+    app.command("suppose", cls=FlowingHelp, rich_help_panel=PROPOSE)(suppose.suppose)
     app.command("trial", cls=FlowingHelp, rich_help_panel=VERIFY)(trial.trial)
     app.command("replay", cls=FlowingHelp, rich_help_panel=VERIFY)(replay.replay)
     app.command("settle", cls=FlowingHelp, rich_help_panel=VERIFY)(settle.settle)

@@ -53,4 +53,14 @@ AllowSideEffects = Annotated[
         show_default=False,
     ),
 ]
+PredictWithOption = Annotated[
+    str,
+    typer.Option(
+        "--predict-with",
+        help="planner (on a copy of the target without rows) or formula; default: planner, where "
+        "a server can be started here.",
+        metavar="WAY",
+        show_default=False,
+    ),
+]
 DEFAULT_TIMEOUT = 60.0

@@ -11,6 +11,7 @@ from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
     from humble_ledger.core.remedies.model import RemedyType
+    from humble_ledger.workflow.supposing.predictors import PredictWith
     from humble_ledger.workflow.workspace import Workspace
 
 
@@ -37,6 +38,7 @@ def propose(
             metavar="LIMIT",
         ),
     ] = None,
+    predict_with: options.PredictWithOption = "",
     allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
     target: options.Target = None,
@@ -54,15 +56,16 @@ def propose(
         remedies_view,
     )
     from humble_ledger.workflow.proposing.everything import propose as find  # noqa: PLC0415
+    from humble_ledger.workflow.supposing.predictors import predictor_named  # noqa: PLC0415
 
-    wanted = _types(types or [])
+    wanted, way = _types(types or []), predictor_named(predict_with)
     if budget:
         opened = workspace_for(target, timeout, allow_side_effects)
-        _within(opened, budget, whats or [], top, types or [], sql, json)
+        _within(opened, budget, whats or [], top, types or [], sql, json, way)
         return
     workspace = workspace_for(target, timeout, allow_side_effects)
     with workspace, output.progress() as progress:
-        found = find(workspace, whats or (), progress, wanted)
+        found = find(workspace, whats or (), progress, wanted, way)
     shown = found.remedies[:top] if top is not None else found.remedies
     if sql and not json:
         output.show(remedies_sql(shown), whole_lines=True)
@@ -70,7 +73,7 @@ def propose(
     others = found.alternatives if top is None else ()
     output.give(
         json,
-        lambda: remedies_document(shown, others),
+        lambda: remedies_document(shown, others, found.left_out),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )
 
@@ -83,6 +86,7 @@ def _within(
     types: list[str],
     sql: bool,
     json: bool,
+    way: PredictWith | None,
 ) -> None:
     """The best set of indexes within a budget."""
     from humble_ledger.core.remedies.choice.budget_text import parse_budget  # noqa: PLC0415
@@ -99,7 +103,7 @@ def _within(
         )
     limits = parse_budget(budget)
     with workspace, output.progress() as progress:
-        chosen = choose_indexes(workspace, whats, limits, progress)
+        chosen = choose_indexes(workspace, whats, limits, progress, way)
     if sql and not json:
         entries = (*chosen.remedies.values(), *chosen.removals)
         output.show(remedies_sql(entries), whole_lines=True)

@@ -16,12 +16,16 @@ from humble_ledger.core.remedies.design import IndexDesign
 class Proposals:
     """What is worth trying, the best first; and indexes that could stand in place of those.
 
-    ``more_alternatives`` were found and not kept.
+    ``more_alternatives`` were found and not kept. ``left_out`` are subjects that could not be
+    studied, each with the reason; ``declined`` tells why indexes are predicted by formula though
+    a planner was to be asked.
     """
 
     remedies: tuple[RemedyEntry, ...]
     alternatives: tuple[RemedyEntry, ...] = ()
     more_alternatives: int = 0
+    left_out: tuple[tuple[str, str], ...] = ()
+    declined: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +34,8 @@ class ChosenIndexes:
 
     ``writers`` are captured queries that change rows of a table that gets an index, with that
     table; ``rewrites`` need no index at all. ``timed`` tells whether captured times stand behind
-    the weights, or costs alone.
+    the weights, or costs alone. ``left_out`` and ``declined`` are as with `Proposals`, and ``ways``
+    are those by which the indexes were predicted.
     """
 
     choice: Choice
@@ -40,3 +45,5 @@ class ChosenIndexes:
     writers: tuple[tuple[str, str], ...] = ()
     timed: bool = True
     rewrites: tuple[RemedyEntry, ...] = ()
+    left_out: tuple[tuple[str, str], ...] = ()
+    declined: str = ""

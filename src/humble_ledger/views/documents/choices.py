@@ -64,7 +64,7 @@ class ChoiceDocument(Struct, frozen=True):
     """A choice: what should be saved if time follows the cost.
 
     Milliseconds are of captured time, and null when none was captured; shares are of all of it,
-    or then of all cost.
+    or then of all cost. ``unstudied`` are pairs of a query that could not be studied, and why.
     """
 
     budget: BudgetRow
@@ -82,6 +82,7 @@ class ChoiceDocument(Struct, frozen=True):
     curve: list[CurveRow]
     writers: list[str]
     remedies: list[RemedyRow]
+    unstudied: list[tuple[str, str]] = []
     kind: Literal["choice"] = "choice"
     version: Literal[2] = 2
 
@@ -148,4 +149,5 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         ],
         writers=[query for query, _ in chosen.writers],
         remedies=[remedy_row(entry) for entry in _all(chosen)],
+        unstudied=list(chosen.left_out),
     )

@@ -43,19 +43,23 @@ class RemedyRow(Struct, frozen=True):
 
 
 class RemediesDocument(Struct, frozen=True):
-    """Remedies."""
+    """Remedies; ``left_out`` are pairs of a query that could not be studied, and the reason."""
 
     remedies: list[RemedyRow]
+    left_out: list[tuple[str, str]] = []
     kind: Literal["remedies"] = "remedies"
     version: Literal[2] = 2
 
 
 def remedies_document(
-    entries: Iterable[RemedyEntry], alternatives: Iterable[RemedyEntry] = ()
+    entries: Iterable[RemedyEntry],
+    alternatives: Iterable[RemedyEntry] = (),
+    left_out: Iterable[tuple[str, str]] = (),
 ) -> RemediesDocument:
     """Remedies, then those that could stand in place of one of them."""
     rows = [remedy_row(entry) for entry in entries]
-    return RemediesDocument(rows + [remedy_row(entry, True) for entry in alternatives])
+    others = [remedy_row(entry, True) for entry in alternatives]
+    return RemediesDocument(rows + others, list(left_out))
 
 
 def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:

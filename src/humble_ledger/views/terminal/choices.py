@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
+from humble_ledger.views.terminal.remedies import predicted_by
 from humble_ledger.views.terminal.text import Text
 
 MOST_LEFT_OUT = 8
@@ -20,7 +21,7 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     choice = chosen.choice
     if not choice.picked:
         words = "No index within the budget is predicted to make any of these clearly cheaper."
-        return Text(words)
+        return Group(Text(words), *_unstudied(chosen))
     parts: list[RenderableType] = [_heading(chosen, numbers), Text("")]
     parts += [_picked(chosen, numbers), Text(""), _effects(chosen, numbers), Text("")]
     if choice.left_out:
@@ -38,8 +39,13 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     for entry in chosen.removals:
         size = numbers.size(-(entry.remedy.size_bytes_predicted or 0))
         parts.append(Text(f"{entry.id} {entry.remedy.summary}, {size}: {entry.remedy.reason}."))
+    parts += _unstudied(chosen)
     parts.append(_note(chosen, numbers))
     return Group(*parts)
+
+
+def _unstudied(chosen: ChosenIndexes) -> list[Text]:
+    return [Text(f"{what} is left out: {reason}") for what, reason in chosen.left_out]
 
 
 def _heading(chosen: ChosenIndexes, numbers: Numbers) -> Text:
@@ -184,6 +190,7 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         pays += "; no captured query changes these tables"
     return Text(
         f'{found} {pays}. "adds" is what would be lost without that one index, if time follows '
-        "the cost; all of it predicted by formula. Nothing was built.",
+        f"the cost; {predicted_by(tuple(chosen.remedies.values()), chosen.declined)}. Nothing was "
+        "built.",
         style="bright_black",
     )

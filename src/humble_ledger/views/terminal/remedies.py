@@ -8,6 +8,7 @@ from rich.console import Group, RenderableType
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.remedies.prediction.formula import WAY as FORMULA
 from humble_ledger.core.results.proposals import Proposals
 from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
@@ -18,10 +19,14 @@ from humble_ledger.views.terminal.text import Text
 def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None) -> RenderableType:
     """One line for each remedy and query: gain, size, reason; the best first."""
     entries = proposals.remedies
+    left_out = [Text(f"{what} is left out: {reason}") for what, reason in proposals.left_out]
     if not entries:
-        return Text("Nothing is predicted to make any of these clearly cheaper.")
+        none = Text("Nothing is predicted to make any of these clearly cheaper.")
+        return Group(none, *left_out)
     shown = entries[:top] if top is not None else entries
     parts: list[RenderableType] = [_table(shown, numbers), Text("")]
+    if left_out:
+        parts += [*left_out, Text("")]
     if len(shown) < len(entries):
         parts.append(Text(f"{len(entries) - len(shown)} more; leave --top out to see them."))
     elif proposals.alternatives:
@@ -34,7 +39,7 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
                 "these; naming a query shows those for it."
             )
         )
-    parts.append(Text(_note(shown), style="bright_black"))
+    parts.append(Text(_note(shown, proposals.declined), style="bright_black"))
     return Group(*parts)
 
 
@@ -79,11 +84,21 @@ def _size(remedy: Remedy, numbers: Numbers) -> str:
     return f"−{numbers.size(-size)}" if size < 0 else numbers.size(size)
 
 
-def _note(shown: Sequence[RemedyEntry]) -> str:
+def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
+    """By whom the costs of indexes are predicted, in a sentence."""
+    found = [p.way for e in entries if e.remedy.index is not None for p in e.remedy.predictions]
+    formula = sum(way == FORMULA for way in found)
+    if not found or formula == len(found):
+        why = f" ({declined.rstrip('.')})" if declined else ""
+        return f"those with indexes are predicted by formula{why}"
+    some = f", {formula} of {len(found)} by formula" if formula else ""
+    return f"those with indexes are the planner's own, asked on a copy without rows{some}"
+
+
+def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     note = (
-        "Costs are the server's estimates; predicted ones by formula for indexes, by the planner "
-        "itself for settings and rewrites. What statistics bring only a trial tells. Nothing was "
-        "built."
+        f"Costs are the server's estimates; {predicted_by(shown, declined)}. What statistics bring "
+        "only a trial tells. Nothing was built."
     )
     first = next((e for e in shown if e.remedy.index is not None), None)
     if first is None:

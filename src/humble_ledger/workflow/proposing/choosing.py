@@ -17,6 +17,7 @@ from humble_ledger.core.remedies.write_overhead import entries_now
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
+from humble_ledger.workflow.supposing.predictors import PredictWith
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -25,15 +26,17 @@ def choose_indexes(
     whats: Sequence[str],
     budget: Budget,
     progress: Progress = lambda _: None,
+    wish: PredictWith | None = None,
 ) -> ChosenIndexes:
     """The indexes that together save most of the captured time within a budget; all are kept."""
-    pool = Pool.of(workspace, whats, progress)
+    pool = Pool.of(workspace, whats, progress, wish)
     studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}
     rewrites = [o for each in studied for o in each.others if o.type is RemedyType.REWRITE]
     timed = any(each.weight_ms for each in studied)
     touched = {design.table for design in priced}
+    pool.prime(priced)
     problem = Problem(
         queries=tuple(
             Weighed(
@@ -68,4 +71,6 @@ def choose_indexes(
         writers_of(workspace, {design.table for design in remedies}),
         timed,
         tuple(workspace.ledger.remedies.keep(remedy) for remedy in rewrites),
+        pool.left_out,
+        pool.declined,
     )

@@ -16,6 +16,7 @@ from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema
 from humble_ledger.workflow.proposing.studying import Studied
+from humble_ledger.workflow.supposing.predictors import PredictWith
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_PER_QUERY = 3
@@ -26,6 +27,7 @@ def propose(
     whats: Sequence[str] = (),
     progress: Progress = lambda _: None,
     types: Collection[RemedyType] = tuple(RemedyType),
+    wish: PredictWith | None = None,
 ) -> Proposals:
     """Changes that should help the subjects (all captured queries when none is named).
 
@@ -35,7 +37,7 @@ def propose(
     beaten by a smaller one are given as alternatives; when none is named, the schema is
     looked at, too.
     """
-    pool = Pool.of(workspace, whats, progress)
+    pool = Pool.of(workspace, whats, progress, wish)
     studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     weights = _weights(studied)
@@ -59,7 +61,7 @@ def propose(
     first = [remedy.index for remedy in found if remedy.index is not None]
     found += made_superfluous(first, pool.tables.values(), plans, told)
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
-    return Proposals(kept, _kept(workspace, others), hidden)
+    return Proposals(kept, _kept(workspace, others), hidden, pool.left_out, pool.declined)
 
 
 def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:
@@ -73,6 +75,7 @@ def _best_indexes(
     """The indexes that together save most, with what each adds, and others that are good too."""
     useful = pool.priced()
     priced = {p.design: p for p in useful if not pool.needless(p)}
+    pool.prime(priced)
     problem = Problem(
         queries=tuple(
             Weighed(each.query, cost * weights.get(each.query, 1.0), cost)

@@ -13,9 +13,11 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, index_remedy
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.remedies.prediction.contract import Predictor, WhatIfCost
+from humble_ledger.core.remedies.prediction.planned import WAY as PLANNER
 from humble_ledger.core.remedies.write_overhead import SeenUpdate, write_overhead_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
+from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.studying import Studied, study
 from humble_ledger.workflow.reading.ranking import captured_queries
@@ -27,14 +29,16 @@ from humble_ledger.workflow.workspace import Workspace
 class Pool:
     """All candidates of the studied queries, priced by one predictor; each is asked once.
 
-    ``declined`` tells why the planner could not be asked; "" when it was.
+    ``declined`` tells why the planner could not be asked; "" when it was. ``left_out`` are
+    subjects that could not be studied, each with the reason.
     """
 
     studied: Sequence[Studied]
     predictor: Predictor
     progress: Progress
     declined: str = ""
-    _outlooks: dict[tuple[str, frozenset[IndexDesign]], WhatIfCost] = field(default_factory=dict)
+    left_out: tuple[tuple[str, str], ...] = ()
+    _outlooks: dict[str, dict[frozenset[IndexDesign], WhatIfCost]] = field(default_factory=dict)
     _by_query: dict[str, Studied] = field(default_factory=dict)
     _candidates: dict[IndexDesign, Candidate] = field(default_factory=dict)
     tables: dict[TableName, TableFacts] = field(default_factory=dict)
@@ -55,12 +59,18 @@ class Pool:
         wish: PredictWith | None = None,
     ) -> Pool:
         """The pool for some subjects, or for all captured queries when none is named."""
-        studied = []
+        studied, left_out = [], []
         for what in whats or captured_queries(workspace):
             progress(f"studying {what}")
-            studied.append(study(workspace, what))
+            try:
+                studied.append(study(workspace, what))
+            except HumbleError as error:
+                # One statement that fails must not take the others' proposals away.
+                if len(whats) == 1:
+                    raise
+                left_out.append((what, str(error)))
         predictor, declined = predictor_of(workspace, progress, wish)
-        return Pool(studied, predictor, progress, declined)
+        return Pool(studied, predictor, progress, declined, tuple(left_out))
 
     def priced(self, *, merging: bool = False) -> list[Priced]:
         """Every candidate that clearly helps a query by itself, with all that it does.
@@ -98,11 +108,22 @@ class Pool:
         """What a query would cost with these indexes."""
         studied = self._by_query[query]
         mine = frozenset(design for design in designs if design.table in studied.tables)
-        key = (query, mine)
-        if key not in self._outlooks:
-            ordered = sorted(mine, key=lambda design: design.words)
-            self._outlooks[key] = self.predictor.outlook(studied.asked, ordered)
-        return self._outlooks[key]
+        known = self._outlooks.setdefault(query, {})
+        if mine not in known:
+            known[mine] = _follows(mine, known) or self.predictor.outlook(
+                studied.asked, sorted(mine, key=lambda design: design.words)
+            )
+        return known[mine]
+
+    def prime(self, designs: Iterable[IndexDesign]) -> None:
+        """Ask of every query what it would use if all of these were there.
+
+        Of smaller sets most then need not be asked.
+        """
+        everything = frozenset(designs)
+        for each in self.studied:
+            self.progress(f"planning {each.query} with all of {len(everything)} indexes")
+            self.outlook(each.query, everything)
 
     def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
         """The predicted cost of a query with these indexes."""
@@ -126,6 +147,20 @@ class Pool:
             for each in self.studied
             if design.table in each.tables
         )
+
+
+def _follows(
+    designs: frozenset[IndexDesign], known: Mapping[frozenset[IndexDesign], WhatIfCost]
+) -> WhatIfCost | None:
+    """What a planner finds with a set, where it follows from what it found with a larger one.
+
+    The cheapest of many plans is still the cheapest of some of them, as long as it is among
+    these: as long as all indexes that it uses are left.
+    """
+    for larger, found in known.items():
+        if designs <= larger and found.way == PLANNER and {u.design for u in found.used} <= designs:
+            return found
+    return None
 
 
 @dataclass(slots=True)

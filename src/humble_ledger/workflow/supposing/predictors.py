@@ -7,7 +7,7 @@ from enum import StrEnum
 from humble_ledger.core.remedies.prediction.contract import Predictor
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
-from humble_ledger.errors import HumbleError
+from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.supposing.planner import HollowPlanner
 from humble_ledger.workflow.workspace import Workspace
@@ -18,6 +18,17 @@ class PredictWith(StrEnum):
 
     PLANNER = "planner"
     FORMULA = "formula"
+
+
+def predictor_named(word: str) -> PredictWith | None:
+    """The way that a word of the command line names; None for "".
+
+    Raises:
+        WrongUsage: it names none.
+    """
+    if word and word not in tuple(PredictWith):
+        raise WrongUsage(f'Unknown way of predicting "{word}".', "Use planner or formula.")
+    return PredictWith(word) if word else None
 
 
 def predictor_of(

@@ -50,7 +50,7 @@ class PlannedPredictor:
         before = asked.plan.cost_total or 0.0
         mine = self._shapes(asked, designs)
         now = self._plan(asked.statement, {})
-        if now is None or not _nearly(now.cost_total or 0.0, before):
+        if now is None or not nearly_same(now.cost_total or 0.0, before):
             self.declined.add(asked.statement.sql)
             return self.formula.outlook(asked, designs)
         found = self._plan(asked.statement, mine)
@@ -83,7 +83,8 @@ class PlannedPredictor:
         return self._plans[key]
 
 
-def _nearly(cost: float, other: float) -> bool:
+def nearly_same(cost: float, other: float) -> bool:
+    """Whether a copy plans as its target does, by the costs with nothing supposed."""
     return abs(cost - other) <= NEARLY_SAME * max(cost, other, 1.0)
 
 

@@ -140,6 +140,7 @@ def _fill(
     with contextlib.closing(owner(cluster, source)) as loader:
         refused = load(before, loader, admin)
         loader.execute("RESET ALL")
+        StatisticsWriter(admin).labels(source)
         failed = insert_ends(loader, source)
         refused += load(after, loader, admin, lambda error: _one_row_less(loader, error))
     admin.execute("UPDATE pg_constraint SET convalidated = true WHERE contype = 'f'")

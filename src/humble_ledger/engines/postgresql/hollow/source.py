@@ -58,6 +58,28 @@ FROM pg_stats s WHERE s.schemaname <> ALL(%s)
 """
 _RANGES_FROM = 170_000
 _RANGES = "s.range_length_histogram::text, s.range_empty_frac, s.range_bounds_histogram::text"
+_OF_COLUMN = (
+    "WHERE p.starelid = format('%%I.%%I', s.schemaname, s.tablename)::regclass "
+    "AND p.stainherit = s.inherited AND p.staattnum = (SELECT a.attnum FROM pg_attribute a "
+    "WHERE a.attrelid = p.starelid AND a.attname = s.attname)"
+)
+
+
+def _slot(kind: int, what: str) -> str:
+    """What the slot of one kind holds, in the catalogue behind `pg_stats`."""
+    slots = " ".join(f"WHEN p.stakind{n} THEN {what.format(n=n)}" for n in range(1, 6))
+    return f"(SELECT (CASE {kind} {slots} END)::text FROM pg_statistic p {_OF_COLUMN})"  # noqa: S608
+
+
+# Before that version only the catalogue behind the view has them, and only for a superuser.
+_RANGES_BEFORE = (
+    f"{_slot(6, 'p.stavalues{n}')}, {_slot(6, 'p.stanumbers{n}[1]')}::real, "
+    f"{_slot(7, 'p.stavalues{n}')}"
+)
+_LABELS_SQL = """
+SELECT n.nspname, t.typname, e.enumlabel, e.oid::bigint
+FROM pg_enum e JOIN pg_type t ON t.oid = e.enumtypid JOIN pg_namespace n ON n.oid = t.typnamespace
+"""
 _EXTENDED_SQL = """
 SELECT n.nspname, e.stxname, {inherited}, d.stxdndistinct::bytea, d.stxddependencies::bytea,
        d.stxdmcv::bytea, d.stxdexpr IS NOT NULL
@@ -67,7 +89,8 @@ JOIN pg_namespace n ON n.oid = e.stxnamespace
 _INHERITED_FROM = 150_000
 # Columns that an index which holds every row leads with: the planner looks up their ends in it.
 _LEADING_SQL = """
-SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL)
+SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL),
+       t.typcategory IN ('N', 'D', 'S', 'T', 'I', 'E')
 FROM pg_attribute a
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -82,7 +105,9 @@ WHERE c.relkind = 'r' AND c.reltuples > 0 AND a.attnum > 0 AND NOT a.attisdroppe
                 AND (o.opcintype = t.oid OR o.opcintype = t.typbasetype
                      OR t.typtype = 'e' AND o.opcintype = 'anyenum'::regtype
                      OR t.typname = 'varchar' AND o.opcintype = 'text'::regtype))
-GROUP BY 1, 2, 3, a.attnum HAVING bool_or(i.indexrelid IS NOT NULL) OR max(c.relpages) <= %s
+GROUP BY 1, 2, 3, a.attnum, t.typcategory
+HAVING bool_or(i.indexrelid IS NOT NULL)
+    OR max(c.relpages) <= %s AND t.typcategory IN ('N', 'D', 'S', 'T', 'I', 'E')
 ORDER BY 1, 2, a.attnum
 """
 _ENDS_TIMEOUT_MS = 2_000
@@ -167,7 +192,8 @@ class Source:
     """All that is read of the target beside its schema.
 
     ``ends`` has the least and the greatest value, as text, of columns by (schema, table, column).
-    ``notes`` say what could not be read.
+    ``labels`` are those of enumerations (schema, type, label, number), ``notes`` say what could
+    not be read.
     """
 
     database: Database
@@ -177,6 +203,7 @@ class Source:
     statistics: tuple[ColumnStatistics, ...]
     extended: tuple[ExtendedStatistics, ...]
     ends: Mapping[tuple[str, str, str], tuple[str | None, str | None]]
+    labels: tuple[tuple[str, str, str, int], ...] = ()
     notes: tuple[str, ...] = field(default=())
 
 
@@ -200,10 +227,16 @@ def read_source(connection: Connection, user: str) -> Source:
             statistics = _statistics(connection, database.version)
             extended = _extended(connection, database.version, notes)
             ends = _ends(connection, notes)
+            labels = tuple(
+                (str(schema), str(type_), str(label), int(str(number)))
+                for schema, type_, label, number in connection.execute(_LABELS_SQL)
+            )
         finally:
             connection.rollback()
     path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
-    return Source(database, settings, path, relations, statistics, extended, ends, tuple(notes))
+    return Source(
+        database, settings, path, relations, statistics, extended, ends, labels, tuple(notes)
+    )
 
 
 def fingerprint(source: Source) -> str:
@@ -233,7 +266,12 @@ def _relations(connection: Connection) -> tuple[Relation, ...]:
 
 
 def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics, ...]:
-    ranges = _RANGES if version >= _RANGES_FROM else "null, null, null"
+    ranges = _RANGES
+    if version < _RANGES_FROM:
+        allowed = connection.execute(
+            "SELECT has_table_privilege('pg_statistic', 'SELECT')"
+        ).fetchone()
+        ranges = _RANGES_BEFORE if allowed and allowed[0] else "null, null, null"
     query = sql.SQL(_STATISTICS_SQL).format(ranges=sql.SQL(ranges))
     rows = connection.execute(query, (list(SYSTEM_SCHEMAS),)).fetchall()
     return tuple(ColumnStatistics(*row) for row in rows)
@@ -267,9 +305,9 @@ def _ends(
     connection: Connection, notes: list[str]
 ) -> dict[tuple[str, str, str], tuple[str | None, str | None]]:
     rows = connection.execute(_LEADING_SQL, (list(SYSTEM_SCHEMAS), MOST_PAGES_READ)).fetchall()
-    by_table: dict[tuple[str, str], list[str]] = {}
-    for schema, table, column, _ in rows:
-        by_table.setdefault((str(schema), str(table)), []).append(str(column))
+    by_table: dict[tuple[str, str], list[tuple[str, bool]]] = {}
+    for schema, table, column, indexed, _ in rows:
+        by_table.setdefault((str(schema), str(table)), []).append((str(column), bool(indexed)))
     found: dict[tuple[str, str, str], tuple[str | None, str | None]] = {}
     failed = []
     connection.execute(
@@ -280,7 +318,7 @@ def _ends(
         if values is None:
             failed.append(f"{schema}.{table}")
             continue
-        for place, column in enumerate(columns):
+        for place, (column, _) in enumerate(columns):
             found[schema, table, column] = (values[2 * place], values[2 * place + 1])
     if failed:
         notes.append(
@@ -291,21 +329,27 @@ def _ends(
 
 
 def _ends_of(
-    connection: Connection, schema: str, table: str, columns: Sequence[str]
+    connection: Connection, schema: str, table: str, columns: Sequence[tuple[str, bool]]
 ) -> tuple[str | None, ...] | None:
+    """The least and the greatest of each column: by its index, else all in one scan."""
     source = sql.Identifier(schema, table)
     end = sql.SQL(
         "(SELECT {c}::text AS shown FROM ONLY {t} WHERE {c} IS NOT NULL ORDER BY {c} {d} LIMIT 1)"
     )
+    least = sql.SQL("{}({})::text")
     parts = [
         end.format(c=sql.Identifier(column), t=source, d=sql.SQL(direction))
-        for column in columns
-        for direction in ("ASC", "DESC")
+        if indexed
+        else least.format(sql.SQL(name), sql.Identifier(column))
+        for column, indexed in columns
+        for direction, name in (("ASC", "min"), ("DESC", "max"))
     ]
+    scanned = sql.SQL("") if all(indexed for _, indexed in columns) else sql.SQL(" FROM ONLY {}")
     connection.execute("SAVEPOINT humble_ends")
     try:
         with translated():
-            row = connection.execute(sql.SQL("SELECT {}").format(sql.SQL(", ").join(parts)))
+            listed = sql.SQL(", ").join(parts)
+            row = connection.execute(sql.SQL("SELECT {}{}").format(listed, scanned.format(source)))
             values = row.fetchone()
     except HumbleError:
         connection.execute("ROLLBACK TO SAVEPOINT humble_ends")

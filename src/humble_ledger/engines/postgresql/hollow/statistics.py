@@ -77,6 +77,7 @@ _COMMON, _BOUNDS, _CORRELATION, _ELEMENTS, _ELEMENT_COUNTS, _RANGE_LENGTHS, _RAN
     1, 8
 )
 _SLOTS = 5
+_APART = 2_000_000_000  # from the numbers that a server has given to objects
 
 
 class StatisticsWriter:
@@ -108,6 +109,24 @@ class StatisticsWriter:
             except psycopg.Error:
                 failed.append(f"{each.schema}.{each.table}.{each.column}")
         return failed
+
+    def labels(self, source: Source) -> None:
+        """Give the labels of enumerations the numbers they have on the target.
+
+        Statistics of several columns hold these numbers. Before anything is kept in a table.
+        """
+        kept = [tuple(values) for values in zip(*source.labels, strict=True)]
+        if not kept:
+            return
+        for shift in (_APART, 0):  # all of them elsewhere first, so that none is met twice
+            self._connection.execute(
+                "UPDATE pg_enum e SET oid = (v.number + %s)::oid "
+                "FROM (SELECT * FROM unnest(%s::text[], %s::text[], %s::text[], %s::bigint[])) "
+                "AS v(schema, type, label, number) JOIN pg_namespace n ON n.nspname = v.schema "
+                "JOIN pg_type t ON t.typnamespace = n.oid AND t.typname = v.type "
+                "WHERE e.enumtypid = t.oid AND e.enumlabel = v.label",
+                (shift, *(list(values) for values in kept)),
+            )
 
     def extended(self, found: Iterable[ExtendedStatistics], version: int) -> list[str]:
         """What statistics objects hold; those that could not be written."""

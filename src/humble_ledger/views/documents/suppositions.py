@@ -1,0 +1,71 @@
+"""What if: each query's cost now and under a supposition."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from msgspec import Struct
+
+from humble_ledger.core.results.suppositions import Supposition
+from humble_ledger.core.routes.exploring import said
+
+
+class SupposedQueryRow(Struct, frozen=True):
+    """One query: costs are the planner's estimates, plans in a few words."""
+
+    id: str
+    cost_before: float
+    cost_after: float
+    uses: list[str]
+    plan_before: str
+    plan_after: str
+    same_shape: bool
+    caution: str
+
+
+class SupposedIndexRow(Struct, frozen=True):
+    """An index that is supposed to be there."""
+
+    definition: str
+    size_bytes_predicted: int
+
+
+class SuppositionDocument(Struct, frozen=True):
+    """What was supposed, and what became of each query.
+
+    ``left_out`` are pairs of a query and the reason why it could not be planned; ``cautions`` say
+    what the copy lacks.
+    """
+
+    way: str
+    queries: list[SupposedQueryRow]
+    indexes: list[SupposedIndexRow]
+    without: list[str]
+    settings: dict[str, str]
+    left_out: list[tuple[str, str]]
+    cautions: list[str]
+    plans_asked: int
+    took_ms: float
+    kind: Literal["supposition"] = "supposition"
+    version: Literal[1] = 1
+
+
+def supposition_document(found: Supposition) -> SuppositionDocument:
+    """A supposition."""
+    return SuppositionDocument(
+        found.way,
+        [
+            SupposedQueryRow(
+                q.query, round(q.cost_before, 2), round(q.cost_after, 2), list(q.uses),
+                said(q.before), said(q.after), q.comparison.same_shape, q.caution,
+            )
+            for q in found.queries
+        ],
+        [SupposedIndexRow(i.definition, i.size_bytes) for i in found.indexes],
+        list(found.without),
+        dict(found.settings),
+        list(found.left_out),
+        list(found.notes),
+        found.asked,
+        round(found.took_ms, 1),
+    )  # fmt: skip

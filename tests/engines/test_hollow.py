@@ -1,0 +1,287 @@
+"""A hollow plans as its target does, also with what is not there; and nothing escapes from it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import textwrap
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from psycopg import RawCursor
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.postgresql.engine import PostgresEngine
+from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
+from humble_ledger.engines.postgresql.launcher import Cluster
+from humble_ledger.engines.postgresql.plans.reader import read_plan
+from humble_ledger.engines.postgresql.session import PostgresSession
+from tests.conftest import FOUND, MAJORS
+
+# Every kind of thing that a schema may have and a planner look at.
+SCHEMA = """
+CREATE SCHEMA quay;
+CREATE TYPE mood AS ENUM ('calm', 'rough', 'storm');
+CREATE DOMAIN short AS varchar(10) CHECK (length(VALUE) > 0);
+CREATE DOMAIN share AS numeric(5,2) CHECK (VALUE BETWEEN 0 AND 100);
+CREATE FUNCTION doubled(integer) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 2 * $1';
+CREATE TABLE "Odd Table" (
+    "Key" integer GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "select" integer NOT NULL, sea mood,
+    code short NOT NULL, part share, tags text[], doc jsonb, during int4range,
+    at timestamptz NOT NULL,
+    twice integer GENERATED ALWAYS AS ("select" * 2) STORED, note text, flag boolean,
+    fixed char(4), small real, CHECK ("select" >= 0), CHECK (at > '2001-01-01'));
+INSERT INTO "Odd Table" ("select", sea, code, part, tags, doc, during, at, note, flag, fixed, small)
+    SELECT n % 700, (ARRAY['calm','calm','rough','storm'])[1 + n % 4]::mood, 'c' || n % 900,
+           n % 101, ARRAY['t' || n % 30, 'u' || n % 7], jsonb_build_object('a', n % 50),
+           int4range(n, n + n % 40 + 1), timestamptz '2024-01-01' + n * interval '1 minute',
+           CASE WHEN n % 3 = 0 THEN 'it''s "' || n % 400 END, n % 2 = 0, n % 60, n
+    FROM generate_series(1, 20000) n;
+CREATE INDEX ON "Odd Table" (lower(note)) WHERE flag;
+CREATE INDEX ON "Odd Table" USING gin (tags);
+CREATE INDEX ON "Odd Table" USING gist (during);
+CREATE INDEX ON "Odd Table" USING hash (code);
+CREATE INDEX odd_at ON "Odd Table" USING brin (at);
+CREATE INDEX odd_twice ON "Odd Table" (doubled("select"), sea DESC NULLS LAST);
+CREATE STATISTICS odd_pairs (ndistinct, dependencies, mcv) ON sea, flag FROM "Odd Table";
+CREATE TABLE quay.one (id integer PRIMARY KEY, lone text UNIQUE NOT NULL);
+INSERT INTO quay.one VALUES (1, 'alone');
+CREATE TABLE quay.none (id bigint PRIMARY KEY, at date);
+CREATE TABLE quay.visit (day date NOT NULL, berth integer NOT NULL, boat integer, fee numeric)
+    PARTITION BY RANGE (day);
+CREATE TABLE quay.visit_1 PARTITION OF quay.visit FOR VALUES FROM ('2024-01-01') TO ('2024-07-01');
+CREATE TABLE quay.visit_2 PARTITION OF quay.visit FOR VALUES FROM ('2024-07-01') TO ('2025-01-01');
+INSERT INTO quay.visit SELECT date '2024-01-01' + n % 366, n % 40, n % 3000, n % 77
+    FROM generate_series(1, 30000) n;
+CREATE TABLE quay.boat (boat integer PRIMARY KEY, name text NOT NULL,
+    of integer REFERENCES quay.one);
+INSERT INTO quay.boat SELECT n, 'boat ' || n, 1 FROM generate_series(0, 2999) n;
+ALTER TABLE quay.visit ADD FOREIGN KEY (boat) REFERENCES quay.boat;
+CREATE VIEW quay.visits AS SELECT v.*, b.name FROM quay.visit v JOIN quay.boat b USING (boat);
+CREATE MATERIALIZED VIEW quay.months AS SELECT date_trunc('month', day) AS m, count(*) AS n
+    FROM quay.visit GROUP BY 1;
+ANALYZE;
+"""
+STATEMENTS = [
+    'SELECT * FROM "Odd Table" WHERE "Key" = 77',
+    'SELECT * FROM "Odd Table" WHERE "Key" > 19990',
+    'SELECT * FROM "Odd Table" WHERE "Key" > 500000',
+    'SELECT * FROM "Odd Table" WHERE "select" = 5 AND sea = \'storm\'',
+    "SELECT * FROM \"Odd Table\" WHERE sea > 'calm' AND flag",
+    "SELECT count(*) FROM \"Odd Table\" WHERE sea = 'calm' AND NOT flag",
+    "SELECT * FROM \"Odd Table\" WHERE lower(note) = 'it''s \"3' AND flag",
+    "SELECT * FROM \"Odd Table\" WHERE tags @> ARRAY['t3']",
+    'SELECT * FROM "Odd Table" WHERE during @> 700',
+    "SELECT * FROM \"Odd Table\" WHERE code = 'c17'",
+    "SELECT * FROM \"Odd Table\" WHERE at >= '2024-01-14 12:00+00'",
+    'SELECT * FROM "Odd Table" WHERE doc @> \'{"a": 7}\' AND part > 90',
+    'SELECT * FROM "Odd Table" WHERE doubled("select") = 40 ORDER BY sea DESC NULLS LAST',
+    "SELECT * FROM \"Odd Table\" WHERE fixed = '17' AND small BETWEEN 5 AND 600",
+    "SELECT * FROM quay.one WHERE lone = 'alone'",
+    "SELECT * FROM quay.none WHERE at > '2024-01-01'",
+    "SELECT * FROM quay.visit WHERE day = '2024-03-03' AND berth = 7",
+    "SELECT name, sum(fee) FROM quay.visits WHERE day >= '2024-12-01' GROUP BY name",
+    "SELECT * FROM quay.boat b LEFT JOIN quay.visit v USING (boat) WHERE b.name LIKE 'boat 29%'",
+    "SELECT * FROM quay.months WHERE n > 10",
+    'SELECT o."select", (SELECT max(fee) FROM quay.visit v WHERE v.boat = o."select") '
+    'FROM "Odd Table" o',
+    'WITH w AS (SELECT "select" AS s, count(*) AS n FROM "Odd Table" GROUP BY 1) SELECT * FROM w '
+    "JOIN quay.visit v ON v.boat = w.s ORDER BY n DESC LIMIT 20",
+]
+INDEXES = [
+    '"Odd Table" ("select")',
+    '"Odd Table" ("select", sea) INCLUDE (code)',
+    '"Odd Table" (part DESC) WHERE flag',
+    '"Odd Table" (at, sea)',
+    "quay.visit (boat)",
+    "quay.visit_1 (berth, day)",
+    "quay.boat (name text_pattern_ops)",
+]
+
+
+@pytest.fixture(scope="module", params=MAJORS, ids=lambda m: f"pg{m}")
+def target(request: pytest.FixtureRequest) -> Iterator[str]:
+    if request.param not in FOUND:
+        pytest.skip("these server programs are not here")
+    with Cluster(FOUND[request.param]) as cluster:
+        with psycopg.connect(cluster.url("postgres"), autocommit=True) as server:
+            server.execute(SCHEMA)
+            server.execute("VACUUM ANALYZE")
+        yield cluster.url("postgres")
+
+
+@pytest.fixture(scope="module")
+def hollow(target: str) -> Iterator[PostgresHollow]:
+    with PostgresEngine().hollow(target) as made:
+        assert isinstance(made, PostgresHollow)
+        yield made
+
+
+def _steps(plan: Plan) -> list[tuple[str, str]]:
+    return [(node.label, node.relation) for node in plan.nodes()]
+
+
+def test_with_nothing_supposed_it_plans_and_costs_exactly_as_the_target(
+    target: str, hollow: PostgresHollow
+) -> None:
+    session = PostgresSession(target, Limits())
+    for text in STATEMENTS:
+        there = session.explain(Statement(text)).plan
+        here = hollow.explain(Statement(text), {}).plan
+        assert _steps(here) == _steps(there), text
+        # How full an inverted index is stands in its first page, which nobody may read.
+        within = 1e-3 if "tags" in text else 0.0
+        assert here.cost_total == pytest.approx(there.cost_total, rel=within, abs=0.0), text
+    session.close()
+    assert not hollow.notes, hollow.notes
+
+
+def test_a_supposed_index_is_planned_as_the_real_one(target: str, hollow: PostgresHollow) -> None:
+    session = PostgresSession(target, Limits())
+    formula = FormulaPredictor(session.costs, session)
+    used = 0
+    for text in INDEXES:
+        design = parse_index(text)
+        shape = formula.shape(design, session.tables([design.table])[design.table])
+        with psycopg.connect(target) as server:
+            server.execute(design.create_sql("really").encode())
+            for statement in STATEMENTS:
+                row = RawCursor(server).execute(
+                    f"EXPLAIN (FORMAT JSON, VERBOSE) {statement}".encode()
+                )
+                real = read_plan(row.fetchone()[0], "")  # type: ignore[index]
+                here = hollow.explain(Statement(statement), {design: shape}).plan
+                assert _steps(here) == _steps(real), (text, statement)
+                assert here.cost_total == pytest.approx(real.cost_total, rel=0.05), statement
+                used += any(name in hollow.names({design: shape}) for name in _indexes(here))
+            server.rollback()
+    assert used >= 5
+    session.close()
+
+
+def _indexes(plan: Plan) -> set[str]:
+    return {node.index for node in plan.nodes() if node.index}
+
+
+def test_an_index_supposed_gone_is_planned_without(target: str, hollow: PostgresHollow) -> None:
+    statement = "SELECT * FROM \"Odd Table\" WHERE at >= '2024-01-14 12:00+00'"
+    before = hollow.explain(Statement(statement), {}).plan
+    without = hollow.explain(Statement(statement), {}, without=[TableName("public", "odd_at")]).plan
+    with psycopg.connect(target) as server:
+        server.execute("DROP INDEX odd_at")
+        row = server.execute(f"EXPLAIN (FORMAT JSON, VERBOSE) {statement}".encode()).fetchone()
+        server.rollback()
+    assert row is not None
+    real = read_plan(row[0], "")
+    assert _steps(without) == _steps(real) and without.cost_total == real.cost_total
+    again = hollow.explain(Statement(statement), {}).plan
+    assert again.cost_total == before.cost_total
+
+
+def test_the_target_sees_nothing_but_reads(target: str) -> None:
+    watched = """SELECT pg_current_wal_insert_lsn()::text,
+        (SELECT sum(n_tup_ins + n_tup_upd + n_tup_del)
+        FROM pg_stat_all_tables WHERE schemaname <> 'pg_catalog'),
+        (SELECT count(*) FROM pg_locks WHERE mode NOT IN ('AccessShareLock', 'ExclusiveLock')),
+        (SELECT md5(string_agg(c::text, '' ORDER BY oid)) FROM pg_class c)"""
+    with psycopg.connect(target, autocommit=True) as server:
+        with PostgresEngine().hollow(target):
+            pass  # the first reading of a page may leave marks in it, whoever reads
+        server.execute("CHECKPOINT")
+        server.execute(watched)
+        before = server.execute(watched).fetchone()
+        with PostgresEngine().hollow(target) as made:
+            design = parse_index("quay.visit (boat)")
+            session = PostgresSession(target, Limits())
+            formula = FormulaPredictor(session.costs, session)
+            shape = formula.shape(design, session.tables([design.table])[design.table])
+            made.explain(Statement(STATEMENTS[17]), {design: shape})
+            assert server.execute(watched).fetchone() == before
+            session.close()
+        assert server.execute(watched).fetchone() == before
+
+
+HOSTILE = """
+CREATE FUNCTION does() RETURNS integer LANGUAGE plpgsql AS $$
+BEGIN EXECUTE format('COPY (SELECT 1) TO PROGRAM %L', 'touch {0}'); RETURN 1;
+EXCEPTION WHEN insufficient_privilege THEN RETURN 2; END $$;
+CREATE FUNCTION acts(integer) RETURNS integer LANGUAGE plpgsql IMMUTABLE AS
+    $$ BEGIN RETURN public.does(); END $$;
+CREATE FUNCTION rises() RETURNS boolean LANGUAGE plpgsql AS $$
+BEGIN ALTER ROLE CURRENT_USER SUPERUSER; RETURN true;
+EXCEPTION WHEN others THEN RETURN true; END $$;
+CREATE DOMAIN trap AS integer CHECK (acts(VALUE) > 0);
+CREATE TABLE bait (id integer PRIMARY KEY, t trap, v integer CHECK (acts(v) > 0 AND rises()),
+    w integer GENERATED ALWAYS AS (acts(1)) STORED);
+CREATE INDEX ON bait (acts(v));
+ALTER TABLE bait ENABLE ROW LEVEL SECURITY;
+CREATE POLICY p ON bait USING (acts(v) > 0);
+"""
+
+
+@pytest.fixture
+def anybodys() -> Iterator[Path]:
+    """A folder that every user can write to."""
+    folder = Path(tempfile.mkdtemp(dir="/var/tmp"))
+    folder.chmod(0o777)
+    yield folder
+    shutil.rmtree(folder)
+
+
+def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path) -> None:
+    """What an untrusted author put into the schema runs nowhere as a superuser."""
+    acted = anybodys / "acted"
+    with Cluster(FOUND[MAJORS[0]]) as cluster:
+        url = cluster.url("postgres")
+        with psycopg.connect(url, autocommit=True) as server:
+            server.execute(HOSTILE.replace("{0}", str(acted)).encode())
+            server.execute("CREATE FUNCTION ev() RETURNS event_trigger LANGUAGE plpgsql AS "
+                           "$$ BEGIN PERFORM acts(1); END $$")  # fmt: skip
+            server.execute("INSERT INTO bait SELECT n, n, n FROM generate_series(1, 500) n")
+            server.execute("ANALYZE bait")
+            server.execute("CREATE EVENT TRIGGER e ON ddl_command_end EXECUTE FUNCTION ev()")
+        assert acted.exists()
+        acted.unlink()  # on the target itself it may act: its owner is superuser
+        with PostgresEngine().hollow(url) as made:
+            for text in ("SELECT * FROM bait WHERE acts(v) = 1", "SELECT * FROM bait WHERE t = 3"):
+                made.explain(Statement(text), {})
+            assert isinstance(made, PostgresHollow)
+            roles = made.admin.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
+            assert roles == [("humble",)]
+        assert not acted.exists()
+
+
+def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path) -> None:
+    script = textwrap.dedent(f"""
+        import time
+        from humble_ledger.engines.postgresql.engine import PostgresEngine
+        with PostgresEngine().hollow({target!r}) as made:
+            print(made.cluster.folder, flush=True)
+            time.sleep(60)
+    """)
+    running = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    assert running.stdout is not None
+    folder = Path(running.stdout.readline().strip())
+    assert folder.is_dir()
+    mode = folder.stat().st_mode & 0o077
+    running.kill()
+    running.wait()
+    for _ in range(300):
+        if not folder.exists():
+            break
+        time.sleep(0.1)
+    assert not folder.exists() and mode == 0
+    servers = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True)
+    assert str(folder) not in servers.stdout
+    assert os.path.exists("/proc")
