@@ -214,7 +214,7 @@ def test_the_target_sees_nothing_but_reads(target: str) -> None:
 
 HOSTILE = """
 CREATE FUNCTION does() RETURNS integer LANGUAGE plpgsql AS $$
-BEGIN EXECUTE format('COPY (SELECT 1) TO PROGRAM %L', 'touch {0}'); RETURN 1;
+BEGIN EXECUTE format('COPY (SELECT 1) TO PROGRAM %L', 'cat > {0}'); RETURN 1;
 EXCEPTION WHEN insufficient_privilege THEN RETURN 2; END $$;
 CREATE FUNCTION acts(integer) RETURNS integer LANGUAGE plpgsql IMMUTABLE AS
     $$ BEGIN RETURN public.does(); END $$;
