@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import tempfile
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -20,6 +21,7 @@ from hypothesis import settings
 from humble_ledger.demo.scenario import LOG_PREFIX, build_scenario, scenario_cluster
 from humble_ledger.demo.workload import load_workload, send_workload
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.program import Program
@@ -112,7 +114,18 @@ def humble(tmp_path: Path) -> Program:
 
 def clean_environment() -> dict[str, str]:
     """The environment without what would name a server, a target or a terminal's width."""
-    return {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE", "COLUMNS"))}
+    kept = {k: v for k, v in os.environ.items() if not k.startswith(("PG", "HUMBLE", "COLUMNS"))}
+    return kept | {FOLDER_VARIABLE: os.environ[FOLDER_VARIABLE]}
+
+
+@pytest.fixture(scope="session", autouse=True)
+def hollows() -> Iterator[Path]:
+    """Where this worker's hollows are kept between the programs it runs."""
+    folder = Path(tempfile.mkdtemp(prefix="humble-tests-", dir="/var/tmp"))
+    folder.chmod(0o755)  # the server's user must get through
+    os.environ[FOLDER_VARIABLE] = str(folder)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")

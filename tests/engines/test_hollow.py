@@ -24,9 +24,16 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
+from humble_ledger.engines.postgresql.hollow.house import (
+    FOLDER_VARIABLE,
+    kept_hollows,
+    kept_houses,
+    removed,
+)
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
+from humble_ledger.errors import RefusedForSafety
 from tests.conftest import FOUND, MAJORS
 
 # Every kind of thing that a schema may have and a planner look at.
@@ -254,8 +261,8 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
         assert acted.exists()
         acted.unlink()  # on the target itself it may act: its owner is superuser
         with PostgresEngine().hollow(url) as made:
-            for text in ("SELECT * FROM bait WHERE acts(v) = 1", "SELECT * FROM bait WHERE t = 3"):
-                made.explain(Statement(text), {})
+            with pytest.raises(RefusedForSafety):  # as on the target
+                made.explain(Statement("SELECT * FROM bait WHERE acts(v) = 1"), {})
             assert isinstance(made, PostgresHollow)
             roles = made.admin.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
             assert roles == [("humble",)]
@@ -266,7 +273,7 @@ def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path)
     script = textwrap.dedent(f"""
         import time
         from humble_ledger.engines.postgresql.engine import PostgresEngine
-        with PostgresEngine().hollow({target!r}) as made:
+        with PostgresEngine().hollow({target!r}, keep=False) as made:
             print(made.cluster.folder, flush=True)
             time.sleep(60)
     """)
@@ -285,3 +292,68 @@ def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path)
     servers = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True)
     assert str(folder) not in servers.stdout
     assert os.path.exists("/proc")
+
+
+def test_a_kept_hollow_is_used_again_and_made_anew_when_it_is_no_longer_true(
+    target: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tmp_path.chmod(0o755)
+    folder = Path(tempfile.mkdtemp(prefix="humble-tests-", dir="/var/tmp"))
+    folder.chmod(0o755)
+    monkeypatch.setenv(FOLDER_VARIABLE, str(folder))
+    statement = Statement("SELECT * FROM quay.boat WHERE name = 'boat 7'")
+    try:
+        with PostgresEngine().hollow(target) as made:
+            first = made.explain(statement, {}).plan.cost_total
+        (house,) = kept_houses()
+        (record,) = kept_hollows(house)
+        assert house.stat().st_mode & 0o077 == 0
+        with PostgresEngine().hollow(target) as made:
+            assert made.explain(statement, {}).plan.cost_total == first
+        assert kept_hollows(house) == [record]
+        with psycopg.connect(target, autocommit=True) as server:
+            server.execute("CREATE INDEX fresh ON quay.boat (name)")
+        with PostgresEngine().hollow(target) as made:
+            changed = made.explain(statement, {}).plan
+            assert changed.uses_index("fresh") and changed.cost_total != first
+        (again,) = kept_hollows(house)
+        assert again.fingerprint != record.fingerprint
+        assert removed(house) and not house.exists()
+    finally:
+        with psycopg.connect(target, autocommit=True) as server:
+            server.execute("DROP INDEX IF EXISTS quay.fresh")
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def test_what_a_killed_command_left_is_not_trusted(
+    target: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = Path(tempfile.mkdtemp(prefix="humble-tests-", dir="/var/tmp"))
+    folder.chmod(0o755)
+    monkeypatch.setenv(FOLDER_VARIABLE, str(folder))
+    script = textwrap.dedent(f"""
+        import time
+        from humble_ledger.engines.postgresql.engine import PostgresEngine
+        with PostgresEngine().hollow({target!r}) as made:
+            made.admin.execute("DELETE FROM pg_statistic")
+            print("made", flush=True)
+            time.sleep(60)
+    """)
+    try:
+        running = subprocess.Popen(
+            [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True
+        )
+        assert running.stdout is not None and running.stdout.readline() == "made\n"
+        running.kill()
+        running.wait()
+        session = PostgresSession(target, Limits())
+        there = session.explain(Statement(STATEMENTS[3])).plan
+        session.close()
+        for _ in range(2):  # while its server goes, and when it has gone
+            with PostgresEngine().hollow(target) as made:
+                assert (
+                    made.explain(Statement(STATEMENTS[3]), {}).plan.cost_total == there.cost_total
+                )
+            time.sleep(1)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)

@@ -170,6 +170,8 @@ class Workspace:
                 raise TargetUnreachable(
                     f"No copy without rows can be made: {supported.reason}.", supported.remedy
                 )
-            made = self.engine.hollow(self.target.url, self.limits, progress)
+            # What is masked is kept nowhere, and statistics hold values.
+            keep = not self.configuration.mask
+            made = self.engine.hollow(self.target.url, self.limits, progress, keep=keep)
             self._hollow = self._open.enter_context(made)
         return self._hollow

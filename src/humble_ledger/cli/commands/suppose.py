@@ -28,9 +28,7 @@ def suppose(
     ] = None,
     settings: Annotated[
         list[str] | None,
-        typer.Option(
-            "--set", help="A setting, as work_mem=64MB; repeatable.", metavar="NAME=VALUE"
-        ),
+        typer.Option("--set", help="A setting for the session; repeatable.", metavar="NAME=VALUE"),
     ] = None,
     remedy: Annotated[
         list[str] | None,

@@ -95,6 +95,7 @@ class PredictedCost:
     query: str
     cost_before: float
     cost_predicted: float | None
+    way: str = "formula"
 
 
 @dataclass(frozen=True, slots=True)

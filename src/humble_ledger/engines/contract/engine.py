@@ -92,9 +92,16 @@ class Engine(Protocol):
         ...
 
     def hollow(
-        self, url: str, limits: Limits = ..., progress: Callable[[str], None] = ...
+        self,
+        url: str,
+        limits: Limits = ...,
+        progress: Callable[[str], None] = ...,
+        *,
+        keep: bool = True,
     ) -> AbstractContextManager[Hollow]:
-        """A copy of the target without its rows, on a server of ours; removed at the end.
+        """A copy of the target without its rows, on a server of ours.
+
+        With ``keep`` it may stay for the next time, for as long as it is true.
 
         Raises:
             TargetUnreachable: the target does not answer, its schema cannot be read, or no server

@@ -112,9 +112,11 @@ class PostgresEngine:
         url: str,
         limits: Limits = Limits(),  # noqa: B008
         progress: Callable[[str], None] = lambda _: None,
+        *,
+        keep: bool = True,
     ) -> AbstractContextManager[Hollow]:
         """A copy of the target without its rows."""
-        return hollow_of(url, limits, progress)
+        return hollow_of(url, limits, progress, keep=keep)
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

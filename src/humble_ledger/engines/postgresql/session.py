@@ -248,6 +248,10 @@ class PostgresSession:
         """What every other session on this database does at this moment."""
         return activity.activity_look(self._connection)
 
+    def look_for_names_in(self, path: str) -> None:
+        """Look for the names in users' statements where another session's user does."""
+        self._connection.users_path = path
+
     def close(self) -> None:
         """End the session."""
         self._connection.close()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.remedies.prediction.formula import WAY
 from humble_ledger.core.trials.honesty import Checked, Honesty, honesty
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.workflow.workspace import Workspace
@@ -41,7 +40,7 @@ def _predicted(workspace: Workspace, trial: Trial) -> dict[str, tuple[str, float
     Of several remedies that are not all indexes nobody has said what they do together.
     """
     found = {
-        each.query: (WAY, each.cost_predicted)
+        each.query: (each.way, each.cost_predicted)
         for each in trial.predicted
         if each.cost_predicted is not None
     }

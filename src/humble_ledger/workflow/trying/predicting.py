@@ -6,12 +6,13 @@ from collections.abc import Sequence
 
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.prediction.contract import Asked
-from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.prediction.formula import WAY
 from humble_ledger.core.trials.model import PredictedCost
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import table_names
+from humble_ledger.workflow.supposing.predictors import predictor_of
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
 
@@ -26,9 +27,9 @@ def predicted_costs(
     left out, as it is the trial that tells why.
     """
     session = workspace.session
-    predictor = FormulaPredictor(session.costs, session)
     designs = [index.design for index in making.indexes]
     known = bool(designs) and len(designs) == len(making.entries)
+    predictor = predictor_of(workspace, progress)[0] if known else None
     found: dict[str, PredictedCost] = {}
     for each in tried:
         if each.query in found:
@@ -36,11 +37,12 @@ def predicted_costs(
         progress(f"predicting {each.query}")
         try:
             plan = session.explain(each.statement).plan
-            cost = None
-            if known:
+            cost, way = None, WAY
+            if predictor is not None:
                 ways = tuple(accesses(plan, session.tables(table_names(plan))))
-                cost = predictor.outlook(Asked(each.statement, plan, ways), designs).cost
+                outlook = predictor.outlook(Asked(each.statement, plan, ways), designs)
+                cost, way = outlook.cost, outlook.way
         except HumbleError:
             continue
-        found[each.query] = PredictedCost(each.query, plan.cost_total or 0.0, cost)
+        found[each.query] = PredictedCost(each.query, plan.cost_total or 0.0, cost, way)
     return list(found.values())

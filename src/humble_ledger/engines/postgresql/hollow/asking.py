@@ -17,12 +17,12 @@ from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
-from humble_ledger.engines.postgresql.hollow.source import Relation, Source
+from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.session import PostgresSession
 
-DATABASE, ROLE = "hollow", "hollow"
+ROLE = "hollow"
 LIMITS = Limits(statement_ms=30_000)
 
 
@@ -41,7 +41,8 @@ class PostgresHollow:
     """A hollow that is running; see `engines.contract.Hollow`."""
 
     cluster: Cluster
-    source: Source
+    database: str
+    outline: Outline
     session: PostgresSession
     admin: Connection
     notes: list[str]
@@ -52,7 +53,7 @@ class PostgresHollow:
 
     def __post_init__(self) -> None:
         """Know each relation by its name."""
-        self._relations = {(r.schema, r.name): r for r in self.source.relations}
+        self._relations = {(r.schema, r.name): r for r in self.outline.relations}
 
     def explain(
         self,
@@ -78,6 +79,16 @@ class PostgresHollow:
             if (design, shape) in self._supposed
         }
 
+    def forget_supposed(self) -> None:
+        """Remove all that was supposed: the hollow may be used again."""
+        self._hide(frozenset())
+        with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
+            for each in self._supposed.values():
+                loader.execute(
+                    sql.SQL("DROP INDEX {}").format(sql.Identifier(each.table.schema, each.name))
+                )
+        self._supposed.clear()
+
     def _suppose(self, design: IndexDesign, shape: IndexShape) -> _Supposed:
         key = (design, shape)
         if key not in self._supposed:
@@ -94,8 +105,10 @@ class PostgresHollow:
             files.resize(place, min(1, heap.pages))
         try:
             # A new connection: one that has seen the table knows how long it was.
-            with contextlib.closing(owner(self.cluster, self.source)) as builder:
-                path = f"{self.source.path}, public"  # which a design leaves out
+            with contextlib.closing(
+                owner(self.cluster, self.database, self.outline.path)
+            ) as builder:
+                path = f"{self.outline.path}, public"  # which a design leaves out
                 builder.execute("SELECT set_config('search_path', %s, false)", (path,))
                 builder.execute(design.create_sql(name).encode())
         finally:
@@ -207,8 +220,8 @@ def place_of_file(admin: Connection, schema: str, name: str) -> str:
     return str(row[0]) if row and row[0] else ""
 
 
-def owner(cluster: Cluster, source: Source) -> Connection:
+def owner(cluster: Cluster, database: str, path: str) -> Connection:
     """A connection as the role that owns everything in the hollow, and may do nothing else."""
-    opened = connect(cluster.url(DATABASE, ROLE), LIMITS, mark="hollow", read_only=False)
-    opened.users_path = source.path
+    opened = connect(cluster.url(database, ROLE), LIMITS, mark="hollow", read_only=False)
+    opened.users_path = path
     return opened

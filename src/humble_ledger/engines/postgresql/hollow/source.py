@@ -5,10 +5,12 @@ Nothing is written on the target, and no lock is taken beyond what reading the c
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from hashlib import blake2b
 
+import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection
@@ -110,6 +112,25 @@ HAVING bool_or(i.indexrelid IS NOT NULL)
     OR max(c.relpages) <= %s AND t.typcategory IN ('N', 'D', 'S', 'T', 'I', 'E')
 ORDER BY 1, 2, a.attnum
 """
+# What changes with any change of the schema, with new statistics, and with rows written.
+_CHANGES_SQL = """
+SELECT {catalogues},
+    (SELECT md5(coalesce(string_agg(concat_ws(',', relid, n_tup_ins, n_tup_upd, n_tup_del,
+        last_analyze, last_autoanalyze, last_vacuum, last_autovacuum), ';' ORDER BY relid), ''))
+     FROM pg_stat_user_tables)
+"""
+_CATALOGUES = (
+    ("pg_class", "oid"), ("pg_attribute", "attrelid"), ("pg_index", "indexrelid"),
+    ("pg_constraint", "oid"), ("pg_type", "oid"), ("pg_proc", "oid"), ("pg_rewrite", "oid"),
+    ("pg_enum", "oid"), ("pg_statistic_ext", "oid"), ("pg_policy", "oid"),
+)  # fmt: skip
+_CHANGES_SQL = _CHANGES_SQL.format(
+    catalogues=", ".join(
+        f"(SELECT concat(count(*), ':', sum(hashtext(xmin::text || {key})::bigint)) "  # noqa: S608
+        f"FROM {name} WHERE {key} >= 16384)"
+        for name, key in _CATALOGUES
+    )
+)
 _ENDS_TIMEOUT_MS = 2_000
 # What the texts of values are written by, so that any server reads them the same.
 _PLAIN_TEXTS = {
@@ -188,17 +209,29 @@ class Database:
 
 
 @dataclass(frozen=True, slots=True)
+class Outline:
+    """What a hollow needs to be used, and what tells whether it is still true.
+
+    ``path`` is where the target's user looks for names; ``fingerprint`` changes with the schema,
+    with sizes and settings, with each change of rows and each gathering of statistics.
+    """
+
+    database: Database
+    settings: tuple[tuple[str, str], ...]
+    path: str
+    relations: tuple[Relation, ...]
+    fingerprint: str
+
+
+@dataclass(frozen=True, slots=True)
 class Source:
-    """All that is read of the target beside its schema.
+    """All else that is read of the target beside its schema.
 
     ``ends`` has the least and the greatest value, as text, of columns by (schema, table, column).
     ``labels`` are those of enumerations (schema, type, label, number), ``notes`` say what could
     not be read.
     """
 
-    database: Database
-    settings: tuple[tuple[str, str], ...]
-    path: str
     relations: tuple[Relation, ...]
     statistics: tuple[ColumnStatistics, ...]
     extended: tuple[ExtendedStatistics, ...]
@@ -207,41 +240,48 @@ class Source:
     notes: tuple[str, ...] = field(default=())
 
 
-def read_source(connection: Connection, user: str) -> Source:
-    """Read what a hollow needs from a target, in one snapshot.
-
-    Raises:
-        HumbleError: the server does not answer.
-    """
-    notes: list[str] = []
+@contextmanager
+def one_look(connection: Connection) -> Iterator[None]:
+    """One snapshot of a target, for all that is read of it."""
     with translated():
         connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
-        try:
-            row = connection.execute(_DATABASE_SQL).fetchone()
-            assert row is not None
-            database = Database(*row)
-            settings = _settings(connection)
-            for name, value in _PLAIN_TEXTS.items():
-                connection.execute("SELECT set_config(%s, %s, true)", (name, value))
-            relations = _relations(connection)
-            statistics = _statistics(connection, database.version)
-            extended = _extended(connection, database.version, notes)
-            ends = _ends(connection, notes)
-            labels = tuple(
-                (str(schema), str(type_), str(label), int(str(number)))
-                for schema, type_, label, number in connection.execute(_LABELS_SQL)
-            )
-        finally:
+    try:
+        yield
+    finally:
+        with suppress(psycopg.Error):
             connection.rollback()
+
+
+def read_outline(connection: Connection, user: str) -> Outline:
+    """Sizes and settings, inside `one_look`; some milliseconds."""
+    with translated():
+        row = connection.execute(_DATABASE_SQL).fetchone()
+        assert row is not None
+        database = Database(*row)
+        settings = _settings(connection)
+        relations = _relations(connection)
+        changes = connection.execute(_CHANGES_SQL).fetchone()
     path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
-    return Source(
-        database, settings, path, relations, statistics, extended, ends, labels, tuple(notes)
-    )
+    seen = repr((database, settings, path, relations, changes))
+    found = blake2b(seen.encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
+    return Outline(database, settings, path, relations, found)
 
 
-def fingerprint(source: Source) -> str:
-    """What changes when sizes, statistics, settings or ends of the target do."""
-    return blake2b(repr(source).encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
+def read_source(connection: Connection, outline: Outline) -> Source:
+    """Statistics and ends, inside `one_look`."""
+    notes: list[str] = []
+    version = outline.database.version
+    with translated():
+        for name, value in _PLAIN_TEXTS.items():
+            connection.execute("SELECT set_config(%s, %s, true)", (name, value))
+        statistics = _statistics(connection, version)
+        extended = _extended(connection, version, notes)
+        ends = _ends(connection, notes)
+        labels = tuple(
+            (str(schema), str(type_), str(label), int(str(number)))
+            for schema, type_, label, number in connection.execute(_LABELS_SQL)
+        )
+    return Source(outline.relations, statistics, extended, ends, labels, tuple(notes))
 
 
 def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:

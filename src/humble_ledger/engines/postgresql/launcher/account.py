@@ -67,6 +67,8 @@ def reachable_binaries(binaries: Binaries, account: Account, folder: Path) -> Bi
     if not account.switch or _can_run(binaries, account):
         return binaries
     copy = folder / "programs" / binaries.prefix.parent.name / binaries.prefix.name
+    if (copy / binaries.folder.name / "postgres").exists():  # of an earlier start
+        return Binaries(copy / binaries.folder.name, binaries.version, binaries.source)
     shutil.copytree(binaries.prefix, copy, symlinks=True)
     libraries = wheel_libraries(binaries)
     if libraries is not None:

@@ -48,7 +48,9 @@ class Cluster:
     server, and is removed when the server stops. The server listens on its socket only.
 
     ``settings`` are written to its configuration; they win over `SCRATCH_SETTINGS`. ``checksums``
-    tells whether pages of data carry one, as they do by default from version 18 on.
+    tells whether pages of data carry one, as they do by default from version 18 on. ``kept`` is a
+    folder that stays when the server stops, and whose data are used again; nobody else may use it
+    meanwhile.
 
     Raises:
         TargetUnreachable: initdb failed or the server did not start; the message carries
@@ -61,13 +63,15 @@ class Cluster:
         settings: Mapping[str, str] | None = None,
         *,
         checksums: bool = True,
+        kept: Path | None = None,
     ) -> None:
         self._given = binaries
         self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
         self._plain_pages = [] if checksums or binaries.major < CHECKSUMS_FROM else [NO_CHECKSUMS]
         self._supervisor: subprocess.Popen[bytes] | None = None
         self.account = choose_account()
-        self.folder = Path()
+        self._kept = kept
+        self.folder = kept or Path()
         self.version = binaries.version
 
     @property
@@ -92,8 +96,9 @@ class Cluster:
 
     def __enter__(self) -> Cluster:
         account = self.account
-        parent = next((p for p in PARENTS if Path(p).is_dir()), None)
-        self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
+        if self._kept is None:
+            parent = next((p for p in PARENTS if Path(p).is_dir()), None)
+            self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
         try:
             account.hand_over(self.folder)
             binaries = reachable_binaries(self._given, account, self.folder)
@@ -119,7 +124,8 @@ class Cluster:
             self._supervisor.stdin.close()
             self._supervisor.wait()
             self._supervisor = None
-        shutil.rmtree(self.folder, ignore_errors=True)
+        if self._kept is None:
+            shutil.rmtree(self.folder, ignore_errors=True)
 
     def _start(self, binaries: Binaries, account: Account) -> None:
         settings = {
@@ -130,7 +136,10 @@ class Cluster:
             **self._settings,
         }
         order = {
-            "initdb": [
+            "keep": self._kept is not None,
+            "initdb": None
+            if (self.data / "PG_VERSION").exists()
+            else [
                 binaries.program("initdb"),
                 f"--pgdata={self.data}",
                 f"--username={USER}",

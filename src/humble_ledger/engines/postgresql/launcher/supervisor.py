@@ -4,7 +4,8 @@ It is run by path with the standard library alone (`python -I supervisor.py JSON
 session of its own, so that a Ctrl-C on the terminal does not reach it. It holds the reading
 end of a pipe whose writing end only we hold: we write nothing, and however we end, by
 return, Ctrl-C or kill -9, the pipe closes. Then the server is stopped and its folder
-removed. Should the supervisor itself be killed, the kernel tells the server (Linux).
+removed, unless it is to be kept. Should the supervisor itself be killed, the kernel tells the
+server (Linux).
 """
 
 from __future__ import annotations
@@ -81,6 +82,7 @@ def initialise(order: dict[str, Any]) -> subprocess.Popen[bytes]:
 
 def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
     """Write the settings and start the server."""
+    # A folder that was kept has the settings of an earlier start; the last of a name wins.
     with (Path(order["data"]) / "postgresql.conf").open("a", encoding="utf-8") as file:
         file.write(order["settings"])
     return start(order, order["server"], order["log"])
@@ -89,7 +91,8 @@ def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
 def main() -> None:
     """Make and run the server described by the JSON in the first argument.
 
-    Ends with the exit code of the program that ended by itself, initdb's or the server's.
+    The data folder is made first, unless it is there. Ends with the exit code of the program that
+    ended by itself, initdb's or the server's.
     """
     order = json.loads(sys.argv[1])
 
@@ -100,17 +103,17 @@ def main() -> None:
     signal.signal(signal.SIGHUP, signal.SIG_IGN)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     alone = True
-    running = initialise(order)
+    running = serve(order) if order["initdb"] is None else initialise(order)
     try:
         alone = wait_until_alone(running)
-        if not alone and running.returncode == 0:
+        if not alone and running.returncode == 0 and order["initdb"] is not None:
             running = serve(order)
             alone = True
             alone = wait_until_alone(running)
     finally:
         stop(running)
         # What ended by itself leaves its log for those who started it to read.
-        if alone:
+        if alone and not order["keep"]:
             shutil.rmtree(order["folder"], ignore_errors=True)
     sys.exit(running.returncode)
 

@@ -1,0 +1,169 @@
+"""Where hollows are kept between commands: one server's folder for each user and major version.
+
+Making the folder is what takes longest, so that it stays, with the hollows in it that are still
+true. It is open to its user only, used by one command at a time, and thrown away when a command
+did not leave it properly. `humble hollow drop` removes it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import shutil
+import stat
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
+from humble_ledger.engines.postgresql.launcher.account import choose_account
+from humble_ledger.engines.postgresql.launcher.cluster import PARENTS
+
+FOLDER_VARIABLE = "HUMBLE_HOLLOWS"
+_RECORDS, _OPEN, _LOCK = "hollows.json", "in-use", "lock"
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """One hollow that is kept: of which target, from when, and what it was made from."""
+
+    database: str
+    target: str
+    made_at: str
+    fingerprint: str
+    version: str
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class House:
+    """A server with hollows; nothing of it stays when it has no folder of its own."""
+
+    cluster: Cluster
+    folder: Path | None = None
+
+    def records(self) -> dict[str, Record]:
+        """The hollows that are kept, by database."""
+        return _records(self.folder) if self.folder is not None else {}
+
+    def keep(self, record: Record) -> None:
+        """Remember a hollow that was made."""
+        if self.folder is not None:
+            _write(self.folder, {**self.records(), record.database: record})
+
+    def forget(self, database: str) -> None:
+        """Forget a hollow, before it is made anew."""
+        if self.folder is not None:
+            known = self.records()
+            known.pop(database, None)
+            _write(self.folder, known)
+
+
+@contextlib.contextmanager
+def opened(binaries: Binaries, settings: Mapping[str, str], *, keep: bool) -> Iterator[House]:
+    """The kept server, started; one for this time alone when it is in use, or not to be kept."""
+    folder = _folder(binaries) if keep else None
+    with contextlib.ExitStack() as held:
+        if folder is None or not _locked(folder, held):
+            with Cluster(binaries, settings, checksums=False) as cluster:
+                yield House(cluster)
+            return
+        if (folder / _OPEN).exists():  # somebody was killed, or the machine went down
+            _empty(folder)
+        (folder / _OPEN).touch()
+        with Cluster(binaries, settings, checksums=False, kept=folder) as cluster:
+            yield House(cluster, folder)
+        (folder / _OPEN).unlink(missing_ok=True)
+
+
+def kept_houses() -> list[Path]:
+    """The folders of this user on this machine."""
+    return sorted(p for p in _parent().glob(f"{_PREFIX}-{os.geteuid()}-*") if _is_ours(p))
+
+
+def kept_hollows(folder: Path) -> list[Record]:
+    """The hollows that lie in a folder."""
+    return list(_records(folder).values())
+
+
+def size_of(folder: Path) -> int:
+    """The bytes that a folder really takes on the disk; sparse files take next to nothing."""
+    total = 0
+    for root, _, names in os.walk(folder):
+        for name in names:
+            with contextlib.suppress(OSError):
+                total += (Path(root) / name).lstat().st_blocks * 512
+    return total
+
+
+def removed(folder: Path) -> bool:
+    """Remove a folder with all hollows in it; False when a command is using it."""
+    with contextlib.ExitStack() as held:
+        if not _locked(folder, held):
+            return False
+        shutil.rmtree(folder, ignore_errors=True)
+    return True
+
+
+_PREFIX = "humble-hollow"
+
+
+def _parent() -> Path:
+    given = os.environ.get(FOLDER_VARIABLE)
+    return Path(given) if given else next((Path(p) for p in PARENTS if Path(p).is_dir()), Path())
+
+
+def _folder(binaries: Binaries) -> Path | None:
+    """The folder for these programs, made when it is not there; None when it is not ours."""
+    folder = _parent() / f"{_PREFIX}-{os.geteuid()}-{binaries.version}"
+    try:
+        with contextlib.suppress(FileExistsError):
+            folder.mkdir(mode=0o700)
+    except OSError:
+        return None
+    return folder if _is_ours(folder) else None
+
+
+def _is_ours(folder: Path) -> bool:
+    """Whether it is a real folder that nobody but us, or the server's user, may look into.
+
+    Its name is easy to guess, and others can write beside it.
+    """
+    try:
+        found = folder.lstat()
+    except OSError:
+        return False
+    owners = {os.geteuid(), choose_account().uid}
+    return stat.S_ISDIR(found.st_mode) and found.st_uid in owners and not found.st_mode & 0o077
+
+
+def _locked(folder: Path, held: contextlib.ExitStack) -> bool:
+    try:
+        file = held.enter_context((folder / _LOCK).open("a"))
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    # A server of a command that was killed may be on its way out.
+    return not (folder / "data" / "postmaster.pid").exists()
+
+
+def _empty(folder: Path) -> None:
+    for path in folder.iterdir():
+        if path.name != _LOCK:
+            shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
+
+
+def _records(folder: Path) -> dict[str, Record]:
+    try:
+        return msgspec.json.decode((folder / _RECORDS).read_bytes(), type=dict[str, Record])
+    except (OSError, msgspec.DecodeError):
+        return {}
+
+
+def _write(folder: Path, records: Mapping[str, Record]) -> None:
+    draft = folder / f"{_RECORDS}.new"
+    draft.write_bytes(msgspec.json.encode(dict(records)))
+    draft.replace(folder / _RECORDS)
