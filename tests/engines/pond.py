@@ -10,7 +10,7 @@ import shutil
 import sqlite3
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -31,6 +31,7 @@ from humble_ledger.core.plans.model import (
     Operation,
     Plan,
 )
+from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
     IndexFacts,
@@ -43,6 +44,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import (
     Capability,
     ExplainOptions,
+    Hollow,
     IndexBuild,
     Leftovers,
     Limits,
@@ -51,6 +53,7 @@ from humble_ledger.engines.contract import (
     Support,
     WriteRuns,
 )  # fmt: skip
+from humble_ledger.errors import TargetUnreachable
 
 ROW, SEARCH, PAGE_BYTES, ROWS_ON_A_PAGE = 1.0, 10.0, 4096, 50
 
@@ -323,6 +326,15 @@ class PondEngine:
     def write_runs(self, url, table, index_on, updated, mark, limits=None) -> WriteRuns:  # type: ignore[no-untyped-def]
         pair = {"insert": (1.0, 1.0, 1.0)}
         return WriteRuns(10, 10, tuple(updated), pair, pair)
+
+    def hollow(self, url: str, *_: object, **__: object) -> AbstractContextManager[Hollow]:
+        raise TargetUnreachable("A pond has no hollow.")
+
+    def kept_hollows(self) -> tuple[KeptHollow, ...]:
+        return ()
+
+    def drop_hollows(self) -> tuple[str, ...]:
+        return ()
 
     def leftovers(self, url: str, indexes: object, mark: str) -> Leftovers:
         return Leftovers()

@@ -17,6 +17,7 @@ from humble_ledger.cli.commands import (
     diagnose,
     glossary,
     history,
+    hollow,
     init,
     plan,
     preflight,
@@ -36,7 +37,7 @@ from humble_ledger.cli.help_text import FlowingHelp
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
-    "table", "glossary", "diagnose", "propose", "suppose",
+    "table", "glossary", "diagnose", "propose", "suppose", "hollow",
     "trial", "replay", "settle", "tidy", "history", "audit",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -92,6 +93,7 @@ def build() -> typer.Typer:
     app.command("diagnose", cls=FlowingHelp, rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", cls=FlowingHelp, rich_help_panel=PROPOSE)(propose.propose)
     app.command("suppose", cls=FlowingHelp, rich_help_panel=PROPOSE)(suppose.suppose)
+    app.add_typer(hollow.app, name="hollow", rich_help_panel=PROPOSE)
     app.command("trial", cls=FlowingHelp, rich_help_panel=VERIFY)(trial.trial)
     app.command("replay", cls=FlowingHelp, rich_help_panel=VERIFY)(replay.replay)
     app.command("settle", cls=FlowingHelp, rich_help_panel=VERIFY)(settle.settle)

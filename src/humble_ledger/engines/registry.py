@@ -65,6 +65,11 @@ def engine_for(url: str) -> Engine:
     )
 
 
+def engines() -> list[Engine]:
+    """Every engine, our own first."""
+    return [*(_made(own.engine) for own in _OWN), *_others()]
+
+
 def plan_formats() -> list[PlanFormat]:
     """How each kind of server writes plans, in the order in which a text should be tried."""
     return [*(_made(own.plans) for own in _OWN), *(engine.plans for engine in _others())]

@@ -21,7 +21,12 @@ from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.replays import ReplayDocument
 from humble_ledger.views.documents.routes import RoutesDocument
-from humble_ledger.views.documents.suppositions import SuppositionDocument
+from humble_ledger.views.documents.suppositions import (
+    HollowBuiltDocument,
+    HollowsDocument,
+    HollowsDroppedDocument,
+    SuppositionDocument,
+)
 from humble_ledger.views.documents.symptoms import SymptomsDocument
 from humble_ledger.views.documents.tables import ColumnDocument, TableDocument
 from humble_ledger.views.documents.targets import PreflightDocument, TargetDocument, TidyDocument
@@ -42,6 +47,9 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ColumnDocument,
     RemediesDocument,
     SuppositionDocument,
+    HollowBuiltDocument,
+    HollowsDocument,
+    HollowsDroppedDocument,
     ChoiceDocument,
     TrialDocument,
     ReplayDocument,

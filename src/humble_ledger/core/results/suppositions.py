@@ -9,6 +9,23 @@ from humble_ledger.core.plans.model import Plan
 
 
 @dataclass(frozen=True, slots=True)
+class KeptHollow:
+    """A copy without rows that lies on this machine for the next time.
+
+    ``target`` is the address it was made from, without what may be secret; ``disk_bytes`` what all
+    that lie in ``folder`` really take on the disk together.
+    """
+
+    target: str
+    made_at: str
+    engine: str
+    version: str
+    folder: str
+    disk_bytes: int
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class SupposedIndex:
     """An index that is supposed to be there: its definition, and the size it would have."""
 

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from typing import Protocol
 
+from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract.hollow import Hollow
 from humble_ledger.engines.contract.lab import (
@@ -107,6 +108,14 @@ class Engine(Protocol):
             TargetUnreachable: the target does not answer, its schema cannot be read, or no server
                 can be started here.
         """
+        ...
+
+    def kept_hollows(self) -> Sequence[KeptHollow]:
+        """The copies without rows that lie on this machine."""
+        ...
+
+    def drop_hollows(self) -> Sequence[str]:
+        """Remove them all; the folders that could not be, as a command is using them."""
         ...
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 
+from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import (
     AdminSession,
@@ -26,6 +27,7 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
+from humble_ledger.engines.postgresql.hollow import house
 from humble_ledger.engines.postgresql.hollow.making import hollow_of
 from humble_ledger.engines.postgresql.logs.formats import LOGS
 from humble_ledger.engines.postgresql.plans.format import PostgresPlans
@@ -117,6 +119,21 @@ class PostgresEngine:
     ) -> AbstractContextManager[Hollow]:
         """A copy of the target without its rows."""
         return hollow_of(url, limits, progress, keep=keep)
+
+    def kept_hollows(self) -> Sequence[KeptHollow]:
+        """The copies without rows that lie on this machine."""
+        return [
+            KeptHollow(
+                each.target, each.made_at, self.name, each.version, str(folder),
+                house.size_of(folder), each.notes,
+            )
+            for folder in house.kept_houses()
+            for each in house.kept_hollows(folder)
+        ]  # fmt: skip
+
+    def drop_hollows(self) -> Sequence[str]:
+        """Remove them all; the folders that could not be, as a command is using them."""
+        return [str(folder) for folder in house.kept_houses() if not house.removed(folder)]
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.results.suppositions import Supposition
+from humble_ledger.core.results.suppositions import KeptHollow, Supposition
 from humble_ledger.core.routes.exploring import said
 
 
@@ -69,3 +70,54 @@ def supposition_document(found: Supposition) -> SuppositionDocument:
         found.asked,
         round(found.took_ms, 1),
     )  # fmt: skip
+
+
+class HollowBuiltDocument(Struct, frozen=True):
+    """A copy without rows that is there now; ``notes`` say what it lacks."""
+
+    target: str
+    took_ms: float
+    notes: list[str]
+    kind: Literal["hollow"] = "hollow"
+    version: Literal[1] = 1
+
+
+class HollowRow(Struct, frozen=True):
+    """A copy without rows; ``disk_bytes`` are of its whole folder."""
+
+    target: str
+    made_at: str
+    engine: str
+    server_version: str
+    folder: str
+    disk_bytes: int
+    notes: list[str]
+
+
+class HollowsDocument(Struct, frozen=True):
+    """The copies that lie on this machine."""
+
+    hollows: list[HollowRow]
+    kind: Literal["hollows"] = "hollows"
+    version: Literal[1] = 1
+
+
+class HollowsDroppedDocument(Struct, frozen=True):
+    """How many copies were removed, and the folders that were in use."""
+
+    dropped: int
+    in_use: list[str]
+    kind: Literal["hollows-dropped"] = "hollows-dropped"
+    version: Literal[1] = 1
+
+
+def hollows_document(found: Iterable[KeptHollow]) -> HollowsDocument:
+    """The copies that lie on this machine."""
+    return HollowsDocument(
+        [
+            HollowRow(
+                h.target, h.made_at, h.engine, h.version, h.folder, h.disk_bytes, list(h.notes)
+            )
+            for h in found
+        ]
+    )

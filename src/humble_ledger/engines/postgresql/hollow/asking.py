@@ -10,6 +10,7 @@ from psycopg import sql
 
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.kinds import Statement
@@ -97,7 +98,9 @@ class PostgresHollow:
 
     def _created(self, design: IndexDesign, shape: IndexShape) -> _Supposed:
         """Build an index over next to nothing, and give its file the wanted size."""
-        name = f"supposed_{len(self._supposed) + 1}"
+        # As it would be called, so that plans read like the target's.
+        taken = {key[1] for key in self._relations} | {s.name for s in self._supposed.values()}
+        name = index_name(design, taken=taken)
         files = RelationFiles(self.cluster.data, self.cluster.account)
         heaps = self._heaps(design.table)
         places = {heap: self._place(heap.schema, heap.name) for heap in heaps}

@@ -1,0 +1,98 @@
+"""`humble hollow build|list|drop`: the copies without rows that the planner is asked on."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import typer
+
+from humble_ledger.cli import options, output
+from humble_ledger.cli.help_text import FlowingHelp
+from humble_ledger.cli.opening import numbers_of, workspace_for
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from humble_ledger.core.results.suppositions import KeptHollow
+    from humble_ledger.views.numbers import Numbers
+
+app = typer.Typer(
+    no_args_is_help=True,
+    help="Copies of targets without rows, on which the planner is asked; made when needed.",
+)
+
+
+@app.command("build", cls=FlowingHelp)
+def build(target: options.Target = None, json: options.Json = False) -> None:
+    """Make the copy of the target, and say what it lacks.
+
+    Commands that need it make it themselves, and again when the target has changed.
+
+    Example: [bold]humble hollow build[/bold]
+    """
+    from humble_ledger.views.documents.suppositions import HollowBuiltDocument  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
+    from humble_ledger.workflow.supposing.hollows import build as make  # noqa: PLC0415
+
+    with workspace_for(target) as workspace, output.progress() as progress:
+        made = make(workspace, progress)
+    numbers = numbers_of(workspace)
+    lines = [f"A copy of {made.target} without rows is there, in {numbers.ms(made.took_ms)}."]
+    lines += [f"Not in it: {note}." for note in made.notes] or ["Nothing is missing in it."]
+    output.give(
+        json,
+        lambda: HollowBuiltDocument(made.target, round(made.took_ms, 1), list(made.notes)),
+        lambda: Text("\n".join(lines)),
+    )
+
+
+@app.command("list", cls=FlowingHelp)
+def list_(json: options.Json = False) -> None:
+    """List the copies that lie on this machine.
+
+    Example: [bold]humble hollow list[/bold]
+    """
+    from rich.console import Group  # noqa: PLC0415
+
+    from humble_ledger.views.documents.suppositions import hollows_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
+    from humble_ledger.workflow.supposing.hollows import kept  # noqa: PLC0415
+
+    found = kept()
+    with workspace_for(None) as workspace:
+        numbers = numbers_of(workspace)
+    output.give(
+        json,
+        lambda: hollows_document(found),
+        lambda: Group(*(Text(line) for line in _lines(found, numbers))),
+    )
+
+
+@app.command("drop", cls=FlowingHelp)
+def drop(json: options.Json = False) -> None:
+    """Remove all copies from this machine; they hold statistics, and so values of the data.
+
+    Example: [bold]humble hollow drop[/bold]
+    """
+    from humble_ledger.views.documents.suppositions import HollowsDroppedDocument  # noqa: PLC0415
+    from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
+    from humble_ledger.workflow.supposing.hollows import drop as remove  # noqa: PLC0415
+
+    count, left = remove()
+    words = f"{count} {'copy' if count == 1 else 'copies'} removed." if count else "There was none."
+    if left:
+        words += f" In use now, and left alone: {', '.join(left)}."
+    output.give(json, lambda: HollowsDroppedDocument(count, list(left)), lambda: Text(words))
+
+
+def _lines(found: Sequence[KeptHollow], numbers: Numbers) -> list[str]:
+    if not found:
+        return ["No copy lies on this machine; commands that need one make it."]
+    lines = [
+        f"{each.target}, made {each.made_at.replace('T', ' ')[:19]} for {each.engine} "
+        f"{each.version}" + (f"; {len(each.notes)} notes" if each.notes else "")
+        for each in found
+    ]
+    for folder, size in {each.folder: each.disk_bytes for each in found}.items():
+        lines.append(f"{folder} takes {numbers.size(size)} of the disk.")
+    return lines
