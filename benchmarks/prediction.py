@@ -151,7 +151,7 @@ def compare(url: str, statements: list[tuple[str, Statement]]) -> None:
     with PostgresEngine().hollow(url) as hollow:
         made = time.perf_counter() - began
         formula = FormulaPredictor(session.costs, session)
-        planned = PlannedPredictor(HollowPlanner(hollow), formula, tables=tables)
+        planned = PlannedPredictor(HollowPlanner(hollow), formula, session.costs, tables=tables)
         for note in hollow.notes[:3]:
             print(f"    note: {note}")
         same = [(planned.planner.plan(q.asked.statement, {}), q.asked.plan) for q in queries]

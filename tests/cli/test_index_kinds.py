@@ -91,6 +91,7 @@ def test_each_kind_is_proposed_first_predicted_built_used_and_removed(
             predicted = remedy.predictions[0].cost_predicted
             both = {"apply": list(remedy.apply), "revert": list(remedy.revert)}
             real, used, removed = _really(odd, sql, both)
+            workspace.reconnect()  # statistics may have been gathered anew
             if not used or not removed or not 1 / off <= predicted / real <= off:
                 wrong.append((sql, wanted, (predicted, real, used, removed)))
     assert not wrong, "\n".join(map(str, wrong))

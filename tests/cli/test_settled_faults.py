@@ -18,7 +18,7 @@ PROPOSED = "proposed.json"
 INDEXES = [
     (SENSOR, "index on reading (sensor_id", "reading (quality)"),
     ("WHERE code =", "index on alert (code)", "alert (message)"),
-    ("v.minutes FROM visit", "index on visit (keeper_id)", "visit (minutes)"),
+    ("v.minutes FROM visit", "index on visit (keeper_id", "visit (minutes)"),
     ("ORDER BY value DESC", "index on reading (sensor_id, value DESC)", "sensor (unit)"),
     ("(SELECT count(*) FROM alert", "index on alert (buoy_id)", "alert (message)"),
     ("r.taken_at >= $1", "index on reading (taken_at)", "sensor (unit)"),

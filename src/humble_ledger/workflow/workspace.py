@@ -73,7 +73,9 @@ class Workspace:
             self._ledger = None
 
     def reconnect(self) -> None:
-        """Let the next question to the target go through a new session."""
+        """Let the next question to the target go through a new session, to a hollow of that time."""
+        self._hollow = None
+        self._open.close()
         if self._session is not None:
             self._session.close()
             self._session = None

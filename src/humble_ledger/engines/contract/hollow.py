@@ -43,6 +43,10 @@ class Hollow(Protocol):
         """
         ...
 
+    def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
+        """Remove these supposed indexes, which nobody will ask about again."""
+        ...
+
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What supposed indexes are called in the plans of `explain`."""
         ...

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.remedies.building import Build, build_range_ms
 from humble_ledger.core.remedies.candidates.model import Candidate
+from humble_ledger.core.remedies.candidates.thorough import thorough
 from humble_ledger.core.remedies.choice.merging import merged
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN, Priced
 from humble_ledger.core.remedies.design import IndexDesign
@@ -14,6 +15,7 @@ from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType, in
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.remedies.prediction.contract import Predictor, WhatIfCost
 from humble_ledger.core.remedies.prediction.planned import WAY as PLANNER
+from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.remedies.write_overhead import SeenUpdate, write_overhead_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
@@ -70,6 +72,8 @@ class Pool:
                     raise
                 left_out.append((what, str(error)))
         predictor, declined = predictor_of(workspace, progress, wish)
+        if isinstance(predictor, PlannedPredictor):
+            studied = [_more_thorough(each, predictor, progress) for each in studied]
         return Pool(studied, predictor, progress, declined, tuple(left_out))
 
     def priced(self, *, merging: bool = False) -> list[Priced]:
@@ -147,6 +151,15 @@ class Pool:
             for each in self.studied
             if design.table in each.tables
         )
+
+
+def _more_thorough(studied: Studied, predictor: PlannedPredictor, progress: Progress) -> Studied:
+    """A query with candidates, too, that no rule came to, and that the planner would use."""
+    known = {each.design for each in studied.candidates}
+    wide = [c for c in thorough(studied.plan.plan, studied.tables) if c.design not in known]
+    progress(f"planning {studied.query} with {len(wide)} indexes that might serve it")
+    more = predictor.taken_of(studied.asked, [*studied.candidates_in_order, *wide])
+    return replace(studied, candidates=(*studied.candidates, *(c for c in more if c in wide)))
 
 
 def _follows(

@@ -17,6 +17,7 @@ from humble_ledger.core.remedies.settings import setting_remedies
 from humble_ledger.core.remedies.statistics import statistics_remedies
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
@@ -44,6 +45,17 @@ class Studied:
     candidates: tuple[Candidate, ...]
     others: tuple[Remedy, ...]
     weight_ms: float
+
+    @property
+    def candidates_in_order(self) -> list[Candidate]:
+        """Those on bare columns, which keep rows in an order."""
+        return [
+            c
+            for c in self.candidates
+            if c.design.method == IndexMethod.SORTED
+            and not c.design.predicate
+            and all(key.column in c.access.table.columns for key in c.design.keys)
+        ]
 
     @property
     def asked(self) -> Asked:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.model import IndexShape
@@ -27,6 +28,11 @@ class HollowPlanner:
         except HumbleError as error:
             self.failed.append(str(error))
             return None
+
+    def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
+        """Do without these indexes from now on."""
+        with suppress(HumbleError):
+            self.hollow.forget(designs)
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What these indexes are called in a plan."""

@@ -44,7 +44,9 @@ def predictor_of(
     if wish is PredictWith.FORMULA:
         return formula, ""
     try:
-        return PlannedPredictor(HollowPlanner(workspace.hollow(progress)), formula), ""
+        return PlannedPredictor(
+            HollowPlanner(workspace.hollow(progress)), formula, session.costs
+        ), ""
     except HumbleError as error:
         if wish is PredictWith.PLANNER:
             raise

@@ -30,7 +30,7 @@ def covering(plan: Plan, access: Access) -> Iterator[Candidate]:
         return
     for columns in _leads(access):
         added = tuple(name for name in table.columns if name in needed - set(columns))
-        width = sum(_width(table, name) for name in added)
+        width = sum(width_of(table, name) for name in added)
         if not columns or len(added) > MOST_ADDED or width > MOST_ADDED_BYTES:
             continue
         if not added and not access.groups:
@@ -59,7 +59,8 @@ def _reason(access: Access, columns: list[str], added: tuple[str, ...]) -> str:
     return words + (f", {' and '.join(added)} read from it" if added else ", all read from it")
 
 
-def _width(table: TableFacts, name: str) -> int:
+def width_of(table: TableFacts, name: str) -> int:
+    """The mean length of a column's values in bytes; more than is worth adding when unknown."""
     column = table.columns[name]
     if column.length_bytes > 0:
         return column.length_bytes

@@ -50,6 +50,10 @@ class WhatIfPlanner(Protocol):
         """What these indexes are called in such a plan."""
         ...
 
+    def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
+        """Do without these indexes from now on."""
+        ...
+
 
 @dataclass(frozen=True, slots=True)
 class Asked:

@@ -26,6 +26,7 @@ from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.cautions import caution_of
 from humble_ledger.core.remedies.prediction.contract import (
     Asked,
     SelectivityEstimator,
@@ -90,7 +91,7 @@ class FormulaPredictor:
                 break
             _, route, access, design = best
             plan = recosted(plan, route.step, route.by)
-            used.append(Used(design, access.node.name, route.name, _caution(access, design)))
+            used.append(Used(design, access.node.name, route.name, caution_of(access, design)))
             pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
         return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used), self.way)
 
@@ -352,25 +353,6 @@ def _covers(plan: Plan, access: Access, design: IndexDesign, found: Match) -> bo
     above = len(path_to(plan.root, access.node)) > 1
     held = {*design.key_columns, *design.included}
     return wanted <= held and (bool(wanted) or above)
-
-
-def _caution(access: Access, design: IndexDesign) -> str:
-    """What may make the prediction wrong, in words; mostly nothing."""
-    cautions = []
-    newest = any(p.operator in (">", ">=") for p in access.ranges)
-    if newest and access.table.changes_since_analyze:
-        cautions.append(
-            "the range may reach past the statistics; with the index the server would see the "
-            "true end, and its cost may be higher"
-        )
-    if design.method == IndexMethod.INVERTED:
-        cautions.append("size and cost of an inverted index are rough guesses before it is built")
-    if any(key.expression for key in design.keys):
-        cautions.append(
-            "rows are counted in a sample; the server knows the expression's values only after "
-            "ANALYZE"
-        )
-    return "; ".join(cautions)
 
 
 def _terms(served: Sequence[Predicate], design: IndexDesign) -> int:

@@ -10,10 +10,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Node, Plan
-from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.cautions import caution_of_planner
 from humble_ledger.core.remedies.prediction.contract import (
     Asked,
     Predictor,
@@ -38,6 +40,7 @@ class PlannedPredictor:
 
     planner: WhatIfPlanner
     formula: Predictor
+    costs: CostModel
     tables: Mapping[TableName, TableFacts] = field(default_factory=dict)
     way: str = WAY
     declined: set[str] = field(default_factory=set)
@@ -61,6 +64,30 @@ class PlannedPredictor:
             return WhatIfCost(before, before, (), self.way)
         used = tuple(_uses(found, asked, self.planner.names(mine)))
         return WhatIfCost(before, found.cost_total, used, self.way)
+
+    def taken_of(self, asked: Asked, candidates: Sequence[Candidate]) -> list[Candidate]:
+        """Those of many candidates that the planner would use if all of them were there.
+
+        For this the sizes of indexes are computed from statistics alone: reading samples for all
+        would take longer than the answer is worth.
+        """
+        rough = {
+            c.design: self.costs.sizes.in_order(
+                c.access.table,
+                [c.access.table.columns[key.column] for key in c.design.keys],
+                [c.access.table.columns[name] for name in c.design.included],
+            )
+            for c in candidates
+        }
+        if not rough:
+            return []
+        found = self.planner.plan(asked.statement, rough)
+        used = set()
+        if found is not None and (found.cost_total or 0.0) < (asked.plan.cost_total or 0.0):
+            names = self.planner.names(rough)
+            used = {names[node.index] for node in found.nodes() if node.index in names}
+        self.planner.forget(rough)
+        return [c for c in candidates if c.design in used]
 
     def plan(self, asked: Asked, designs: Sequence[IndexDesign]) -> Plan | None:
         """The whole plan with these indexes; None where the planner cannot be asked."""
@@ -94,7 +121,9 @@ def _uses(plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> list[Us
     for node in plan.nodes():
         design = names.get(node.index)
         if design is not None:
-            found.append(Used(design, _replaced(asked.accesses, design, node), _route(plan, node)))
+            step = _replaced(asked.accesses, design, node)
+            caution = caution_of_planner(design)
+            found.append(Used(design, step, _route(plan, node), caution))
     return found
 
 

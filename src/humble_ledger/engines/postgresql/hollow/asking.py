@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from psycopg import sql
 
@@ -17,6 +17,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
@@ -47,6 +48,7 @@ class PostgresHollow:
     session: PostgresSession
     admin: Connection
     notes: list[str]
+    sampler: ExpressionSampler
     _relations: dict[tuple[str, str], Relation] = field(default_factory=dict)
     _supposed: dict[tuple[IndexDesign, IndexShape], _Supposed] = field(default_factory=dict)
     _hidden: frozenset[TableName] = frozenset()
@@ -66,8 +68,7 @@ class PostgresHollow:
     ) -> PlanDocument:
         """The plan if these indexes were there, each of a size; see `engines.contract.Hollow`."""
         with translated():
-            wanted = [self._suppose(design, shape) for design, shape in designs.items()]
-            self._show(wanted)
+            self._show(self._suppose(designs))
             self._hide(frozenset(without))
         self.asked += 1
         return self.session.explain(statement, options)
@@ -90,22 +91,44 @@ class PostgresHollow:
                 )
         self._supposed.clear()
 
-    def _suppose(self, design: IndexDesign, shape: IndexShape) -> _Supposed:
-        key = (design, shape)
-        if key not in self._supposed:
-            self._supposed[key] = self._created(design, shape)
-        return self._supposed[key]
+    def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
+        """Remove these supposed indexes: each one that stands there makes planning slower."""
+        gone = [key for key in designs.items() if key in self._supposed]
+        if not gone:
+            return
+        with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
+            names = [
+                sql.Identifier(self._supposed[key].table.schema, self._supposed[key].name)
+                for key in gone
+            ]
+            loader.execute(sql.SQL("DROP INDEX {}").format(sql.SQL(", ").join(names)))
+        for key in gone:
+            del self._supposed[key]
 
-    def _created(self, design: IndexDesign, shape: IndexShape) -> _Supposed:
-        """Build an index over next to nothing, and give its file the wanted size."""
-        # As it would be called, so that plans read like the target's.
+    def _suppose(self, designs: Mapping[IndexDesign, IndexShape]) -> list[_Supposed]:
+        """The supposed indexes, those of a table that are missing built together."""
+        missing: dict[TableName, list[tuple[IndexDesign, IndexShape]]] = {}
+        for key in designs.items():
+            if key not in self._supposed:
+                missing.setdefault(key[0].table, []).append(key)
+        for table, wanted in missing.items():
+            self._build(table, wanted)
+        return [self._supposed[key] for key in designs.items()]
+
+    def _build(self, table: TableName, wanted: Sequence[tuple[IndexDesign, IndexShape]]) -> None:
+        """Build indexes over next to nothing, and give their files the wanted sizes.
+
+        Raises:
+            psycopg.Error: one of them cannot be built; those before it stand.
+        """
+        # As they would be called, so that plans read like the target's.
         taken = {key[1] for key in self._relations} | {s.name for s in self._supposed.values()}
-        name = index_name(design, taken=taken)
         files = RelationFiles(self.cluster.data, self.cluster.account)
-        heaps = self._heaps(design.table)
+        heaps = self._heaps(table)
         places = {heap: self._place(heap.schema, heap.name) for heap in heaps}
         for heap, place in places.items():
             files.resize(place, min(1, heap.pages))
+        built: list[tuple[str, IndexDesign, IndexShape]] = []
         try:
             # A new connection: one that has seen the table knows how long it was.
             with contextlib.closing(
@@ -113,10 +136,25 @@ class PostgresHollow:
             ) as builder:
                 path = f"{self.outline.path}, public"  # which a design leaves out
                 builder.execute("SELECT set_config('search_path', %s, false)", (path,))
-                builder.execute(design.create_sql(name).encode())
+                for design, shape in wanted:
+                    name = index_name(design, taken=taken)
+                    taken.add(name)
+                    builder.execute(design.create_sql(name).encode())
+                    built.append((name, design, shape))
         finally:
             for heap, place in places.items():
                 files.resize(place, heap.pages)
+            for name, design, shape in built:
+                self._supposed[design, shape] = self._grown(files, name, design, shape, heaps)
+
+    def _grown(
+        self,
+        files: RelationFiles,
+        name: str,
+        design: IndexDesign,
+        shape: IndexShape,
+        heaps: Sequence[Relation],
+    ) -> _Supposed:
         writer = StatisticsWriter(self.admin)
         made = self._parts(design.table.schema, name, heaps)
         whole = sum(heap.rows for heap in heaps if heap.rows > 0) or 1.0
@@ -131,12 +169,31 @@ class PostgresHollow:
                 files.resize(place, max(pages, self._pages_now(schema, part)))
             entries = shape.entries * share
             sized.append(Relation(schema, part, "i", "", pages, pages, entries, 0, False, ("", "")))
+        self._know_expressions(writer, design, made)
         tables = [self._relations[key] for key in {(h.schema, h.name) for h in heaps}]
         root = self._relations.get((design.table.schema, design.table.name))
         writer.sizes([*sized, *tables, *([root] if root is not None else [])])
         found = _Supposed(self._oid(TableName(design.table.schema, name)), name, design.table)
         self._set_valid([found.oid], valid=False)
         return found
+
+    def _know_expressions(
+        self,
+        writer: StatisticsWriter,
+        design: IndexDesign,
+        made: Sequence[tuple[str, str, Relation]],
+    ) -> None:
+        """Write down what ANALYZE would find of the expressions that an index is on."""
+        for number, key in enumerate(design.keys, start=1):
+            for schema, part, heap in made if key.expression else ():
+                found = self.sampler.statistics(heap, key.expression)
+                row = self.admin.execute(
+                    "SELECT attname FROM pg_attribute WHERE attrelid = %s::regclass "
+                    "AND attnum = %s",
+                    (sql.Identifier(schema, part).as_string(None), number),
+                ).fetchone()
+                if found is not None and row is not None:
+                    writer.column(replace(found, schema=schema, table=part, column=str(row[0])))
 
     def _heaps(self, table: TableName) -> list[Relation]:
         """The tables whose rows an index on this one would hold: itself, or its partitions."""

@@ -21,6 +21,7 @@ from humble_ledger.engines.postgresql.hollow.asking import (
     place_of_file,
 )
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
+from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.house import Record, opened
@@ -95,12 +96,19 @@ def hollow_of(
                 session = PostgresSession(house.cluster.url(place, ROLE), LIMITS)
                 session.look_for_names_in(outline.path)
                 made = PostgresHollow(
-                    house.cluster, place, outline, session, admin, list(known.notes)
+                    house.cluster,
+                    place,
+                    outline,
+                    session,
+                    admin,
+                    list(known.notes),
+                    ExpressionSampler(url, limits),
                 )
                 try:
                     yield made
                 finally:
                     session.close()
+                    made.sampler.close()
                     made.forget_supposed()
 
 

@@ -104,7 +104,7 @@ class StatisticsWriter:
         failed = []
         for each in source.statistics:
             try:
-                if not self._column(each):
+                if not self.column(each):
                     failed.append(f"{each.schema}.{each.table}.{each.column}")
             except psycopg.Error:
                 failed.append(f"{each.schema}.{each.table}.{each.column}")
@@ -160,7 +160,8 @@ class StatisticsWriter:
                 failed.append(f"{each.schema}.{each.name}")
         return failed
 
-    def _column(self, each: ColumnStatistics) -> bool:
+    def column(self, each: ColumnStatistics) -> bool:
+        """The statistics of one column; whether all of them could be carried over."""
         place = sql.Identifier(each.schema, each.table).as_string(None)
         row = self._connection.execute(_COLUMN_SQL, (place, each.column)).fetchone()
         if row is None:

@@ -1,0 +1,34 @@
+"""What may make a prediction wrong, in words; mostly nothing."""
+
+from __future__ import annotations
+
+from humble_ledger.core.remedies.candidates.model import Access
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.index_methods import IndexMethod
+
+ROUGH = "size and cost of an inverted index are rough guesses before it is built"
+SAMPLED = (
+    "rows are counted in a sample; the server knows the expression's values only after ANALYZE"
+)
+
+
+def caution_of(access: Access, design: IndexDesign) -> str:
+    """What may make a prediction by formula wrong."""
+    cautions = []
+    newest = any(p.operator in (">", ">=") for p in access.ranges)
+    if newest and access.table.changes_since_analyze:
+        cautions.append(
+            "the range may reach past the statistics; with the index the server would see the "
+            "true end, and its cost may be higher"
+        )
+    return "; ".join([*cautions, *_of_design(design)])
+
+
+def caution_of_planner(design: IndexDesign) -> str:
+    """What may make the planner's prediction wrong: it looks up the ends of columns itself."""
+    return "; ".join(_of_design(design))
+
+
+def _of_design(design: IndexDesign) -> list[str]:
+    cautions = [ROUGH] if design.method == IndexMethod.INVERTED else []
+    return cautions + ([SAMPLED] if any(key.expression for key in design.keys) else [])

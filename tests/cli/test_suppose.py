@@ -1,0 +1,110 @@
+"""What if, by the program: supposed indexes, what is left out, and the copies it is asked on."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.conftest import Server, only_newest
+from tests.program import Program
+
+SENSOR = "SELECT taken_at, value FROM reading WHERE sensor_id = 7 AND taken_at >= '2026-03-01'"
+
+
+@only_newest
+def test_what_is_supposed_is_what_a_trial_finds(begun: Program, server: Server) -> None:
+    found = begun.json("suppose", SENSOR, "--index", "reading (sensor_id)")
+    (query,), (index,) = found["queries"], found["indexes"]
+    assert found["way"] == "planner" and found["cautions"] == []
+    assert query["cost_after"] < query["cost_before"] / 5
+    assert query["uses"] == ["reading (sensor_id)"] and not query["same_shape"]
+    server.do("CREATE INDEX really ON reading (sensor_id)")
+    try:
+        plan = begun.json("plan", SENSOR)
+        assert plan["cost_total"] == pytest.approx(query["cost_after"], rel=0.05)
+        (size,) = server.fetch("SELECT pg_relation_size('really')")[0]
+        assert index["size_bytes_predicted"] == pytest.approx(size, rel=0.05)
+    finally:
+        server.do("DROP INDEX really")
+    shown = begun.ok("suppose", SENSOR, "--index", "reading (sensor_id)", "--as", "compare")
+    assert "reading_sensor_id_idx" in shown.out
+
+
+@only_newest
+def test_everything_that_can_be_supposed_holds_together(begun: Program, server: Server) -> None:
+    proposed = begun.json("propose", SENSOR)["remedies"]
+    assert {q["way"] for r in proposed if r["type"] == "index" for q in r["queries"]} == {"planner"}
+    remedy = next(r["id"] for r in proposed if r["type"] == "index")
+    text = "SELECT count(*) FROM reading WHERE buoy_id = 12"
+    found = begun.json(
+        "suppose", SENSOR, text, "--remedy", remedy,
+        "--without-index", "reading_buoy", "--without-index", "reading_buoy_taken",
+        "--set", "work_mem=99MB",
+    )  # fmt: skip
+    first, second = found["queries"]
+    assert first["cost_after"] < first["cost_before"]
+    assert second["cost_after"] > 2 * second["cost_before"] and not second["uses"]
+    assert found["settings"] == {"work_mem": "99MB"} and len(found["without"]) == 2
+
+
+@only_newest
+def test_the_formula_is_there_for_those_who_ask(begun: Program, server: Server) -> None:
+    proposed = begun.json("propose", SENSOR, "--predict-with", "formula")["remedies"]
+    assert {q["way"] for r in proposed if r["type"] == "index" for q in r["queries"]} == {"formula"}
+
+
+@only_newest
+def test_a_statement_that_cannot_be_studied_takes_nothing_from_the_others(
+    begun: Program, server: Server
+) -> None:
+    gone = "SELECT a FROM fleeting WHERE a = 1"
+    found = begun.json("propose", gone, SENSOR)
+    assert [what for what, _ in found["left_out"]] == [gone]
+    assert found["remedies"]
+    shown = begun.ok("propose", gone, SENSOR).out
+    assert f"{gone} is left out" in shown and "sensor_id" in shown
+    assert "fleeting" in begun.fails(4, "propose", gone)
+    chosen = begun.json("propose", gone, SENSOR, "--budget", "1GB")
+    assert [what for what, _ in chosen["unstudied"]] == [gone] and chosen["picked"]
+
+
+@only_newest
+@pytest.mark.parametrize(
+    ("arguments", "code", "words"),
+    [
+        (["suppose", SENSOR], 2, "Nothing is supposed"),
+        (["suppose", SENSOR, "--index", "reading"], 4, "keys in brackets"),
+        (["suppose", SENSOR, "--index", "nowhere (a)"], 2, "no table nowhere"),
+        (["suppose", SENSOR, "--index", "reading (nothing)"], 4, "nothing"),
+        (["suppose", SENSOR, "--without-index", "nothing"], 2, "no index nothing"),
+        (["suppose", SENSOR, "--set", "nothing=1"], 4, "nothing"),
+        (["suppose", SENSOR, "--remedy", "r999"], 2, "r999"),
+        (["suppose", SENSOR, "--index", "reading (value)", "--as", "tree"], 2, "compare"),
+        (["propose", SENSOR, "--predict-with", "dice"], 2, "planner or formula"),
+    ],
+)
+def test_a_mistake_is_told_with_what_to_do(
+    begun: Program, server: Server, arguments: list[str], code: int, words: str
+) -> None:
+    assert words in begun.fails(code, *arguments)
+
+
+@only_newest
+def test_copies_are_listed_and_dropped(begun: Program, server: Server) -> None:
+    built = begun.json("hollow", "build")
+    assert built["notes"] == []
+    listed = begun.json("hollow", "list")["hollows"]
+    assert built["target"] in {each["target"] for each in listed}
+    assert all(0 < each["disk_bytes"] < 500 * 1024**2 for each in listed)
+    assert begun.json("hollow", "drop") == {
+        "dropped": len(listed), "in_use": [], "kind": "hollows-dropped", "version": 1,
+    }  # fmt: skip
+    assert begun.json("hollow", "list")["hollows"] == []
+
+
+@only_newest
+def test_a_masked_folder_keeps_no_copy(begun: Program, server: Server) -> None:
+    begun.ok("hollow", "drop")
+    settings = begun.folder / "humble.toml"
+    settings.write_text(settings.read_text().replace("mask = false", "mask = true"))
+    begun.ok("suppose", SENSOR, "--index", "reading (sensor_id)")
+    assert begun.json("hollow", "list")["hollows"] == []
