@@ -32,7 +32,6 @@ KNOWN = {
     "core/remedies/design.py": 2,
     "core/remedies/index_text.py": 1,
     "core/remedies/migration.py": 2,
-    "core/remedies/prediction/formula.py": 1,
     "core/remedies/settings.py": 1,
     "core/remedies/statistics.py": 7,
     "core/schema/facts.py": 1,

@@ -73,7 +73,7 @@ class Workspace:
             self._ledger = None
 
     def reconnect(self) -> None:
-        """Let the next question to the target go through a new session, to a hollow of that time."""
+        """Let the next question to the target go through a new session, and a new hollow."""
         self._hollow = None
         self._open.close()
         if self._session is not None:

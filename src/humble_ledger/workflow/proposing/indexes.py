@@ -158,8 +158,8 @@ def _more_thorough(studied: Studied, predictor: PlannedPredictor, progress: Prog
     known = {each.design for each in studied.candidates}
     wide = [c for c in thorough(studied.plan.plan, studied.tables) if c.design not in known]
     progress(f"planning {studied.query} with {len(wide)} indexes that might serve it")
-    more = predictor.taken_of(studied.asked, [*studied.candidates_in_order, *wide])
-    return replace(studied, candidates=(*studied.candidates, *(c for c in more if c in wide)))
+    more = predictor.taken_of(studied.asked, studied.candidates_in_order, wide)
+    return replace(studied, candidates=(*studied.candidates, *more))
 
 
 def _follows(

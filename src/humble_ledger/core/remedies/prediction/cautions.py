@@ -8,7 +8,8 @@ from humble_ledger.core.schema.index_methods import IndexMethod
 
 ROUGH = "size and cost of an inverted index are rough guesses before it is built"
 SAMPLED = (
-    "rows are counted in a sample; the server knows the expression's values only after ANALYZE"
+    "rows are counted in a sample; the server knows the values of an expression only after its "
+    "statistics were gathered"
 )
 
 

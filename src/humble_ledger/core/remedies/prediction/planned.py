@@ -27,6 +27,9 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 
 WAY = "planner"
+# A candidate that no rule came to must at least halve what those leave that one did, and save so
+# much of the present cost beside them: a larger index for the rest of a rest is not worth it.
+CLEARLY_CHEAPER, WORTH_MORE = 0.5, 0.1
 NEARLY_SAME = 0.02  # of the cost: so much the copy may differ from the target with nothing supposed
 
 
@@ -65,29 +68,37 @@ class PlannedPredictor:
         used = tuple(_uses(found, asked, self.planner.names(mine)))
         return WhatIfCost(before, found.cost_total, used, self.way)
 
-    def taken_of(self, asked: Asked, candidates: Sequence[Candidate]) -> list[Candidate]:
-        """Those of many candidates that the planner would use if all of them were there.
+    def taken_of(
+        self, asked: Asked, usual: Sequence[Candidate], wide: Sequence[Candidate]
+    ) -> list[Candidate]:
+        """Those of many more candidates without which the statement would be clearly dearer.
 
-        For this the sizes of indexes are computed from statistics alone: reading samples for all
-        would take longer than the answer is worth.
+        All are supposed at once, and the planner takes what it likes. For this the sizes of
+        indexes are computed from statistics alone: reading samples for all would take longer
+        than the answer is worth.
         """
-        rough = {
-            c.design: self.costs.sizes.in_order(
-                c.access.table,
-                [c.access.table.columns[key.column] for key in c.design.keys],
-                [c.access.table.columns[name] for name in c.design.included],
-            )
-            for c in candidates
-        }
-        if not rough:
+        first, second = ({c.design: self._rough(c) for c in some} for some in (usual, wide))
+        if not second:
             return []
-        found = self.planner.plan(asked.statement, rough)
+        among = self.planner.plan(asked.statement, first)
+        found = self.planner.plan(asked.statement, first | second)
         used = set()
-        if found is not None and (found.cost_total or 0.0) < (asked.plan.cost_total or 0.0):
-            names = self.planner.names(rough)
-            used = {names[node.index] for node in found.nodes() if node.index in names}
-        self.planner.forget(rough)
-        return [c for c in candidates if c.design in used]
+        if among is not None and found is not None:
+            names = self.planner.names(second)
+            left, then = among.cost_total or 0.0, found.cost_total or 0.0
+            saved = left - then
+            if then < CLEARLY_CHEAPER * left and saved > WORTH_MORE * (asked.plan.cost_total or 0):
+                used = {names[node.index] for node in found.nodes() if node.index in names}
+        self.planner.forget(first | second)
+        return [c for c in wide if c.design in used]
+
+    def _rough(self, candidate: Candidate) -> IndexShape:
+        table, design = candidate.access.table, candidate.design
+        return self.costs.sizes.in_order(
+            table,
+            [table.columns[key.column] for key in design.keys],
+            [table.columns[name] for name in design.included],
+        )
 
     def plan(self, asked: Asked, designs: Sequence[IndexDesign]) -> Plan | None:
         """The whole plan with these indexes; None where the planner cannot be asked."""
