@@ -14,7 +14,8 @@ import pytest
 
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import SCANS
-from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import (
     Capability,
@@ -25,6 +26,7 @@ from humble_ledger.engines.contract import (
     NewIndex,
     Session,
 )
+from humble_ledger.errors import HumbleError
 
 ROWS = 5_000
 FEW = "SELECT note FROM conformance WHERE kind = 7"
@@ -119,6 +121,31 @@ def costs_grow_with_the_share_that_is_read(target: Target) -> None:
         assert costs.full_scan(facts) == pytest.approx(plan.cost_total, rel=0.05)
 
 
+def a_hollow_plans_as_its_target_and_with_what_is_supposed(target: Target) -> None:
+    """Where an engine can make one: the same costs, another plan with an index, nothing built."""
+    with target.session() as session:
+        able = session.support(Capability.HOLLOW)
+        if not able:
+            with pytest.raises(HumbleError), target.engine.hollow(target.url):
+                pass
+            return
+        facts = target.facts(session)
+        now = session.explain(Statement(FEW)).plan
+        design = IndexDesign(target.table, (IndexKey("kind"),))
+        shape = session.costs.sizes.in_order(facts, [facts.columns["kind"]])
+        with target.engine.hollow(target.url) as hollow:
+            assert hollow.explain(Statement(FEW), {}).plan.cost_total == now.cost_total
+            found = hollow.explain(Statement(FEW), {design: shape}).plan
+            (name,) = hollow.names({design: shape})
+            assert found.uses_index(name) and (found.cost_total or 0) < (now.cost_total or 0)
+            again = hollow.explain(Statement(FEW), {}).plan
+            assert again.cost_total == now.cost_total and not again.uses_index(name)
+            assert hollow.asked == 3
+        assert target.facts(session).indexes == facts.indexes
+    dropped = target.engine.drop_hollows()
+    assert not dropped and not target.engine.kept_hollows()
+
+
 def only_one_arm_sees_an_index_and_nothing_is_left(target: Target) -> None:
     name = "conformance_kind_idx"
     sql = f"CREATE INDEX {name} ON conformance (kind)"
@@ -146,5 +173,6 @@ CHECKS = (
     what_a_server_cannot_do_is_told_with_reason_and_remedy,
     facts_and_estimates_fit_the_table,
     costs_grow_with_the_share_that_is_read,
+    a_hollow_plans_as_its_target_and_with_what_is_supposed,
     only_one_arm_sees_an_index_and_nothing_is_left,
 )
