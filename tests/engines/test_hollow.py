@@ -201,7 +201,8 @@ def test_the_target_sees_nothing_but_reads(target: str) -> None:
         (SELECT sum(n_tup_ins + n_tup_upd + n_tup_del)
         FROM pg_stat_all_tables WHERE schemaname <> 'pg_catalog'),
         (SELECT count(*) FROM pg_locks WHERE mode NOT IN ('AccessShareLock', 'ExclusiveLock')),
-        (SELECT md5(string_agg(c::text, '' ORDER BY oid)) FROM pg_class c)"""
+        (SELECT md5(string_agg(c::text, '' ORDER BY oid)) FROM pg_class c),
+        (SELECT sum(idx_scan) FROM pg_stat_user_indexes)"""
     with psycopg.connect(target, autocommit=True) as server:
         with PostgresEngine().hollow(target):
             pass  # the first reading of a page may leave marks in it, whoever reads

@@ -19,7 +19,6 @@ from humble_ledger.engines.postgresql.costs.sizes import index_shape, levels_abo
 from tests.core.remedies.test_prediction import SERVER
 
 TABLE = TableFacts(TableName("public", "t"), "table", 1000.0, 100, 819_200)
-ASKED = Asked(Statement("SELECT 1"), Plan("x", "1", Node(1, Operation.FULL_SCAN, "Scan"), False), ())
 
 
 def _design(column: str) -> IndexDesign:
@@ -28,8 +27,8 @@ def _design(column: str) -> IndexDesign:
 
 def _plan(cost: float, index: str = "") -> Plan:
     node = Node(
-        1, Operation.FULL_SCAN, "Index Scan" if index else "Seq Scan", schema="public", relation="t",
-        index=index, cost=Cost(0.0, cost),
+        1, Operation.FULL_SCAN, "Index Scan" if index else "Seq Scan", schema="public",
+        relation="t", index=index, cost=Cost(0.0, cost),
     )  # fmt: skip
     return Plan("x", "1", node, measured=False)
 

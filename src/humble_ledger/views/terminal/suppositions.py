@@ -63,14 +63,16 @@ def _several(found: Supposition, numbers: Numbers) -> list[RenderableType]:
     ]
     if not changed:
         return [Text(f"None of {len(found.queries)} queries would be planned otherwise.")]
+    cautioned = any(each.caution for each in changed)
     table = plain_table(
         ("query", "fixed"), ("cost now", "right"), ("supposed", "right"), ("change", "left"),
-        ("reads", "left"), ("caution", "left"),
+        ("reads", "left"), *([("caution", "left")] if cautioned else []),
     )  # fmt: skip
     for each in sorted(changed, key=lambda q: q.cost_after - q.cost_before):
         table.add_row(
             each.query, numbers.figure(each.cost_before), numbers.figure(each.cost_after),
-            _change(each, numbers), Text(", ".join(each.uses)), Text(each.caution),
+            _change(each, numbers), Text(", ".join(each.uses)),
+            *([Text(each.caution)] if cautioned else []),
         )  # fmt: skip
     before = sum(q.cost_before for q in found.queries)
     after = sum(q.cost_after for q in found.queries)
