@@ -30,6 +30,7 @@ from humble_ledger.engines.postgresql.hollow.house import (
     kept_houses,
     removed,
 )
+from humble_ledger.engines.postgresql.hollow.source import known_settings
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
@@ -267,6 +268,7 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
             assert isinstance(made, PostgresHollow)
             roles = made.admin.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
             assert roles == [("humble",)]
+            assert made.admin.execute("SELECT count(*) FROM pg_event_trigger").fetchone() == (0,)
         assert not acted.exists()
 
 
@@ -358,3 +360,12 @@ def test_what_a_killed_command_left_is_not_trusted(
             time.sleep(1)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def test_settings_are_taken_over_by_our_servers_list(target: str) -> None:
+    """A target may call anything a planner's setting; some would have a server load a library."""
+    with PostgresEngine().hollow(target, keep=False) as made:
+        assert isinstance(made, PostgresHollow)
+        known = known_settings(made.admin)
+        assert "random_page_cost" in known and "work_mem" in known
+        assert not {n for n in known if "librar" in n or "role" in n or "path" in n}

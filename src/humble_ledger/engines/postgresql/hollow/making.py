@@ -22,7 +22,7 @@ from humble_ledger.engines.postgresql.hollow.asking import (
 )
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
-from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
+from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, SEGMENT_PAGES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.house import Record, opened
 from humble_ledger.engines.postgresql.hollow.programs import binaries_for, reader_for
@@ -30,6 +30,7 @@ from humble_ledger.engines.postgresql.hollow.schema import dumped, load
 from humble_ledger.engines.postgresql.hollow.source import (
     Outline,
     Source,
+    known_settings,
     one_look,
     read_outline,
     read_source,
@@ -47,6 +48,7 @@ _SETTINGS: Mapping[str, str] = {
     # what is written to its file afterwards.
     "wal_skip_threshold": "0",
 }  # fmt: skip
+MOST_PAGES = 20_000 * SEGMENT_PAGES  # so many files of 1 GiB
 _UNIQUE = psycopg.errors.UniqueViolation
 
 
@@ -184,7 +186,10 @@ def _own(admin: Connection, place: str, outline: Outline) -> None:
     name = sql.Identifier(place)
     admin.execute(sql.SQL("ALTER DATABASE {} OWNER TO hollow").format(name))
     admin.execute("ALTER SCHEMA public OWNER TO hollow")
+    known = known_settings(admin)
     for setting, value in outline.settings:
+        if setting not in known:
+            continue
         with contextlib.suppress(psycopg.Error):  # another version has other settings
             admin.execute(
                 sql.SQL("ALTER ROLE hollow IN DATABASE {} SET {} = {}").format(
@@ -216,6 +221,12 @@ def _fill(
     lost = writer.columns(source)
     lost += writer.extended(source.extended, admin.info.server_version)
     files = RelationFiles(cluster.data, cluster.account)
+    if sum(relation.pages for relation in source.relations) > MOST_PAGES:
+        raise TargetUnreachable(
+            f"The target has more than {MOST_PAGES * PAGE_BYTES // 1024**4:,} TiB of tables and "
+            "indexes: a copy would need too many files.",
+            "Use  --predict-with formula",
+        )
     for relation in source.relations:
         if relation.kind not in "rmi" or not relation.pages:
             continue

@@ -134,6 +134,10 @@ _CHANGES_SQL = _CHANGES_SQL.format(
         for name, key in _CATALOGUES
     )
 )
+SETTINGS_SQL = """
+SELECT name, current_setting(name) FROM pg_settings WHERE context IN ('user', 'superuser')
+AND (category LIKE 'Query Tuning%%' OR name = ANY(%s)) ORDER BY 1
+"""
 _ENDS_TIMEOUT_MS = 2_000
 # What the texts of values are written by, so that any server reads them the same.
 _PLAIN_TEXTS = {
@@ -294,12 +298,17 @@ def read_source(connection: Connection, outline: Outline) -> Source:
 
 
 def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:
-    rows = connection.execute(
-        "SELECT name, current_setting(name) FROM pg_settings WHERE context IN "
-        "('user', 'superuser') AND (category LIKE 'Query Tuning%%' OR name = ANY(%s)) ORDER BY 1",
-        (_OTHER_SETTINGS,),
-    ).fetchall()
+    rows = connection.execute(SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
     return tuple((str(name), str(value)) for name, value in rows)
+
+
+def known_settings(connection: Connection) -> frozenset[str]:
+    """Those that a server of ours has of the planner's settings: no other is taken over.
+
+    What a target calls so may be anything, and some settings have a server load a library.
+    """
+    rows = connection.execute(SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
+    return frozenset(str(name) for name, _ in rows)
 
 
 def _relations(connection: Connection) -> tuple[Relation, ...]:
