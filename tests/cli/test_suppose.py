@@ -38,12 +38,13 @@ def test_everything_that_can_be_supposed_holds_together(begun: Program, server: 
     found = begun.json(
         "suppose", SENSOR, text, "--remedy", remedy,
         "--without-index", "reading_buoy", "--without-index", "reading_buoy_taken",
-        "--set", "work_mem=99MB",
+        "--set", "work_mem=99MB", "--rows", "alert=10x",
     )  # fmt: skip
     first, second = found["queries"]
     assert first["cost_after"] < first["cost_before"]
     assert second["cost_after"] > 2 * second["cost_before"] and not second["uses"]
     assert found["settings"] == {"work_mem": "99MB"} and len(found["without"]) == 2
+    assert found["rows"] == {"public.alert": 10.0} or found["rows"] == {"alert": 10.0}
 
 
 @only_newest
@@ -78,6 +79,9 @@ def test_a_statement_that_cannot_be_studied_takes_nothing_from_the_others(
         (["suppose", SENSOR, "--without-index", "nothing"], 2, "no index nothing"),
         (["suppose", SENSOR, "--set", "nothing=1"], 4, "nothing"),
         (["suppose", SENSOR, "--remedy", "r999"], 2, "r999"),
+        (["suppose", SENSOR, "--rows", "reading"], 2, "not a growth"),
+        (["suppose", SENSOR, "--rows", "reading=-3x"], 2, "not a growth"),
+        (["suppose", SENSOR, "--rows", "nothing=3x"], 2, "no table nothing"),
         (["suppose", SENSOR, "--index", "reading (value)", "--as", "tree"], 2, "compare"),
         (["propose", SENSOR, "--predict-with", "dice"], 2, "planner or formula"),
     ],

@@ -122,7 +122,9 @@ INDEXES = [
 def target(request: pytest.FixtureRequest) -> Iterator[str]:
     if request.param not in FOUND:
         pytest.skip("these server programs are not here")
-    with Cluster(FOUND[request.param]) as cluster:
+    # Without replicas a server that is idle writes nothing to its log.
+    quiet = {"wal_level": "minimal", "max_wal_senders": "0", "autovacuum": "off"}
+    with Cluster(FOUND[request.param], quiet) as cluster:
         with psycopg.connect(cluster.url("postgres"), autocommit=True) as server:
             server.execute(SCHEMA)
             server.execute("VACUUM ANALYZE")
@@ -369,3 +371,34 @@ def test_settings_are_taken_over_by_our_servers_list(target: str) -> None:
         known = known_settings(made.admin)
         assert "random_page_cost" in known and "work_mem" in known
         assert not {n for n in known if "librar" in n or "role" in n or "path" in n}
+
+
+def test_a_table_supposed_larger_is_planned_as_one_that_has_grown() -> None:
+    """Five times the rows of the same kind, supposed and then really there."""
+    asked = [text for text in STATEMENTS if "quay.visit" in text]
+    table = TableName("quay", "visit")
+    with Cluster(FOUND[MAJORS[0]]) as cluster:
+        url = cluster.url("postgres")
+        with psycopg.connect(url, autocommit=True) as server:
+            server.execute(SCHEMA)
+            server.execute("CREATE INDEX ON quay.visit (boat)")
+            server.execute("VACUUM ANALYZE")
+        with PostgresEngine().hollow(url, keep=False) as made:
+            before = [made.explain(Statement(text), {}).plan for text in asked]
+            grown = [made.explain(Statement(t), {}, rows={table: 5.0}).plan for t in asked]
+            again = [made.explain(Statement(text), {}).plan for text in asked]
+        assert [p.cost_total for p in again] == [p.cost_total for p in before]
+        with psycopg.connect(url, autocommit=True) as server:
+            server.execute(
+                "INSERT INTO quay.visit SELECT v.* FROM quay.visit v, generate_series(1, 4)"
+            )
+            server.execute("REINDEX TABLE quay.visit")
+            server.execute("VACUUM ANALYZE")
+        session = PostgresSession(url, Limits())
+        real = [session.explain(Statement(text)).plan for text in asked]
+        session.close()
+    assert len(asked) >= 4
+    for text, supposed, found, small in zip(asked, grown, real, before, strict=True):
+        assert _steps(supposed) == _steps(found), text
+        assert supposed.cost_total == pytest.approx(found.cost_total, rel=0.15), text
+        assert (found.cost_total or 0) > 1.5 * (small.cost_total or 0)

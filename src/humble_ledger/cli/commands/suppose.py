@@ -34,6 +34,14 @@ def suppose(
         list[str] | None,
         typer.Option("--remedy", help="A proposed remedy, as r1; repeatable.", metavar="ID"),
     ] = None,
+    rows: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--rows",
+            help="A table with more rows of the same kind, as reading=100x; repeatable.",
+            metavar="TABLE=FACTOR",
+        ),
+    ] = None,
     as_: Annotated[
         str,
         typer.Option(
@@ -45,7 +53,7 @@ def suppose(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Ask the planner what if: an index, a setting, an index gone; nothing is built anywhere.
+    """Ask the planner what if: an index, a setting, an index gone, more rows; nothing is built.
 
     The target's planner is asked on a copy that has its schema, statistics and sizes, and no row.
     Without a WHAT, all captured queries are planned.
@@ -64,7 +72,7 @@ def suppose(
         raise WrongUsage(f'Unknown form "{as_}".', "Use --as compare, or leave it out.")
     if as_ and len(whats or ()) != 1:
         raise WrongUsage("Plans are compared for one query.", "Name it, as in  humble suppose q1")
-    supposed = Supposed(index or (), without_index or (), settings or (), remedy or ())
+    supposed = Supposed(index or (), without_index or (), settings or (), remedy or (), rows or ())
     with (
         workspace_for(target, timeout, allow_side_effects) as workspace,
         output.progress() as progress,

@@ -65,14 +65,16 @@ class SupposedQuery:
 class Supposition:
     """What was supposed, and what became of each query.
 
-    ``left_out`` are queries that could not be planned, with the reason; ``asked`` plans were made
-    in ``took_ms`` after the copy was there; ``notes`` say what the copy lacks.
+    ``rows`` are tables supposed to have so many times as many rows. ``left_out`` are queries that
+    could not be planned, with the reason; ``asked`` plans were made in ``took_ms`` after the copy
+    was there; ``notes`` say what the copy lacks.
     """
 
     queries: tuple[SupposedQuery, ...]
     indexes: tuple[SupposedIndex, ...] = ()
     without: tuple[str, ...] = ()
     settings: tuple[tuple[str, str], ...] = ()
+    rows: tuple[tuple[str, float], ...] = ()
     left_out: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
     asked: int = 0

@@ -33,10 +33,12 @@ class Hollow(Protocol):
         options: ExplainOptions = ExplainOptions(),  # noqa: B008
         *,
         without: Collection[TableName] = (),
+        rows: Mapping[TableName, float] = ...,
     ) -> PlanDocument:
         """The plan of a statement if these indexes were there, each of a size.
 
-        ``without`` names indexes of the target (schema, name) that are supposed to be gone.
+        ``without`` names indexes of the target (schema, name) that are supposed to be gone,
+        ``rows`` how many times as many rows tables have, of the same kind as those that are there.
 
         Raises:
             HumbleError: an index cannot be built so, or the statement cannot be planned here.

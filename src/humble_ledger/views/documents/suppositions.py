@@ -35,7 +35,7 @@ class SuppositionDocument(Struct, frozen=True):
     """What was supposed, and what became of each query.
 
     ``left_out`` are pairs of a query and the reason why it could not be planned; ``cautions`` say
-    what the copy lacks.
+    what the copy lacks. ``rows`` are tables with so many times as many rows.
     """
 
     way: str
@@ -43,6 +43,7 @@ class SuppositionDocument(Struct, frozen=True):
     indexes: list[SupposedIndexRow]
     without: list[str]
     settings: dict[str, str]
+    rows: dict[str, float]
     left_out: list[tuple[str, str]]
     cautions: list[str]
     plans_asked: int
@@ -65,6 +66,7 @@ def supposition_document(found: Supposition) -> SuppositionDocument:
         [SupposedIndexRow(i.definition, i.size_bytes) for i in found.indexes],
         list(found.without),
         dict(found.settings),
+        dict(found.rows),
         list(found.left_out),
         list(found.notes),
         found.asked,

@@ -28,6 +28,7 @@ from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
 
+LEAST_GROWTH, MOST_GROWTH = 0.01, 10_000.0
 SUPPOSED = "supposed"  # the origin of a plan that a copy without rows made
 
 
@@ -39,6 +40,7 @@ class Supposed:
     without: Sequence[str] = ()
     settings: Sequence[str] = ()
     remedies: Sequence[str] = ()
+    rows: Sequence[str] = ()
 
 
 @dataclass(slots=True)
@@ -50,6 +52,7 @@ class _Made:
     without: list[TableName] = field(default_factory=list)
     settings: list[tuple[str, str]] = field(default_factory=list)
     texts: dict[str, str] = field(default_factory=dict)
+    rows: dict[TableName, float] = field(default_factory=dict)
 
 
 def suppose(
@@ -64,7 +67,7 @@ def suppose(
         WrongUsage: nothing is supposed, or it names what is not there.
         TargetUnreachable: no copy can be made here.
     """
-    if not (asked.indexes or asked.without or asked.settings or asked.remedies):
+    if not (asked.indexes or asked.without or asked.settings or asked.remedies or asked.rows):
         raise WrongUsage(
             "Nothing is supposed.",
             'Name it, for example:  humble suppose q1 --index "reading (sensor_id)"',
@@ -94,6 +97,7 @@ def suppose(
         ),
         tuple(str(name) for name in made.without),
         tuple(made.settings),
+        tuple((str(table), factor) for table, factor in made.rows.items()),
         tuple(left_out),
         tuple(hollow.notes),
         hollow.asked - before,
@@ -119,7 +123,7 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
     text = made.texts.get(query)
     asked = Statement(text) if text is not None else statement
     options = ExplainOptions(settings=tuple(made.settings))
-    after = hollow.explain(asked, made.shapes, options, without=made.without).plan
+    after = hollow.explain(asked, made.shapes, options, without=made.without, rows=made.rows).plan
     caution = ""
     if not nearly_same(same.cost_total or 0.0, now.cost_total or 0.0):
         caution = (
@@ -168,6 +172,9 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
                 f"Try it:  humble trial WHAT --remedy {id_}",
             )
     session = workspace.session
+    for text in asked.rows:
+        table, factor = _growth(session, text)
+        made.rows[table] = factor
     designs = [_placed(session, design) for design in designs]
     made.tables = dict(session.tables({design.table for design in designs}))
     formula = FormulaPredictor(session.costs, session)
@@ -176,6 +183,23 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
     if names:
         made.without = _indexes_named(workspace, names)
     return made
+
+
+def _growth(session: Session, text: str) -> tuple[TableName, float]:
+    """A table and how many times its rows, from "reading=100x"."""
+    name, _, times = text.partition("=")
+    try:
+        factor = float(times.strip().lower().removesuffix("x"))
+    except ValueError:
+        factor = 0.0
+    if not name or not LEAST_GROWTH <= factor <= MOST_GROWTH:
+        raise WrongUsage(
+            f'"{text}" is not a growth.', "Write it like  --rows reading=100x  (0.01x to 10000x)."
+        )
+    table, column = session.find_column(name.strip())
+    if column:
+        raise WrongUsage(f"{name} is a column.", "Name a table:  --rows reading=100x")
+    return table, factor
 
 
 def _placed(session: Session, design: IndexDesign) -> IndexDesign:

@@ -19,12 +19,15 @@ from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
+from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.session import PostgresSession
 
 ROLE = "hollow"
+_AS_THEY_ARE: Mapping[TableName, float] = {}
+NEARLY_UNIQUE = 0.95  # of the rows have a value of their own: a key, which grows with them
 LIMITS = Limits(statement_ms=30_000)
 
 
@@ -35,6 +38,7 @@ class _Supposed:
     oid: int
     name: str
     table: TableName
+    files: tuple[Relation, ...]
     shown: bool = False
 
 
@@ -52,6 +56,7 @@ class PostgresHollow:
     _relations: dict[tuple[str, str], Relation] = field(default_factory=dict)
     _supposed: dict[tuple[IndexDesign, IndexShape], _Supposed] = field(default_factory=dict)
     _hidden: frozenset[TableName] = frozenset()
+    _factors: dict[TableName, float] = field(default_factory=dict)
     asked: int = 0
 
     def __post_init__(self) -> None:
@@ -65,10 +70,19 @@ class PostgresHollow:
         options: ExplainOptions = ExplainOptions(),  # noqa: B008
         *,
         without: Collection[TableName] = (),
+        rows: Mapping[TableName, float] = _AS_THEY_ARE,
     ) -> PlanDocument:
         """The plan if these indexes were there, each of a size; see `engines.contract.Hollow`."""
         with translated():
-            self._show(self._suppose(designs))
+            # An index is built on a table as it is, and grows with it.
+            missing = {key[0].table for key in designs.items() if key not in self._supposed}
+            for table in missing & self._factors.keys():
+                self._grow(table, 1.0)
+            wanted = self._suppose(designs)
+            for table in {*rows, *self._factors}:
+                if rows.get(table, 1.0) != self._factors.get(table, 1.0):
+                    self._grow(table, rows.get(table, 1.0), rows.keys())
+            self._show(wanted)
             self._hide(frozenset(without))
         self.asked += 1
         return self.session.explain(statement, options)
@@ -84,6 +98,8 @@ class PostgresHollow:
     def forget_supposed(self) -> None:
         """Remove all that was supposed: the hollow may be used again."""
         self._hide(frozenset())
+        for table in list(self._factors):
+            self._grow(table, 1.0)
         with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
             for each in self._supposed.values():
                 loader.execute(
@@ -168,12 +184,16 @@ class PostgresHollow:
             else:
                 files.resize(place, max(pages, self._pages_now(schema, part)))
             entries = shape.entries * share
-            sized.append(Relation(schema, part, "i", "", pages, pages, entries, 0, False, ("", "")))
+            method = "btree" if design.method == IndexMethod.SORTED else design.method
+            sized.append(
+                Relation(schema, part, "i", method, pages, pages, entries, 0, False, ("", ""))
+            )
         self._know_expressions(writer, design, made)
         tables = [self._relations[key] for key in {(h.schema, h.name) for h in heaps}]
         root = self._relations.get((design.table.schema, design.table.name))
         writer.sizes([*sized, *tables, *([root] if root is not None else [])])
-        found = _Supposed(self._oid(TableName(design.table.schema, name)), name, design.table)
+        oid = self._oid(TableName(design.table.schema, name))
+        found = _Supposed(oid, name, design.table, tuple(sized))
         self._set_valid([found.oid], valid=False)
         return found
 
@@ -194,6 +214,79 @@ class PostgresHollow:
                 ).fetchone()
                 if found is not None and row is not None:
                     writer.column(replace(found, schema=schema, table=part, column=str(row[0])))
+
+    def _grow(self, table: TableName, factor: float, together: Collection[TableName] = ()) -> None:
+        """Give a table, and its indexes, so many times its rows and its size.
+
+        A column that refers to a table which does not grow ``together`` with it keeps as many
+        different values as it has.
+
+        Its indexes are built anew over next to nothing: a b-tree's height stands in its first
+        page, and what the server has read of that hides what is written to the file.
+        """
+        files = RelationFiles(self.cluster.data, self.cluster.account)
+        heaps = self._heaps(table)
+        for heap in heaps:
+            files.resize(self._place(heap.schema, heap.name), min(1, heap.pages))
+        sized = []
+        try:
+            with contextlib.closing(
+                owner(self.cluster, self.database, self.outline.path)
+            ) as builder:
+                for heap in heaps:
+                    name = sql.Identifier(heap.schema, heap.name)
+                    builder.execute(sql.SQL("REINDEX TABLE {}").format(name))
+        finally:
+            for heap in heaps:
+                grown = _times(heap, factor)
+                files.resize(self._place(heap.schema, heap.name), grown.pages)
+                sized.append(grown)
+        self._keep_distinct(
+            [*heaps, *([root] if (root := self._relations.get(_key(table))) is not None else [])],
+            self._factors.get(table, 1.0) / factor,
+            together,
+        )
+        self._factors[table] = factor
+        of = {(heap.schema, heap.name) for heap in heaps}
+        for index in self.outline.relations:
+            if index.kind == "i" and index.table in of and index.pages:
+                sized.append(self._index_grown(files, _times(index, factor)))
+        for each in self._supposed.values():
+            if each.table == table:
+                sized += [self._index_grown(files, _times(i, factor)) for i in each.files]
+        if root is not None and root.kind == "p":
+            sized.append(_times(root, factor))
+        StatisticsWriter(self.admin).sizes(sized)
+        # Built anew, an index is valid again.
+        hidden = [each.oid for each in self._supposed.values() if not each.shown]
+        hidden += [self._oid(name) for name in self._hidden]
+        if hidden:
+            self._set_valid(hidden, valid=False)
+        if factor == 1.0:
+            del self._factors[table]
+
+    def _keep_distinct(
+        self, relations: Sequence[Relation], ratio: float, together: Collection[TableName]
+    ) -> None:
+        """Statistics tell many values as a share of the rows, which would grow with them."""
+        names = [sql.Identifier(r.schema, r.name).as_string(None) for r in relations]
+        others = [sql.Identifier(t.schema, t.name).as_string(None) for t in together]
+        self.admin.execute(
+            "UPDATE pg_statistic s SET stadistinct = s.stadistinct * %s FROM pg_constraint k "
+            "WHERE k.contype = 'f' AND k.conrelid = s.starelid AND s.staattnum = k.conkey[1] "
+            "AND array_length(k.conkey, 1) = 1 AND s.stadistinct < 0 AND s.stadistinct > %s "
+            "AND s.starelid = ANY (%s::text[]::regclass[]) "
+            "AND k.confrelid <> ALL (%s::text[]::regclass[])",
+            (ratio, -NEARLY_UNIQUE, names, others),
+        )
+
+    def _index_grown(self, files: RelationFiles, index: Relation) -> Relation:
+        place = self._place(index.schema, index.name)
+        if index.method == "btree":
+            files.grow_b_tree(place, index.pages, levels_of(self.admin, index))
+        else:
+            files.resize(place, max(index.pages, self._pages_now(index.schema, index.name)))
+        return index
 
     def _heaps(self, table: TableName) -> list[Relation]:
         """The tables whose rows an index on this one would hold: itself, or its partitions."""
@@ -269,6 +362,21 @@ class PostgresHollow:
             "SELECT pg_relation_size(%s::regclass)", (sql.Identifier(schema, name).as_string(None),)
         ).fetchone()
         return int(str(row[0])) // PAGE_BYTES if row else 1
+
+
+def _key(table: TableName) -> tuple[str, str]:
+    return table.schema, table.name
+
+
+def _times(relation: Relation, factor: float) -> Relation:
+    """A relation with so many times its rows and pages, as full as it is."""
+    return replace(
+        relation,
+        pages=max(min(1, relation.pages), round(relation.pages * factor)),
+        catalogue_pages=round(relation.catalogue_pages * factor),
+        rows=relation.rows * factor if relation.rows > 0 else relation.rows,
+        all_visible=round(relation.all_visible * factor),
+    )
 
 
 def place_of_file(admin: Connection, schema: str, name: str) -> str:
