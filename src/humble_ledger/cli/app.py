@@ -16,6 +16,7 @@ from humble_ledger.cli.commands import (
     demo,
     diagnose,
     glossary,
+    grow,
     history,
     hollow,
     init,
@@ -37,7 +38,7 @@ from humble_ledger.cli.help_text import FlowingHelp
 BEGIN, CAPTURE, READ = "Begin", "Capture", "Read"
 ORDER = (
     "demo", "init", "preflight", "capture", "queries", "show", "plan", "routes", "compare",
-    "table", "glossary", "diagnose", "propose", "suppose", "hollow",
+    "table", "glossary", "diagnose", "propose", "suppose", "grow", "hollow",
     "trial", "replay", "settle", "tidy", "history", "audit",
 )  # fmt: skip
 DIAGNOSE, PROPOSE, VERIFY, KEEP = "Diagnose", "Propose", "Verify", "Keep"
@@ -93,6 +94,7 @@ def build() -> typer.Typer:
     app.command("diagnose", cls=FlowingHelp, rich_help_panel=DIAGNOSE)(diagnose.diagnose)
     app.command("propose", cls=FlowingHelp, rich_help_panel=PROPOSE)(propose.propose)
     app.command("suppose", cls=FlowingHelp, rich_help_panel=PROPOSE)(suppose.suppose)
+    app.command("grow", cls=FlowingHelp, rich_help_panel=PROPOSE)(grow.grow)
     app.add_typer(hollow.app, name="hollow", rich_help_panel=PROPOSE)
     app.command("trial", cls=FlowingHelp, rich_help_panel=VERIFY)(trial.trial)
     app.command("replay", cls=FlowingHelp, rich_help_panel=VERIFY)(replay.replay)

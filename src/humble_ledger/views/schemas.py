@@ -14,6 +14,7 @@ from humble_ledger.views.documents.choices import ChoiceDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
 from humble_ledger.views.documents.errors import ErrorDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
+from humble_ledger.views.documents.growth import GrowthDocument
 from humble_ledger.views.documents.history import HistoryDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
@@ -47,6 +48,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ColumnDocument,
     RemediesDocument,
     SuppositionDocument,
+    GrowthDocument,
     HollowBuiltDocument,
     HollowsDocument,
     HollowsDroppedDocument,

@@ -116,7 +116,7 @@ def entries_of(found: SupposedQuery) -> tuple[PlanEntry, PlanEntry]:
 
 def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> SupposedQuery:
     subject = subject_of(workspace, what)
-    statement = _statement_of(subject, what)
+    statement = statement_of(subject, what)
     entry = explain_now(workspace, Subject(subject.query, statement), measure=False)
     now, query = entry.plan, entry.query or what
     same = hollow.explain(statement, {}).plan
@@ -137,7 +137,12 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
     )
 
 
-def _statement_of(subject: Subject, what: str) -> Statement:
+def statement_of(subject: Subject, what: str) -> Statement:
+    """What is sent for a subject.
+
+    Raises:
+        WrongUsage: it has no statement.
+    """
     if subject.plan is not None and subject.plan.statement:
         return Statement(subject.plan.statement, subject.plan.parameters)
     if subject.statement is None:
@@ -173,7 +178,7 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
             )
     session = workspace.session
     for text in asked.rows:
-        table, factor = _growth(session, text)
+        table, factor = growth_of(session, text)
         made.rows[table] = factor
     designs = [_placed(session, design) for design in designs]
     made.tables = dict(session.tables({design.table for design in designs}))
@@ -185,8 +190,12 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
     return made
 
 
-def _growth(session: Session, text: str) -> tuple[TableName, float]:
-    """A table and how many times its rows, from "reading=100x"."""
+def growth_of(session: Session, text: str) -> tuple[TableName, float]:
+    """A table and how many times its rows, from "reading=100x".
+
+    Raises:
+        WrongUsage: it is not of that form, or there is no such table.
+    """
     name, _, times = text.partition("=")
     try:
         factor = float(times.strip().lower().removesuffix("x"))

@@ -1,0 +1,77 @@
+"""How the cost of queries grows with their tables."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from humble_ledger.core.plans.model import Plan
+
+LINEAR = 1.1  # the power of the growth up to which a cost grows with the rows
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """A query at one size of the tables: ``factor`` times their rows of now, and its plan."""
+
+    factor: float
+    plan: Plan
+
+    @property
+    def cost(self) -> float:
+        """The planner's estimate."""
+        return self.plan.cost_total or 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Flip:
+    """Where the planner turns to another plan: still the old one at ``last``, no more at
+    ``first``.
+    """
+
+    last: Size
+    first: Size
+
+    @property
+    def factor(self) -> float:
+        """The middle of the two, by ratio."""
+        return math.sqrt(self.last.factor * self.first.factor)
+
+
+@dataclass(frozen=True, slots=True)
+class GrownQuery:
+    """One query from the present size to the last, with the flips in between."""
+
+    query: str
+    statement: str
+    sizes: tuple[Size, ...]
+    flips: tuple[Flip, ...]
+
+    @property
+    def power(self) -> float:
+        """The power of the growth with which the cost grows: 1 is in step with the rows."""
+        first, last = self.sizes[0], self.sizes[-1]
+        if last.factor == first.factor or not first.cost or not last.cost:
+            return 0.0
+        return math.log(last.cost / first.cost) / math.log(last.factor / first.factor)
+
+    @property
+    def worse_than_linear(self) -> bool:
+        """Whether the cost grows clearly faster than the rows."""
+        return self.power > LINEAR
+
+
+@dataclass(frozen=True, slots=True)
+class Growth:
+    """Tables grown step by step, and what becomes of each query.
+
+    ``tables`` are those that grow, each with the factor it reaches; the steps of a query are told
+    by the largest of these. ``unaffected`` queries read none of them.
+    """
+
+    tables: tuple[tuple[str, float], ...]
+    queries: tuple[GrownQuery, ...]
+    unaffected: tuple[str, ...] = ()
+    left_out: tuple[tuple[str, str], ...] = ()
+    notes: tuple[str, ...] = ()
+    asked: int = 0

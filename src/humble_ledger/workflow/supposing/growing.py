@@ -1,0 +1,131 @@
+"""`grow`: the cost of each query while tables grow, and where its plan flips."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.results.growth import Flip, GrownQuery, Growth, Size
+from humble_ledger.core.routes.exploring import said
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.contract import Hollow
+from humble_ledger.errors import HumbleError, WrongUsage
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.reading.plans import table_names
+from humble_ledger.workflow.reading.ranking import captured_queries
+from humble_ledger.workflow.reading.subjects import subject_of
+from humble_ledger.workflow.supposing.suppose import growth_of, statement_of
+from humble_ledger.workflow.workspace import Workspace
+
+STEPS = 8
+NEAR_ENOUGH = 1.05  # a flip is sought until the two sizes around it differ by no more
+
+
+@dataclass(slots=True)
+class _Sizes:
+    """The plans of one statement by size; each size is asked once."""
+
+    hollow: Hollow
+    targets: Mapping[TableName, float]
+    statement: Statement
+    known: dict[float, Plan] = field(default_factory=dict)
+
+    @property
+    def most(self) -> float:
+        """The largest factor, by which sizes are told."""
+        return max(self.targets.values())
+
+    def at(self, place: float) -> Size:
+        """A size between now (0) and the last (1), on a scale of ratios."""
+        if place not in self.known:
+            rows = {table: factor**place for table, factor in self.targets.items()}
+            grown = {table: factor for table, factor in rows.items() if factor != 1.0}
+            self.known[place] = self.hollow.explain(self.statement, {}, rows=grown).plan
+        return Size(self.most**place, self.known[place])
+
+
+def grow(
+    workspace: Workspace,
+    tables: Sequence[str],
+    whats: Sequence[str] = (),
+    progress: Progress = lambda _: None,
+) -> Growth:
+    """Ask the planner about each query while these tables grow, as in "reading=100x".
+
+    Raises:
+        WrongUsage: a growth cannot be read, or is none.
+        TargetUnreachable: no copy can be made here.
+    """
+    targets = dict(growth_of(workspace.session, text) for text in tables)
+    if not targets or min(targets.values()) <= 1.0:
+        raise WrongUsage(
+            "Tables must grow here: by a factor above 1.", "Write it like  humble grow reading=100x"
+        )
+    hollow = workspace.hollow(progress)
+    before = hollow.asked
+    sizes, unaffected, left_out = [], [], []
+    for what in whats or captured_queries(workspace):
+        try:
+            subject = subject_of(workspace, what)
+            found = _Sizes(hollow, targets, statement_of(subject, what))
+            reads = set(table_names(found.at(0.0).plan))
+        except HumbleError as error:
+            if len(whats) == 1:
+                raise
+            left_out.append((what, str(error)))
+            continue
+        if _touched(workspace, reads, targets):
+            sizes.append((subject.query or what, found))
+        else:
+            unaffected.append(what)
+    # Size by size, as changing the size takes longer than a plan.
+    for step in range(1, STEPS + 1):
+        progress(f"growing, {step} of {STEPS}")
+        for _, each in sizes:
+            each.at(step / STEPS)
+    queries = []
+    for query, each in sizes:
+        progress(f"seeking where the plan of {query} flips")
+        flips = _flips(each)
+        points = tuple(each.at(place) for place in sorted(each.known))
+        queries.append(GrownQuery(query, each.statement.sql, points, tuple(flips)))
+    return Growth(
+        tuple((str(table), factor) for table, factor in targets.items()),
+        tuple(queries), tuple(unaffected), tuple(left_out), tuple(hollow.notes),
+        hollow.asked - before,
+    )  # fmt: skip
+
+
+def _touched(
+    workspace: Workspace, reads: set[TableName], targets: Mapping[TableName, float]
+) -> bool:
+    """Whether a plan reads a table that grows, or a partition of one."""
+    if reads & targets.keys():
+        return True
+    names = {table.name for table in targets}
+    return any(facts.partition_of in names for facts in workspace.session.tables(reads).values())
+
+
+def _flips(sizes: _Sizes) -> list[Flip]:
+    """Each change of plan between neighbouring steps, found by halving."""
+    found = []
+    for step in range(STEPS):
+        start, end = step / STEPS, (step + 1) / STEPS
+        while not _same(sizes.at(start).plan, sizes.at(end).plan):
+            low, high = start, end
+            while sizes.most ** (high - low) > NEAR_ENOUGH:
+                middle = (low + high) / 2
+                if _same(sizes.at(start).plan, sizes.at(middle).plan):
+                    low = middle
+                else:
+                    high = middle
+            found.append(Flip(sizes.at(low), sizes.at(high)))
+            start = high  # there may be another one before the next step
+    return found
+
+
+def _same(one: Plan, other: Plan) -> bool:
+    """Whether two plans are the same in the words that they are told by."""
+    return said(one) == said(other)
