@@ -26,6 +26,9 @@ from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
 from humble_ledger.engines.postgresql.hollow.house import (
     FOLDER_VARIABLE,
+    MOST_KEPT,
+    House,
+    Record,
     kept_hollows,
     kept_houses,
     removed,
@@ -34,7 +37,7 @@ from humble_ledger.engines.postgresql.hollow.source import known_settings
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
-from humble_ledger.errors import RefusedForSafety
+from humble_ledger.errors import RefusedForSafety, TargetUnreachable
 from tests.conftest import FOUND, MAJORS
 
 # Every kind of thing that a schema may have and a planner look at.
@@ -402,3 +405,39 @@ def test_a_table_supposed_larger_is_planned_as_one_that_has_grown() -> None:
         assert _steps(supposed) == _steps(found), text
         assert supposed.cost_total == pytest.approx(found.cost_total, rel=0.15), text
         assert (found.cost_total or 0) > 1.5 * (small.cost_total or 0)
+
+
+def test_only_so_many_hollows_are_kept(tmp_path: Path) -> None:
+    house = House(None, tmp_path)  # type: ignore[arg-type]
+    for number in range(MOST_KEPT + 2):
+        made_at = f"2026-11-{number + 1:02d}T00:00:00+00:00"
+        house.keep(Record(f"hollow_{number}", "postgresql://here", made_at, "", "18"))
+    assert house.too_many() == ["hollow_0", "hollow_1"]
+    house.forget("hollow_0")
+    assert house.too_many() == ["hollow_1"] and len(house.records()) == MOST_KEPT + 1
+
+
+def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(target: str) -> None:
+    with psycopg.connect(target, autocommit=True) as server:
+        for role in ("reader", "stranger"):
+            server.execute(f"DROP ROLE IF EXISTS {role}".encode())
+            server.execute(f"CREATE ROLE {role} LOGIN".encode())
+        server.execute("GRANT USAGE ON SCHEMA quay TO reader")
+        server.execute("GRANT SELECT ON ALL TABLES IN SCHEMA quay, public TO reader")
+    try:
+        url = target.replace("humble@", "reader@")
+        session = PostgresSession(url, Limits())
+        with PostgresEngine().hollow(url, keep=False) as made:
+            for text in STATEMENTS[13:20]:  # without statistics of several columns
+                there = session.explain(Statement(text)).plan
+                here = made.explain(Statement(text), {}).plan
+                assert (_steps(here), here.cost_total) == (_steps(there), there.cost_total), text
+            assert any("superuser" in note for note in made.notes)
+        session.close()
+        refused = pytest.raises(TargetUnreachable, match="permission denied")
+        with refused, PostgresEngine().hollow(target.replace("humble@", "stranger@"), keep=False):
+            pass
+    finally:
+        with psycopg.connect(target, autocommit=True) as server:
+            server.execute("DROP OWNED BY reader; DROP OWNED BY stranger")
+            server.execute("DROP ROLE reader; DROP ROLE stranger")

@@ -23,6 +23,7 @@ from humble_ledger.engines.postgresql.launcher.account import choose_account
 from humble_ledger.engines.postgresql.launcher.cluster import PARENTS
 
 FOLDER_VARIABLE = "HUMBLE_HOLLOWS"
+MOST_KEPT = 8  # hollows in one folder, of some 10 MiB each
 _RECORDS, _OPEN, _LOCK = "hollows.json", "in-use", "lock"
 
 
@@ -53,6 +54,11 @@ class House:
         """Remember a hollow that was made."""
         if self.folder is not None:
             _write(self.folder, {**self.records(), record.database: record})
+
+    def too_many(self) -> list[str]:
+        """The databases of the oldest hollows, beyond those that are worth the room."""
+        known = sorted(self.records().values(), key=lambda record: record.made_at)
+        return [record.database for record in known[: max(0, len(known) - MOST_KEPT)]]
 
     def forget(self, database: str) -> None:
         """Forget a hollow, before it is made anew."""

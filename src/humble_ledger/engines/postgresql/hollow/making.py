@@ -94,6 +94,9 @@ def hollow_of(
                         binaries.version, tuple(notes),
                     )  # fmt: skip
                     house.keep(known)
+                    for old in house.too_many():
+                        house.forget(old)
+                        _dropped(house.cluster, old)
             with contextlib.closing(_superuser(house.cluster, place)) as admin:
                 session = PostgresSession(house.cluster.url(place, ROLE), LIMITS)
                 session.look_for_names_in(outline.path)
@@ -147,6 +150,11 @@ def _made(
             )
 
 
+def _dropped(cluster: Cluster, database: str) -> None:
+    with contextlib.closing(_superuser(cluster, "postgres")) as admin:
+        admin.execute(sql.SQL("DROP DATABASE IF EXISTS {}").format(sql.Identifier(database)))
+
+
 def _superuser(cluster: Cluster, database: str) -> Connection:
     return connect(cluster.url(database), LIMITS, mark="hollow", read_only=False)
 
@@ -163,10 +171,10 @@ def _make_database(cluster: Cluster, place: str, outline: Outline) -> list[str]:
         order += sql.SQL(" LOCALE_PROVIDER builtin BUILTIN_LOCALE {}").format(
             sql.Literal(wanted.locale)
         )
+    _dropped(cluster, place)
     command = sql.SQL("CREATE DATABASE {} TEMPLATE template0 ENCODING {} {}")
     name, encoding = sql.Identifier(place), sql.Literal(wanted.encoding)
     with contextlib.closing(_superuser(cluster, "postgres")) as admin:
-        admin.execute(sql.SQL("DROP DATABASE IF EXISTS {}").format(name))
         if admin.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", (ROLE,)).fetchone() is None:
             admin.execute("CREATE ROLE hollow LOGIN NOSUPERUSER")
         try:
