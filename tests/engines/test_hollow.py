@@ -268,7 +268,7 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
         assert acted.exists()
         acted.unlink()  # on the target itself it may act: its owner is superuser
         with PostgresEngine().hollow(url) as made:
-            with pytest.raises(RefusedForSafety):  # as on the target
+            with pytest.raises(RefusedForSafety):  # as on the target, unless it is allowed
                 made.explain(Statement("SELECT * FROM bait WHERE acts(v) = 1"), {})
             assert isinstance(made, PostgresHollow)
             roles = made.admin.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()

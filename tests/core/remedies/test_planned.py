@@ -100,6 +100,16 @@ def test_the_planner_is_believed_where_it_plans_as_the_target_does(
     assert [u.design for u in found.used] == ([_design("a")] if found.cost == 20.0 else [])
 
 
+def test_a_plan_of_an_earlier_day_is_held_against_what_the_target_would_do_now() -> None:
+    """The copy costs 150 as the target does by now; 100 was in the ledger."""
+    planner = Planner({NONE: 150.0, frozenset("a"): 20.0})
+    predictor = PlannedPredictor(
+        planner, Formula(), PostgresCosts(SERVER), lambda _: 150.0, tables={TABLE.name: TABLE}
+    )
+    found = predictor.outlook(Asked(Statement("SELECT 1"), _plan(100.0), ()), [_design("a")])
+    assert (found.cost_before, found.cost, found.way) == (150.0, 20.0, "planner")
+
+
 def test_keys_that_come_often_say_nothing_of_the_others() -> None:
     """A quarter of the rows has one key, all others their own: both are seen."""
     sample = KeySample(10_000, 10_000, 7_501, 7_500, 16.0, ((2_500, 1),))

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import StrEnum
 
 from humble_ledger.core.remedies.prediction.contract import Predictor
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.contract import Session
 from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.supposing.planner import HollowPlanner
@@ -31,6 +34,16 @@ def predictor_named(word: str) -> PredictWith | None:
     return PredictWith(word) if word else None
 
 
+def _cost_on(session: Session) -> Callable[[Statement], float | None]:
+    def cost(statement: Statement) -> float | None:
+        try:
+            return session.explain(statement).plan.cost_total
+        except HumbleError:
+            return None
+
+    return cost
+
+
 def predictor_of(
     workspace: Workspace, progress: Progress, wish: PredictWith | None = None
 ) -> tuple[Predictor, str]:
@@ -44,9 +57,8 @@ def predictor_of(
     if wish is PredictWith.FORMULA:
         return formula, ""
     try:
-        return PlannedPredictor(
-            HollowPlanner(workspace.hollow(progress)), formula, session.costs
-        ), ""
+        planner = HollowPlanner(workspace.hollow(progress))
+        return PlannedPredictor(planner, formula, session.costs, _cost_on(session)), ""
     except HumbleError as error:
         if wish is PredictWith.PLANNER:
             raise

@@ -7,7 +7,7 @@ the target does, the formula stands in, and the prediction says so.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.contract import CostModel
@@ -38,15 +38,18 @@ class PlannedPredictor:
     """Predictions by a planner that can suppose indexes; see `prediction.contract.Predictor`.
 
     ``formula`` gives the sizes of indexes, and all that the planner cannot be asked; the
-    statements it stood in for are counted in ``declined``.
+    statements it stood in for are counted in ``declined``. ``target`` tells what a statement costs
+    on the target at this moment, None when it does not.
     """
 
     planner: WhatIfPlanner
     formula: Predictor
     costs: CostModel
+    target: Callable[[Statement], float | None] = lambda _: None
     tables: Mapping[TableName, TableFacts] = field(default_factory=dict)
     way: str = WAY
     declined: set[str] = field(default_factory=set)
+    _now: dict[Statement, float | None] = field(default_factory=dict)
     _plans: dict[tuple[Statement, frozenset[IndexDesign]], Plan | None] = field(
         default_factory=dict
     )
@@ -56,6 +59,9 @@ class PlannedPredictor:
         before = asked.plan.cost_total or 0.0
         mine = self._shapes(asked, designs)
         now = self._plan(asked.statement, {})
+        if now is not None and not nearly_same(now.cost_total or 0.0, before):
+            # Perhaps the plan is of an earlier day; then what the target would do now counts.
+            before = self._on_target(asked.statement) or before
         if now is None or not nearly_same(now.cost_total or 0.0, before):
             self.declined.add(asked.statement.sql)
             return self.formula.outlook(asked, designs)
@@ -67,6 +73,11 @@ class PlannedPredictor:
             return WhatIfCost(before, before, (), self.way)
         used = tuple(_uses(found, asked, self.planner.names(mine)))
         return WhatIfCost(before, found.cost_total, used, self.way)
+
+    def _on_target(self, statement: Statement) -> float | None:
+        if statement not in self._now:
+            self._now[statement] = self.target(statement)
+        return self._now[statement]
 
     def taken_of(
         self, asked: Asked, usual: Sequence[Candidate], wide: Sequence[Candidate]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import UTC, datetime
 from hashlib import blake2b
 
@@ -98,7 +99,9 @@ def hollow_of(
                         house.forget(old)
                         _dropped(house.cluster, old)
             with contextlib.closing(_superuser(house.cluster, place)) as admin:
-                session = PostgresSession(house.cluster.url(place, ROLE), LIMITS)
+                session = PostgresSession(
+                    house.cluster.url(place, ROLE), replace(LIMITS, may_call=limits.may_call)
+                )
                 session.look_for_names_in(outline.path)
                 made = PostgresHollow(
                     house.cluster,
