@@ -80,6 +80,7 @@ CREATE TABLE quay.boat (boat integer PRIMARY KEY, name text NOT NULL,
 INSERT INTO quay.boat SELECT n, 'boat ' || n, 1 FROM generate_series(0, 2999) n;
 ALTER TABLE quay.visit ADD FOREIGN KEY (boat) REFERENCES quay.boat;
 CREATE VIEW quay.visits AS SELECT v.*, b.name FROM quay.visit v JOIN quay.boat b USING (boat);
+CREATE VIEW quay.moods AS SELECT * FROM "Odd Table" WHERE sea IN ('rough', 'storm');
 CREATE MATERIALIZED VIEW quay.months AS SELECT date_trunc('month', day) AS m, count(*) AS n
     FROM quay.visit GROUP BY 1;
 ANALYZE;
@@ -105,6 +106,7 @@ STATEMENTS = [
     "SELECT name, sum(fee) FROM quay.visits WHERE day >= '2024-12-01' GROUP BY name",
     "SELECT * FROM quay.boat b LEFT JOIN quay.visit v USING (boat) WHERE b.name LIKE 'boat 29%'",
     "SELECT * FROM quay.months WHERE n > 10",
+    "SELECT * FROM quay.moods WHERE NOT flag",
     'SELECT o."select", (SELECT max(fee) FROM quay.visit v WHERE v.boat = o."select") '
     'FROM "Odd Table" o',
     'WITH w AS (SELECT "select" AS s, count(*) AS n FROM "Odd Table" GROUP BY 1) SELECT * FROM w '

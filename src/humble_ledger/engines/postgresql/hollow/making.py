@@ -220,14 +220,13 @@ def _fill(
     """Schema, ends, sizes and statistics; what could not be carried over."""
     before, after = dumps
     notes = []
+    writer = StatisticsWriter(admin)
     with contextlib.closing(owner(cluster, place, outline.path)) as loader:
-        refused = load(before, loader, admin)
+        refused = load(before, loader, admin, enumerated=lambda: writer.labels(source))
         loader.execute("RESET ALL")
-        StatisticsWriter(admin).labels(source)
         failed = insert_ends(loader, source)
         refused += load(after, loader, admin, lambda error: _one_row_less(loader, error))
     admin.execute("UPDATE pg_constraint SET convalidated = true WHERE contype = 'f'")
-    writer = StatisticsWriter(admin)
     writer.sizes(source.relations)
     lost = writer.columns(source)
     lost += writer.extended(source.extended, admin.info.server_version)

@@ -83,10 +83,12 @@ def load(
     as_owner: Connection,
     as_superuser: Connection,
     mended: Callable[[psycopg.Error], bool] = lambda _: False,
+    enumerated: Callable[[], None] = lambda: None,
 ) -> list[tuple[str, str]]:
     """Run the statements that make a schema, each for itself; (statement, reason) of those refused.
 
-    ``mended`` may put right what made a statement fail: then it is run once more.
+    ``mended`` may put right what made a statement fail: then it is run once more. ``enumerated``
+    is called when an enumeration was made, before anything can use it.
     """
     refused = []
     for statement in statements:
@@ -98,6 +100,8 @@ def load(
         error = _run(text, as_owner, as_superuser)
         if error is not None and mended(error):
             error = _run(text, as_owner, as_superuser)
+        if error is None and text.startswith("CREATE TYPE") and " AS ENUM" in text:
+            enumerated()
         if error is not None:
             refused.append((" ".join(text.split())[:200], str(error).split("\n", 1)[0]))
     return refused

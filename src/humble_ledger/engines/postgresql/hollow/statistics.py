@@ -113,7 +113,8 @@ class StatisticsWriter:
     def labels(self, source: Source) -> None:
         """Give the labels of enumerations the numbers they have on the target.
 
-        Statistics of several columns hold these numbers. Before anything is kept in a table.
+        Statistics of several columns hold these numbers. So do tables and the definitions of views,
+        so that it must be done before there are any.
         """
         kept = [tuple(values) for values in zip(*source.labels, strict=True)]
         if not kept:
