@@ -25,6 +25,7 @@ from humble_ledger.demo.scenario import (
 from humble_ledger.demo.summary import summary_view
 from humble_ledger.demo.wire_log import WireLog
 from humble_ledger.demo.workload import load_workload, send_workload
+from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import find_binaries
 from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.workflow.workspace import Workspace
@@ -184,11 +185,24 @@ def _stage(
         teller.say(f"{sent} statements sent, after {teller.seconds:.0f} s.")
         log.symlink_to(cluster.log)
         try:
-            yield Stage(url, f"PostgreSQL {found.version}", log)
+            with _hollows_in(cluster.folder):
+                yield Stage(url, f"PostgreSQL {found.version}", log)
         finally:
             # The server's folder goes with it; the log stays for a later look.
             log.unlink()
             shutil.copyfile(cluster.log, log)
+
+
+@contextmanager
+def _hollows_in(folder: Path) -> Iterator[None]:
+    """Keep the copies without rows beside the demo's server, so that they go with it."""
+    before = os.environ.get(FOLDER_VARIABLE)
+    os.environ[FOLDER_VARIABLE] = before or str(folder)
+    try:
+        yield
+    finally:
+        if before is None:
+            os.environ.pop(FOLDER_VARIABLE, None)
 
 
 def _prepare(folder: Path) -> None:
