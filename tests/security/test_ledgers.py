@@ -21,7 +21,7 @@ from tests.program import HUMBLE, Program
 from tests.security.test_logs import calls, plain
 
 RUNS = 3_000
-KILLS = int(os.environ.get("HUMBLE_KILLS", "12"))
+KILLS = int(os.environ.get("HUMBLE_KILLS", "8"))
 READING = (
     ("history",),
     ("queries",),

@@ -13,7 +13,7 @@ from tests.security.conftest import only_newest
 from tests.security.guarded import Guarded
 
 # `HUMBLE_LEXER=100000` makes a long run of it.
-TEXTS = int(os.environ.get("HUMBLE_LEXER", "20000"))
+TEXTS = int(os.environ.get("HUMBLE_LEXER", "8000"))
 # Syntax errors, and the escapes in strings that the server refuses while it reads.
 LEXICAL = (b"42601", b"22025", b"22P06", b"22P05", b"22021")
 SPACES = [

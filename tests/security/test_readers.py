@@ -35,7 +35,7 @@ from tests.security.corpus import CALLING, DISGUISED, SEVERAL
 from tests.security.test_lexer import made
 from tests.security.test_logs import HEAD, ODD_JSON, ODD_PLAIN, plain, structured
 
-TIMES = int(os.environ.get("HUMBLE_FUZZ_READERS", "600"))
+TIMES = int(os.environ.get("HUMBLE_FUZZ_READERS", "300"))
 LONGEST_S = 5.0
 MOST_BYTES = 500 * 1024 * 1024
 PIECES = [
