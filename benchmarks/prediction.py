@@ -152,8 +152,6 @@ def compare(url: str, statements: list[tuple[str, Statement]]) -> None:
         made = time.perf_counter() - began
         formula = FormulaPredictor(session.costs, session)
         planned = PlannedPredictor(HollowPlanner(hollow), formula, session.costs, tables=tables)
-        for note in hollow.notes[:3]:
-            print(f"    note: {note}")
         same = [(planned.planner.plan(q.asked.statement, {}), q.asked.plan) for q in queries]
         exact = sum(a is not None and a.cost_total == b.cost_total for a, b in same)
         print(f"    hollow made in {made:.1f} s; with nothing supposed {exact} of {len(same)} "
@@ -168,8 +166,8 @@ def compare(url: str, statements: list[tuple[str, Statement]]) -> None:
             for d, (_, size) in real.items()
         ]
         _report_sizes(sizes)
-        if planned.declined:
-            print(f"    the planner could not be asked for {len(planned.declined)} statements")
+        for caution in planned.cautions:
+            print(f"    caution: {caution}")
     session.close()
 
 

@@ -425,6 +425,8 @@ def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(ta
             server.execute(f"DROP ROLE IF EXISTS {role}".encode())
             server.execute(f"CREATE ROLE {role} LOGIN".encode())
         server.execute("GRANT USAGE ON SCHEMA quay TO reader")
+        server.execute("ALTER TABLE quay.none ENABLE ROW LEVEL SECURITY")
+        server.execute("CREATE POLICY everything ON quay.none USING (true)")
         server.execute("GRANT SELECT ON ALL TABLES IN SCHEMA quay, public TO reader")
     try:
         url = target.replace("humble@", "reader@")
@@ -435,11 +437,14 @@ def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(ta
                 here = made.explain(Statement(text), {}).plan
                 assert (_steps(here), here.cost_total) == (_steps(there), there.cost_total), text
             assert any("superuser" in note for note in made.notes)
+            assert any("row-level security" in n and "quay.none" in n for n in made.notes)
         session.close()
         refused = pytest.raises(TargetUnreachable, match="permission denied")
         with refused, PostgresEngine().hollow(target.replace("humble@", "stranger@"), keep=False):
             pass
     finally:
         with psycopg.connect(target, autocommit=True) as server:
+            server.execute("DROP POLICY everything ON quay.none")
+            server.execute("ALTER TABLE quay.none DISABLE ROW LEVEL SECURITY")
             server.execute("DROP OWNED BY reader; DROP OWNED BY stranger")
             server.execute("DROP ROLE reader; DROP ROLE stranger")

@@ -39,6 +39,8 @@ class Planner:
 
     costs: Mapping[frozenset[str], float | None]
     asked: list[frozenset[str]] = field(default_factory=list)
+    failed: list[str] = field(default_factory=list)
+    lacks: tuple[str, ...] = ("an order of texts",)
 
     def plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
         names = frozenset(d.key_columns[0] for d in designs)
@@ -57,6 +59,7 @@ class Formula:
     """Says 42 to everything."""
 
     way = "formula"
+    cautions: tuple[str, ...] = ()
 
     def outlook(self, asked: Asked, designs: object) -> WhatIfCost:
         return WhatIfCost(asked.plan.cost_total or 0.0, 42.0, (), self.way)
@@ -108,6 +111,9 @@ def test_a_plan_of_an_earlier_day_is_held_against_what_the_target_would_do_now()
     )
     found = predictor.outlook(Asked(Statement("SELECT 1"), _plan(100.0), ()), [_design("a")])
     assert (found.cost_before, found.cost, found.way) == (150.0, 20.0, "planner")
+    assert predictor.cautions == ["about the copy: an order of texts"]
+    planner.failed += ["no such type", "no such type"]
+    assert "2 plans could not be made on it" in predictor.cautions[-1]
 
 
 def test_keys_that_come_often_say_nothing_of_the_others() -> None:

@@ -38,7 +38,7 @@ def build(target: options.Target = None, json: options.Json = False) -> None:
         made = make(workspace, progress)
     numbers = numbers_of(workspace)
     lines = [f"A copy of {made.target} without rows is there, in {numbers.ms(made.took_ms)}."]
-    lines += [f"Not in it: {note}." for note in made.notes] or ["Nothing is missing in it."]
+    lines += [f"About it: {note}." for note in made.notes] or ["All was carried over."]
     output.give(
         json,
         lambda: HollowBuiltDocument(made.target, round(made.took_ms, 1), list(made.notes)),

@@ -73,7 +73,7 @@ def propose(
     others = found.alternatives if top is None else ()
     output.give(
         json,
-        lambda: remedies_document(shown, others, found.left_out),
+        lambda: remedies_document(shown, others, found.left_out, found.cautions),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )
 

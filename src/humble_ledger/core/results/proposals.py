@@ -18,7 +18,7 @@ class Proposals:
 
     ``more_alternatives`` were found and not kept. ``left_out`` are subjects that could not be
     studied, each with the reason; ``declined`` tells why indexes are predicted by formula though
-    a planner was to be asked.
+    a planner was to be asked, ``cautions`` what may make all predictions worse.
     """
 
     remedies: tuple[RemedyEntry, ...]
@@ -26,6 +26,7 @@ class Proposals:
     more_alternatives: int = 0
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
+    cautions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,8 +35,8 @@ class ChosenIndexes:
 
     ``writers`` are captured queries that change rows of a table that gets an index, with that
     table; ``rewrites`` need no index at all. ``timed`` tells whether captured times stand behind
-    the weights, or costs alone. ``left_out`` and ``declined`` are as with `Proposals`, and ``ways``
-    are those by which the indexes were predicted.
+    the weights, or costs alone. ``left_out``, ``declined`` and ``cautions`` are as with
+    `Proposals`.
     """
 
     choice: Choice
@@ -47,3 +48,4 @@ class ChosenIndexes:
     rewrites: tuple[RemedyEntry, ...] = ()
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
+    cautions: tuple[str, ...] = ()

@@ -31,7 +31,6 @@ class SupposedIndex:
 
     definition: str
     size_bytes: int
-    rows_bytes: int
 
 
 @dataclass(frozen=True, slots=True)

@@ -83,6 +83,7 @@ class ChoiceDocument(Struct, frozen=True):
     writers: list[str]
     remedies: list[RemedyRow]
     unstudied: list[tuple[str, str]] = []
+    cautions: list[str] = []
     kind: Literal["choice"] = "choice"
     version: Literal[2] = 2
 
@@ -150,4 +151,5 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         writers=[query for query, _ in chosen.writers],
         remedies=[remedy_row(entry) for entry in _all(chosen)],
         unstudied=list(chosen.left_out),
+        cautions=list(chosen.cautions),
     )

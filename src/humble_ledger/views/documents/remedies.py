@@ -43,10 +43,13 @@ class RemedyRow(Struct, frozen=True):
 
 
 class RemediesDocument(Struct, frozen=True):
-    """Remedies; ``left_out`` are pairs of a query that could not be studied, and the reason."""
+    """Remedies; ``left_out`` are pairs of a query that could not be studied, and the reason,
+    ``cautions`` what may make all predictions worse.
+    """
 
     remedies: list[RemedyRow]
     left_out: list[tuple[str, str]] = []
+    cautions: list[str] = []
     kind: Literal["remedies"] = "remedies"
     version: Literal[2] = 2
 
@@ -55,11 +58,12 @@ def remedies_document(
     entries: Iterable[RemedyEntry],
     alternatives: Iterable[RemedyEntry] = (),
     left_out: Iterable[tuple[str, str]] = (),
+    cautions: Iterable[str] = (),
 ) -> RemediesDocument:
     """Remedies, then those that could stand in place of one of them."""
     rows = [remedy_row(entry) for entry in entries]
     others = [remedy_row(entry, True) for entry in alternatives]
-    return RemediesDocument(rows + others, list(left_out))
+    return RemediesDocument(rows + others, list(left_out), list(cautions))
 
 
 def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:

@@ -9,7 +9,7 @@ from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
-from humble_ledger.views.terminal.remedies import predicted_by
+from humble_ledger.views.terminal.remedies import caution_lines, predicted_by
 from humble_ledger.views.terminal.text import Text
 
 MOST_LEFT_OUT = 8
@@ -41,6 +41,7 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         parts.append(Text(f"{entry.id} {entry.remedy.summary}, {size}: {entry.remedy.reason}."))
     parts += _unstudied(chosen)
     parts.append(_note(chosen, numbers))
+    parts += caution_lines(chosen.cautions)
     return Group(*parts)
 
 

@@ -15,6 +15,8 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
 
+MOST_CAUTIONS = 3
+
 
 def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None) -> RenderableType:
     """One line for each remedy and query: gain, size, reason; the best first."""
@@ -40,6 +42,7 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
             )
         )
     parts.append(Text(_note(shown, proposals.declined), style="bright_black"))
+    parts += caution_lines(proposals.cautions)
     return Group(*parts)
 
 
@@ -82,6 +85,13 @@ def _size(remedy: Remedy, numbers: Numbers) -> str:
     if size is None:
         return ""
     return f"−{numbers.size(-size)}" if size < 0 else numbers.size(size)
+
+
+def caution_lines(cautions: Sequence[str]) -> list[Text]:
+    """What may make all predictions worse; of many only the first."""
+    lines = [Text(f"Caution: {each}.") for each in cautions[:MOST_CAUTIONS]]
+    more = len(cautions) - MOST_CAUTIONS
+    return [*lines, Text(f"and {more} more.")] if more > 0 else lines
 
 
 def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:

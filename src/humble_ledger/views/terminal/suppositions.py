@@ -103,5 +103,5 @@ def _note(found: Supposition) -> str:
     if found.notes:
         shown = "; ".join(found.notes[:_MOST_NOTES])
         more = len(found.notes) - _MOST_NOTES
-        note += f" Not in the copy: {shown}{f'; and {more} more' if more > 0 else ''}."
+        note += f" About the copy: {shown}{f'; and {more} more' if more > 0 else ''}."
     return note

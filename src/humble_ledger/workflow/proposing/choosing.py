@@ -73,4 +73,5 @@ def choose_indexes(
         tuple(workspace.ledger.remedies.keep(remedy) for remedy in rewrites),
         pool.left_out,
         pool.declined,
+        tuple(pool.predictor.cautions),
     )

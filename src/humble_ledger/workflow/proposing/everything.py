@@ -61,7 +61,8 @@ def propose(
     first = [remedy.index for remedy in found if remedy.index is not None]
     found += made_superfluous(first, pool.tables.values(), plans, told)
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
-    return Proposals(kept, _kept(workspace, others), hidden, pool.left_out, pool.declined)
+    cautions = tuple(pool.predictor.cautions)
+    return Proposals(kept, _kept(workspace, others), hidden, pool.left_out, pool.declined, cautions)
 
 
 def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:

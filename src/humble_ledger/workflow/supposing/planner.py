@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 
@@ -20,6 +20,11 @@ class HollowPlanner:
 
     hollow: Hollow
     failed: list[str] = field(default_factory=list)
+
+    @property
+    def lacks(self) -> Sequence[str]:
+        """What could not be carried over from the target."""
+        return self.hollow.notes
 
     def plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
         """The plan with these indexes; None when the hollow cannot tell."""

@@ -91,7 +91,6 @@ def suppose(
             SupposedIndex(
                 design.words,
                 shape.size_bytes(made.tables[design.table].page_bytes),
-                made.tables[design.table].size_bytes,
             )
             for design, shape in made.shapes.items()
         ),

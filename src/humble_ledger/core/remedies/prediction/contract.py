@@ -40,7 +40,18 @@ class SelectivityEstimator(Protocol):
 
 
 class WhatIfPlanner(Protocol):
-    """A planner that can be told of indexes which are not there."""
+    """A planner that can be told of indexes which are not there.
+
+    ``lacks`` says what it does not know of the target, ``failed`` why each plan that it could not
+    make was not made.
+    """
+
+    failed: list[str]
+
+    @property
+    def lacks(self) -> Sequence[str]:
+        """What it does not know of the target, a sentence each."""
+        ...
 
     def plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
         """The plan with these indexes, each of a size; None when it cannot be told."""
@@ -107,6 +118,11 @@ class Predictor(Protocol):
     """One way of predicting."""
 
     way: str
+
+    @property
+    def cautions(self) -> Sequence[str]:
+        """What may make all its predictions worse, a sentence each."""
+        ...
 
     def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
         """What a statement would cost with all these indexes; never more than without them."""

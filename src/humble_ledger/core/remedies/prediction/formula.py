@@ -70,6 +70,11 @@ class FormulaPredictor:
     _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
     _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
 
+    @property
+    def cautions(self) -> Sequence[str]:
+        """Nothing beyond what each prediction says itself."""
+        return ()
+
     def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
         """What the plan would cost with all these indexes; never more than without them."""
         plan = asked.plan

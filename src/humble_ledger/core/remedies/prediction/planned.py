@@ -37,8 +37,8 @@ NEARLY_SAME = 0.02  # of the cost: so much the copy may differ from the target w
 class PlannedPredictor:
     """Predictions by a planner that can suppose indexes; see `prediction.contract.Predictor`.
 
-    ``formula`` gives the sizes of indexes, and all that the planner cannot be asked; the
-    statements it stood in for are counted in ``declined``. ``target`` tells what a statement costs
+    ``formula`` gives the sizes of indexes, and stands in where the planner cannot be asked, which
+    the way of each prediction tells. ``target`` tells what a statement costs
     on the target at this moment, None when it does not.
     """
 
@@ -48,11 +48,19 @@ class PlannedPredictor:
     target: Callable[[Statement], float | None] = lambda _: None
     tables: Mapping[TableName, TableFacts] = field(default_factory=dict)
     way: str = WAY
-    declined: set[str] = field(default_factory=set)
     _now: dict[Statement, float | None] = field(default_factory=dict)
     _plans: dict[tuple[Statement, frozenset[IndexDesign]], Plan | None] = field(
         default_factory=dict
     )
+
+    @property
+    def cautions(self) -> Sequence[str]:
+        """What the planner does not know of the target, and how often it could not be asked."""
+        found = [f"about the copy: {lack}" for lack in self.planner.lacks]
+        if failed := self.planner.failed:
+            count = f"{len(failed)} plan{'s' if len(failed) > 1 else ''}"
+            found.append(f"{count} could not be made on it, the first because: {failed[0]}")
+        return found
 
     def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
         """What the statement would cost with all these indexes; never more than without them."""
@@ -63,11 +71,9 @@ class PlannedPredictor:
             # Perhaps the plan is of an earlier day; then what the target would do now counts.
             before = self._on_target(asked.statement) or before
         if now is None or not nearly_same(now.cost_total or 0.0, before):
-            self.declined.add(asked.statement.sql)
             return self.formula.outlook(asked, designs)
         found = self._plan(asked.statement, mine)
         if found is None or found.cost_total is None:
-            self.declined.add(asked.statement.sql)
             return self.formula.outlook(asked, designs)
         if found.cost_total >= before:
             return WhatIfCost(before, before, (), self.way)

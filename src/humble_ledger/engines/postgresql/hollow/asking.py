@@ -95,31 +95,24 @@ class PostgresHollow:
             if (design, shape) in self._supposed
         }
 
-    def forget_supposed(self) -> None:
+    def forget_all(self) -> None:
         """Remove all that was supposed: the hollow may be used again."""
         self._hide(frozenset())
         for table in list(self._factors):
             self._grow(table, 1.0)
-        with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
-            for each in self._supposed.values():
-                loader.execute(
-                    sql.SQL("DROP INDEX {}").format(sql.Identifier(each.table.schema, each.name))
-                )
-        self._supposed.clear()
+        self._drop(list(self._supposed))
 
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Remove these supposed indexes: each one that stands there makes planning slower."""
-        gone = [key for key in designs.items() if key in self._supposed]
-        if not gone:
+        self._drop([key for key in designs.items() if key in self._supposed])
+
+    def _drop(self, keys: Sequence[tuple[IndexDesign, IndexShape]]) -> None:
+        if not keys:
             return
+        gone = [self._supposed.pop(key) for key in keys]
+        names = [sql.Identifier(each.table.schema, each.name) for each in gone]
         with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
-            names = [
-                sql.Identifier(self._supposed[key].table.schema, self._supposed[key].name)
-                for key in gone
-            ]
             loader.execute(sql.SQL("DROP INDEX {}").format(sql.SQL(", ").join(names)))
-        for key in gone:
-            del self._supposed[key]
 
     def _suppose(self, designs: Mapping[IndexDesign, IndexShape]) -> list[_Supposed]:
         """The supposed indexes, those of a table that are missing built together."""
@@ -161,9 +154,9 @@ class PostgresHollow:
             for heap, place in places.items():
                 files.resize(place, heap.pages)
             for name, design, shape in built:
-                self._supposed[design, shape] = self._grown(files, name, design, shape, heaps)
+                self._supposed[design, shape] = self._sized(files, name, design, shape, heaps)
 
-    def _grown(
+    def _sized(
         self,
         files: RelationFiles,
         name: str,

@@ -29,25 +29,24 @@ _SAMPLE_SQL = """
 WITH seen AS MATERIALIZED (
     SELECT {expression} AS v, row_number() OVER (ORDER BY ctid) AS place
     FROM {table} TABLESAMPLE SYSTEM ({percent}) REPEATABLE (1)
-), groups AS (SELECT v, count(*) AS n FROM seen WHERE v IS NOT NULL GROUP BY v),
-often AS (SELECT v, n FROM groups WHERE n > 1 ORDER BY n DESC LIMIT {most})
+), groups AS MATERIALIZED (SELECT v, count(*) AS n FROM seen WHERE v IS NOT NULL GROUP BY v),
+often AS MATERIALIZED (
+    SELECT v, n FROM groups
+    WHERE n > 1 AND ((SELECT count(*) FROM groups) <= {most}
+                     OR n > {more} * (SELECT avg(n) FROM groups))
+    ORDER BY n DESC LIMIT {most}
+), ranked AS (SELECT v, place, row_number() OVER (ORDER BY v, place) AS rank FROM seen
+              WHERE v IS NOT NULL)
 SELECT (SELECT count(*) FROM seen), (SELECT count(*) FROM seen WHERE v IS NULL),
     (SELECT avg(pg_column_size(v)) FROM seen), (SELECT count(*) FROM groups),
     (SELECT count(*) FROM groups WHERE n = 1),
     (SELECT array_agg(v ORDER BY n DESC)::text FROM often),
-    (SELECT array_agg(n ORDER BY n DESC) FROM often)
-"""
-_SPREAD_SQL = """
-WITH seen AS MATERIALIZED (
-    SELECT {expression} AS v, row_number() OVER (ORDER BY ctid) AS place
-    FROM {table} TABLESAMPLE SYSTEM ({percent}) REPEATABLE (1)
-), ranked AS (SELECT v, place, row_number() OVER (ORDER BY v, place) AS rank FROM seen
-              WHERE v IS NOT NULL)
-SELECT (SELECT corr(place, rank) FROM ranked),
+    (SELECT array_agg(n / (SELECT count(*) FROM seen)::real ORDER BY n DESC)::text FROM often),
+    (SELECT corr(place, rank) FROM ranked),
     (SELECT percentile_disc(
         (SELECT array_agg(i / {bounds}::float8 ORDER BY i) FROM generate_series(0, {bounds}) i))
         WITHIN GROUP (ORDER BY v) FROM ranked
-     WHERE v::text <> ALL (%s::text[]))::text
+     WHERE NOT EXISTS (SELECT FROM often o WHERE o.v = ranked.v))::text
 """
 
 
@@ -85,55 +84,22 @@ class ExpressionSampler:
         parts = {
             "expression": f"({expression})",
             "table": sql.Identifier(table.schema, table.name).as_string(connection),
-            "percent": f"{percent:.4f}", "most": _MOST_COMMON, "bounds": _BOUNDS,
+            "percent": f"{percent:.4f}", "most": _MOST_COMMON, "more": _MORE_COMMON,
+            "bounds": _BOUNDS,
         }  # fmt: skip
         with translated(), reading(connection), UserCursor(connection) as cursor:
             row = cursor.execute(_SAMPLE_SQL.format(**parts).encode()).fetchone()
-            if row is None or not row[0]:
-                return None
-            seen, nulls, width, distinct, once, values, counts = row
-            common, shares, skipped = _common(seen, distinct, values, counts)
-            spread = cursor.execute(
-                _SPREAD_SQL.format(**parts).replace("%s", "$1").encode(), (skipped,)
-            ).fetchone()
+        if row is None or not row[0]:
+            return None
+        seen, nulls, width, distinct, once, common, shares, correlation, bounds = row
         kept = int(seen) - int(nulls)
         rows = table.rows * kept / max(1, int(seen))
         sample = KeySample(int(seen), kept, int(distinct), int(once), 0.0)
         different = sample.distinct(max(rows, 1.0), in_order=False) if kept else 0.0
         if different > _ALWAYS_NEW * max(table.rows, 1.0):
             different = -different / max(table.rows, 1.0)
-        correlation, bounds = spread or (None, None)
         return ColumnStatistics(
             table.schema, table.name, "", False, int(nulls) / max(1, int(seen)), round(width or 8),
             max(-1.0, different), common, shares, bounds,
             None if correlation is None else float(correlation), None, None, None,
         )  # fmt: skip
-
-
-def _common(
-    seen: int, distinct: int, values: str | None, counts: list[int] | None
-) -> tuple[str | None, str | None, str]:
-    """The common values and their shares as arrays, and the same values as a list to leave out."""
-    if not values or not counts:
-        return None, None, "{}"
-    average = seen / max(1, distinct)
-    few = distinct <= _MOST_COMMON
-    kept = [n for n in counts if few or n > _MORE_COMMON * average]
-    if not kept:
-        return None, None, "{}"
-    shares = "{" + ",".join(str(n / seen) for n in kept) + "}"
-    listed = values if len(kept) == len(counts) else _first(values, len(kept))
-    return listed, shares, listed
-
-
-def _first(array: str, count: int) -> str:
-    """The first elements of an array's text, which has one dimension."""
-    elements, quoted, start = [], False, 1
-    for place, letter in enumerate(array[1:-1], start=1):
-        if letter == '"' and array[place - 1] != "\\":
-            quoted = not quoted
-        elif letter == "," and not quoted:
-            elements.append(array[start:place])
-            start = place + 1
-    elements.append(array[start:-1])
-    return "{" + ",".join(elements[:count]) + "}"

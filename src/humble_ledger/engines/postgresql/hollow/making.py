@@ -50,6 +50,7 @@ _SETTINGS: Mapping[str, str] = {
     "wal_skip_threshold": "0",
 }  # fmt: skip
 MOST_PAGES = 20_000 * SEGMENT_PAGES  # so many files of 1 GiB
+_BY_FORMULA = "Use  --predict-with formula"
 _UNIQUE = psycopg.errors.UniqueViolation
 
 
@@ -79,7 +80,12 @@ def hollow_of(
             with one_look(target):
                 outline = read_outline(target, str(target.info.user))
                 if outline.database.page_bytes != PAGE_BYTES:
-                    raise TargetUnreachable("The target's pages are not of 8 KiB.")
+                    raise TargetUnreachable("The target's pages are not of 8 KiB.", _BY_FORMULA)
+                if sum(relation.pages for relation in outline.relations) > MOST_PAGES:
+                    raise TargetUnreachable(
+                        f"The target has more than {MOST_PAGES * PAGE_BYTES // 1024**4:,} TiB of "
+                        "tables and indexes: a copy would need too many files.", _BY_FORMULA,
+                    )  # fmt: skip
                 place = _name(target)
                 known = house.records().get(place)
                 if known is None or known.fingerprint != outline.fingerprint:
@@ -117,7 +123,7 @@ def hollow_of(
                 finally:
                     session.close()
                     made.sampler.close()
-                    made.forget_supposed()
+                    made.forget_all()
 
 
 def _name(target: Connection) -> str:
@@ -231,12 +237,6 @@ def _fill(
     lost = writer.columns(source)
     lost += writer.extended(source.extended, admin.info.server_version)
     files = RelationFiles(cluster.data, cluster.account)
-    if sum(relation.pages for relation in source.relations) > MOST_PAGES:
-        raise TargetUnreachable(
-            f"The target has more than {MOST_PAGES * PAGE_BYTES // 1024**4:,} TiB of tables and "
-            "indexes: a copy would need too many files.",
-            "Use  --predict-with formula",
-        )
     for relation in source.relations:
         if relation.kind not in "rmi" or not relation.pages:
             continue

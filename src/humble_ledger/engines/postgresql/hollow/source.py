@@ -38,8 +38,9 @@ FROM pg_database d WHERE d.datname = current_database()
 """
 _RELATIONS_SQL = """
 SELECT n.nspname, c.relname, c.relkind::text, coalesce(a.amname, ''),
-       CASE WHEN c.relkind IN ('r', 'm', 'i') THEN pg_relation_size(c.oid) ELSE 0 END,
-       c.relpages, c.reltuples, c.relallvisible, c.relrowsecurity,
+       CASE WHEN c.relkind IN ('r', 'm', 'i') THEN pg_relation_size(c.oid) ELSE 0 END
+           / current_setting('block_size')::int,
+       c.relpages, c.reltuples, c.relallvisible, row_security_active(c.oid),
        coalesce(tn.nspname, ''), coalesce(t.relname, '')
 FROM pg_class c
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -91,8 +92,7 @@ JOIN pg_namespace n ON n.oid = e.stxnamespace
 _INHERITED_FROM = 150_000
 # Columns that an index which holds every row leads with: the planner looks up their ends in it.
 _LEADING_SQL = """
-SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL),
-       t.typcategory IN ('N', 'D', 'S', 'T', 'I', 'E')
+SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL)
 FROM pg_attribute a
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -134,7 +134,7 @@ _CHANGES_SQL = _CHANGES_SQL.format(
         for name, key in _CATALOGUES
     )
 )
-SETTINGS_SQL = """
+_SETTINGS_SQL = """
 SELECT name, current_setting(name) FROM pg_settings WHERE context IN ('user', 'superuser')
 AND (category LIKE 'Query Tuning%%' OR name = ANY(%s)) ORDER BY 1
 """
@@ -150,8 +150,8 @@ _PLAIN_TEXTS = {
 class Relation:
     """One table or index: its place, kind (`pg_class.relkind`), access method, and sizes.
 
-    ``pages`` is the length of its file, the others are what the catalogue says. An index names
-    the table it is of.
+    ``pages`` is the length of its file, the others are what the catalogue says. Of a ``guarded``
+    table the target's user does not see every row. An index names the table it is of.
     """
 
     schema: str
@@ -282,7 +282,12 @@ def read_outline(connection: Connection, user: str) -> Outline:
 
 def read_source(connection: Connection, outline: Outline) -> Source:
     """Statistics and ends, inside `one_look`."""
-    notes: list[str] = []
+    guarded = [f"{r.schema}.{r.name}" for r in outline.relations if r.guarded]
+    notes = (
+        [f"row-level security, which holds for you on {', '.join(guarded[:3])}, is not in it"]
+        if guarded
+        else []
+    )
     version = outline.database.version
     with translated():
         for name, value in _PLAIN_TEXTS.items():
@@ -298,7 +303,7 @@ def read_source(connection: Connection, outline: Outline) -> Source:
 
 
 def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:
-    rows = connection.execute(SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
+    rows = connection.execute(_SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
     return tuple((str(name), str(value)) for name, value in rows)
 
 
@@ -307,16 +312,15 @@ def known_settings(connection: Connection) -> frozenset[str]:
 
     What a target calls so may be anything, and some settings have a server load a library.
     """
-    rows = connection.execute(SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
+    rows = connection.execute(_SETTINGS_SQL, (_OTHER_SETTINGS,)).fetchall()
     return frozenset(str(name) for name, _ in rows)
 
 
 def _relations(connection: Connection) -> tuple[Relation, ...]:
     rows = connection.execute(_RELATIONS_SQL, (list(SYSTEM_SCHEMAS),)).fetchall()
-    (page_bytes,) = connection.execute("SELECT current_setting('block_size')::int").fetchone() or ()
     return tuple(
         Relation(
-            str(schema), str(name), str(kind), str(method), int(size) // int(page_bytes),
+            str(schema), str(name), str(kind), str(method), int(size),
             int(pages), float(count), int(visible), bool(guarded), (str(of_schema), str(of)),
         )
         for schema, name, kind, method, size, pages, count, visible, guarded, of_schema, of in rows
@@ -364,7 +368,7 @@ def _ends(
 ) -> dict[tuple[str, str, str], tuple[str | None, str | None]]:
     rows = connection.execute(_LEADING_SQL, (list(SYSTEM_SCHEMAS), MOST_PAGES_READ)).fetchall()
     by_table: dict[tuple[str, str], list[tuple[str, bool]]] = {}
-    for schema, table, column, indexed, _ in rows:
+    for schema, table, column, indexed in rows:
         by_table.setdefault((str(schema), str(table)), []).append((str(column), bool(indexed)))
     found: dict[tuple[str, str, str], tuple[str | None, str | None]] = {}
     failed = []

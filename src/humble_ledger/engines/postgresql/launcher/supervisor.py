@@ -82,9 +82,10 @@ def initialise(order: dict[str, Any]) -> subprocess.Popen[bytes]:
 
 def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
     """Write the settings and start the server."""
-    # A folder that was kept has the settings of an earlier start; the last of a name wins.
-    with (Path(order["data"]) / "postgresql.conf").open("a", encoding="utf-8") as file:
-        file.write(order["settings"])
+    path = Path(order["data"]) / "postgresql.conf"
+    if order["settings"] not in path.read_text(encoding="utf-8"):  # of an earlier start
+        with path.open("a", encoding="utf-8") as file:
+            file.write(order["settings"])
     return start(order, order["server"], order["log"])
 
 
