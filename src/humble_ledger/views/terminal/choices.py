@@ -191,7 +191,7 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         pays += "; no captured query changes these tables"
     return Text(
         f'{found} {pays}. "adds" is what would be lost without that one index, if time follows '
-        f"the cost; {predicted_by(tuple(chosen.remedies.values()), chosen.declined)}. Nothing was "
+        f"the cost. Of the costs {predicted_by(tuple(chosen.remedies.values()), chosen.declined)}. Nothing was "
         "built.",
         style="bright_black",
     )

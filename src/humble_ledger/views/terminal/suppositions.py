@@ -97,7 +97,7 @@ def _change(each: SupposedQuery, numbers: Numbers) -> str:
 
 def _note(found: Supposition) -> str:
     note = (
-        f"Costs are estimates of the planner, on a copy of the target without rows: {found.asked} "
+        f"Costs and rows are estimates of the planner, on a copy of the target without rows: {found.asked} "
         "plans asked. Nothing was built on the target."
     )
     if found.notes:
