@@ -260,6 +260,9 @@ def really(
     found = {}
     with psycopg.connect(url, prepare_threshold=None) as connection:
         connection.execute(design.create_sql(NAME).encode())
+        if any(key.expression for key in design.keys):
+            # As a trial does: until then the server knows nothing of an expression's values.
+            connection.execute(f"ANALYZE {design.table.schema}.{design.table.name}".encode())
         cursor = RawCursor(connection)
         for query in queries:
             statement = query.asked.statement

@@ -189,9 +189,9 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         pays += ": paid by " + ", ".join(dict.fromkeys(query for query, _ in chosen.writers))
     else:
         pays += "; no captured query changes these tables"
+    by = predicted_by(tuple(chosen.remedies.values()), chosen.declined)
     return Text(
         f'{found} {pays}. "adds" is what would be lost without that one index, if time follows '
-        f"the cost. Of the costs {predicted_by(tuple(chosen.remedies.values()), chosen.declined)}. Nothing was "
-        "built.",
+        f"the cost. Of the costs {by}. Nothing was built.",
         style="bright_black",
     )

@@ -97,8 +97,8 @@ def _change(each: SupposedQuery, numbers: Numbers) -> str:
 
 def _note(found: Supposition) -> str:
     note = (
-        f"Costs and rows are estimates of the planner, on a copy of the target without rows: {found.asked} "
-        "plans asked. Nothing was built on the target."
+        "Costs and rows are estimates of the planner, on a copy of the target without rows: "
+        f"{found.asked} plans asked. Nothing was built on the target."
     )
     if found.notes:
         shown = "; ".join(found.notes[:_MOST_NOTES])
