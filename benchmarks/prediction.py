@@ -15,14 +15,13 @@ import os
 import statistics
 import sys
 import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 import psycopg
 from psycopg import RawCursor
 
+from benchmarks.grounds import NAMES, demo_statements, ground
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
@@ -34,12 +33,8 @@ from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.core.statements.tokens import split_statements
-from humble_ledger.demo.scenario import build_scenario, scenario_cluster
-from humble_ledger.demo.workload import PLACEHOLDER, load_workload
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.engine import PostgresEngine
-from humble_ledger.engines.postgresql.launcher import Cluster, find_binaries
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
 from humble_ledger.workflow.reading.plans import table_names
@@ -47,7 +42,6 @@ from humble_ledger.workflow.supposing.planner import HollowPlanner
 
 NAME = "bench_ix"
 WORST = 5
-GROUNDS = Path(__file__).parent / "grounds"
 
 
 @dataclass(frozen=True)
@@ -97,50 +91,10 @@ def main(names: Sequence[str] = ()) -> None:
     if url:
         compare(url, demo_statements())
         return
-    for name in names or ("demo", "warehouse", "tenants"):
+    for name in names or NAMES:
         print(f"  {name}")
-        with _ground(name) as (place, found):
+        with ground(name) as (place, found):
             compare(place, found)
-
-
-@contextmanager
-def _ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
-    if name == "demo":
-        with scenario_cluster(find_binaries()) as cluster:
-            yield build_scenario(cluster), demo_statements()
-        return
-    with Cluster(find_binaries()) as cluster:
-        with psycopg.connect(cluster.url("postgres"), autocommit=True) as server:
-            server.execute(f"CREATE DATABASE {name}".encode())
-        with psycopg.connect(cluster.url(name), autocommit=True) as server:
-            server.execute((GROUNDS / f"{name}.sql").read_bytes())
-        with psycopg.connect(cluster.url(name), autocommit=True) as server:
-            server.execute("VACUUM ANALYZE")
-        yield cluster.url(name), ground_statements(name)
-
-
-def ground_statements(name: str) -> list[tuple[str, Statement]]:
-    """The statements of a ground, numbered."""
-    texts = split_statements((GROUNDS / f"{name}-queries.sql").read_text())
-    return [(f"{number:02d}", Statement(text)) for number, text in enumerate(texts, 1)]
-
-
-def demo_statements() -> list[tuple[str, Statement]]:
-    """The demo's, as its application sends them: bound by the server, or written into the text."""
-    found = []
-    for each in load_workload():
-        values = each.value_sets[0] if each.value_sets else (1,)
-        texts = tuple(str(v) for v in values)
-        if each.prepared:
-            found.append((each.name[:2], Statement(each.sql, texts)))
-            continue
-        filled = PLACEHOLDER.sub(lambda m: _literal(values[int(m[1]) - 1]), each.sql)  # noqa: B023
-        found.append((each.name[:2], Statement(filled)))
-    return found
-
-
-def _literal(value: object) -> str:
-    return str(value) if isinstance(value, int | float) else f"'{value}'"
 
 
 def compare(url: str, statements: list[tuple[str, Statement]]) -> None:

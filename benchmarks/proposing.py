@@ -16,7 +16,7 @@ from pathlib import Path
 import psycopg
 
 from humble_ledger.core.remedies.choice.model import Budget, Option, Problem, Weighed
-from humble_ledger.core.remedies.choice.searching import searched, upper_bound_ms
+from humble_ledger.core.remedies.choice.searching import searched, upper_bound
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.demo.scenario import scenario_cluster
@@ -97,16 +97,16 @@ def quality() -> None:
     for _ in range(POOLS):
         given = pool(draw)
         best = max(
-            given.gain_ms([o.design for o in chosen])
+            given.gain([o.design for o in chosen])
             for count in range(len(given.options) + 1)
             for chosen in combinations(given.options, count)
             if given.fits(chosen)
         )
         if best <= 0:
             continue
-        found = given.gain_ms([o.design for o in searched(given, given.options)])
+        found = given.gain([o.design for o in searched(given, given.options)])
         reached.append(found / best)
-        bounds.append(found / upper_bound_ms(given))
+        bounds.append(found / upper_bound(given))
     exact = sum(r > 0.999999 for r in reached) / len(reached)
     print(f"  {len(reached)} pools, where every set is compared; the search for larger ones "
           f"finds the best of these in {exact:.1%}, at worst "

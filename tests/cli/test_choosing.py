@@ -48,7 +48,7 @@ def test_a_choice_under_a_budget_can_be_defended_line_by_line(
     begun: Program, server: Server
 ) -> None:
     choice = begun.json("propose", "--budget", "100MB")
-    assert choice["size_bytes"] <= 100 * 1024**2
+    assert choice["size_bytes"] <= 100e6
     assert choice["at_least_share"] > 0.9 and choice["saved_ms"] > 0.3 * choice["captured_ms"]
     by_id = {r["id"]: r for r in choice["remedies"]}
     for each in choice["picked"]:
@@ -74,7 +74,7 @@ def test_a_choice_under_a_budget_can_be_defended_line_by_line(
 def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None:
     some = ("q1", "q4", "q6", "q7", "q11", "q12", "q18")
     few = begun.json("propose", *some, "--budget", "3", "--budget", "20MB")
-    assert len(few["picked"]) == 3 and few["size_bytes"] <= 20 * 1024**2
+    assert len(few["picked"]) == 3 and few["size_bytes"] <= 20e6
     light = begun.json("propose", *some, "--budget", "10%")
     assert light["picked"] and light["extra_writes_share"] <= 0.1
     # Without captured times nothing is told in milliseconds.
@@ -82,5 +82,16 @@ def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None
     guessed = begun.json("propose", unseen, "--budget", "20MB")
     assert guessed["weights"] == "cost" and guessed["saved_ms"] is None
     assert guessed["picked"][0]["adds_ms"] is None and guessed["picked"][0]["adds_share"] > 0.5
+    assert guessed["plans_asked"] > 2
+    # A query that runs often, and one that takes long, count the same when that is asked for.
+    alike = begun.json(
+        "propose", *some, "--budget", "100MB", "--weigh", "equally", "--least-gain", "10%"
+    )
+    assert alike["weights"] == "equally"
+    assert all(each["adds_share"] >= 0.1 for each in alike["picked"])
+    assert "No time was captured" in begun.fails(
+        2, "propose", unseen, "--budget", "20MB", "--weigh", "time"
+    )
+    assert "goes with --budget" in begun.fails(2, "propose", "--weigh", "calls")
     assert "is not a budget" in begun.fails(2, "propose", "--budget", "lots")
     assert "do not go with it" in begun.fails(2, "propose", "--budget", "5", "--top", "3")

@@ -20,6 +20,7 @@ from humble_ledger.workflow.configuration import (
 from humble_ledger.workflow.progress import Progress
 
 TARGET_VARIABLE = "HUMBLE_TARGET"
+HOLLOW = "hollow:"  # followed by the name of a copy that was made from files
 
 
 def _shown(wanted: str) -> str:
@@ -122,7 +123,7 @@ class Workspace:
             )
         if wanted in known:
             return known[wanted]
-        if "://" in wanted or "=" in wanted:
+        if "://" in wanted or "=" in wanted or wanted.startswith(HOLLOW):
             return TargetConfig("", wanted, TargetRole.STAGING)
         names = ", ".join(known) or "none"
         raise WrongUsage(

@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice import searching
-from humble_ledger.core.remedies.choice.budget_text import parse_budget
+from humble_ledger.core.remedies.choice.budget_text import parse_budget, parse_share
 from humble_ledger.core.remedies.choice.choosing import choose
 from humble_ledger.core.remedies.choice.merging import merged
 from humble_ledger.core.remedies.choice.model import Budget, Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
+from humble_ledger.core.remedies.choice.weights import Weights, weight_of
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.errors import WrongUsage
@@ -51,7 +52,7 @@ def best_of_all(given: Problem) -> float:
     sets: list[Sequence[Option]] = [
         s for count in range(len(options) + 1) for s in combinations(options, count)
     ]
-    return max(given.gain_ms([o.design for o in s]) for s in sets if given.fits(s))
+    return max(given.gain([o.design for o in s]) for s in sets if given.fits(s))
 
 
 @st.composite
@@ -73,14 +74,14 @@ def problems(draw: st.DrawFn) -> Problem:
 @given(problems())
 def test_the_search_reaches_nearly_the_best_of_all_sets(given: Problem) -> None:
     exact, complete = searching.best_set(given)
-    assert complete and given.gain_ms([o.design for o in exact]) >= best_of_all(given) - 1e-6
+    assert complete and given.gain([o.design for o in exact]) >= best_of_all(given) - 1e-6
     # What is done when there are too many options to compare every set.
-    useful = [o for o in given.options if given.gain_ms([o.design]) > 0 and given.fits([o])]
+    useful = [o for o in given.options if given.gain([o.design]) > 0 and given.fits([o])]
     found = searching.searched(given, useful)
     best = best_of_all(given)
     assert given.fits(found)
-    assert given.gain_ms([o.design for o in found]) >= 0.98 * best - 1e-6
-    assert searching.upper_bound_ms(given) >= best - 1e-6
+    assert given.gain([o.design for o in found]) >= 0.98 * best - 1e-6
+    assert searching.upper_bound(given) >= best - 1e-6
 
 
 @given(problems())
@@ -89,10 +90,10 @@ def test_a_choice_keeps_within_the_budget_and_explains_each(given: Problem) -> N
     chosen = [p.option for p in choice.picked]
     assert given.fits(chosen)
     # Indexes that no query would miss are left out, so a little may be lost.
-    assert choice.saved_ms >= best_of_all(given) - 0.05 * choice.captured_ms - 1e-6
-    assert all(p.queries and p.adds_ms > 0 for p in choice.picked)
+    assert choice.saved >= best_of_all(given) - 0.05 * choice.weight - 1e-6
+    assert all(p.queries and p.adds > 0 for p in choice.picked)
     assert all(each.why for each in choice.left_out)
-    assert [p.saved_ms for p in choice.curve] == sorted(p.saved_ms for p in choice.curve)
+    assert [p.saved for p in choice.curve] == sorted(p.saved for p in choice.curve)
 
 
 def test_a_second_index_on_a_query_counts_for_what_it_adds() -> None:
@@ -118,6 +119,27 @@ def test_what_does_not_fit_says_so() -> None:
     assert "one index too many" in few.left_out[0].why
 
 
+def test_what_adds_less_than_asked_for_is_left_out() -> None:
+    served = {A: {"q1": 10.0}, B: {"q2": 50.0}, C: {"q3": 97.0}}
+    given = problem(served, {A: 50, B: 50, C: 50}, {"q1": 1.0, "q2": 1.0, "q3": 1.0})
+    assert [p.option.design for p in choose(given).picked] == [A, B, C]
+    given.least_gain = 0.02  # of three queries: C saves a hundredth of them, B a sixth
+    choice = choose(given)
+    assert [p.option.design for p in choice.picked] == [A, B]
+    assert "too little for --least-gain" in choice.left_out[0].why
+    given.least_gain = 0.2
+    assert [p.option.design for p in choose(given).picked] == [A]
+
+
+@pytest.mark.parametrize(
+    ("weights", "weight"),
+    [(Weights.TIME, 8.0), (Weights.COST, 50.0), (Weights.CALLS, 200.0), (Weights.EQUALLY, 1.0)],
+)
+def test_what_a_query_counts(weights: Weights, weight: float) -> None:
+    assert weight_of(weights, time_ms=8.0, cost=50.0, calls=4) == weight
+    assert weights.unit and weights.whole
+
+
 def test_writers_are_a_budget_too() -> None:
     made = problem({A: {"q1": 10.0}}, {A: 1}, {"q1": 5.0}, Budget(extra_writes=0.1))
     dear = Option(A, 1, extra_entries=200.0)
@@ -129,15 +151,28 @@ def test_writers_are_a_budget_too() -> None:
 @pytest.mark.parametrize(
     ("text", "budget"),
     [
-        ("100MB", Budget(size_bytes=100 * 1024**2)),
+        ("100MB", Budget(size_bytes=100 * 1000**2)),
         ("1.5 GiB", Budget(size_bytes=1610612736)),
         ("5", Budget(indexes=5)),
         ("20%", Budget(extra_writes=0.2)),
-        ("100mb,5,20%", Budget(100 * 1024**2, 5, 0.2)),
+        ("64MiB", Budget(size_bytes=64 * 1024**2)),
+        ("8000 B", Budget(size_bytes=8000)),
+        ("100mb,5,20%", Budget(100 * 1000**2, 5, 0.2)),
     ],
 )
 def test_budgets_as_people_write_them(text: str, budget: Budget) -> None:
     assert parse_budget([text]) == budget
+
+
+@pytest.mark.parametrize(("text", "share"), [("2%", 0.02), ("0.5", 0.5), ("100%", 1.0)])
+def test_shares_as_people_write_them(text: str, share: float) -> None:
+    assert parse_share(text, "--least-gain") == share
+
+
+@pytest.mark.parametrize("text", ["", "5", "200%", "2MB"])
+def test_what_is_no_share(text: str) -> None:
+    with pytest.raises(WrongUsage, match="is not a share"):
+        parse_share(text, "--least-gain")
 
 
 @pytest.mark.parametrize("text", ["", "much", "-5", "5.5", "10 apples"])

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -23,21 +24,64 @@ app = typer.Typer(
 
 
 @app.command("build", cls=FlowingHelp)
-def build(target: options.Target = None, json: options.Json = False) -> None:
+def build(
+    from_: Annotated[
+        list[Path] | None,
+        typer.Option(
+            "--from",
+            help="A dump of the schema or of statistics, in place of a target; repeatable.",
+            metavar="FILE",
+        ),
+    ] = None,
+    name: Annotated[
+        str,
+        typer.Option(
+            "--name", help="What the copy of files is called: --target hollow:NAME.", metavar="NAME"
+        ),
+    ] = "",
+    settings: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--set",
+            help="A planner's setting of the server that the files are from; repeatable.",
+            metavar="NAME=VALUE",
+        ),
+    ] = None,
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
     """Make the copy of the target, and say what it lacks.
 
-    Commands that need it make it themselves, and again when the target has changed.
+    Commands that need it make it themselves, and again when the target has changed. With --from it
+    is made from files that somebody hands over, and is a target itself: no server is asked.
 
-    Example: [bold]humble hollow build[/bold]
+    Example: [bold]humble hollow build[/bold], or
+    [bold]humble hollow build --name shop --from schema.sql --from stats.sql[/bold]
     """
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.suppositions import HollowBuiltDocument  # noqa: PLC0415
     from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
     from humble_ledger.workflow.supposing.hollows import build as make  # noqa: PLC0415
+    from humble_ledger.workflow.supposing.hollows import build_from  # noqa: PLC0415
 
+    if bool(from_) != bool(name) or (settings and not from_) or (from_ and target):
+        raise WrongUsage(
+            "A copy of files needs --from and --name, and no target; --set goes with them.",
+            "For example:  humble hollow build --name shop --from schema.sql --from stats.sql",
+        )
     with workspace_for(target) as workspace, output.progress() as progress:
-        made = make(workspace, progress)
+        if from_:
+            made = build_from(from_, name, settings or (), progress)
+        else:
+            made = make(workspace, progress)
     numbers = numbers_of(workspace)
-    lines = [f"A copy of {made.target} without rows is there, in {numbers.ms(made.took_ms)}."]
+    took = numbers.ms(made.took_ms)
+    lines = [f"A copy of {made.target} without rows is there, in {took}."]
+    if from_:
+        lines = [
+            f"A copy without rows was made from the files, in {took}. "
+            f"Ask it as any target:  humble propose --target {made.target}"
+        ]
     lines += [f"About it: {note}." for note in made.notes] or ["All was carried over."]
     output.give(
         json,
@@ -69,16 +113,22 @@ def list_(json: options.Json = False) -> None:
 
 
 @app.command("drop", cls=FlowingHelp)
-def drop(json: options.Json = False) -> None:
-    """Remove all copies from this machine; they hold statistics, and so values of the data.
+def drop(
+    names: Annotated[
+        list[str] | None,
+        typer.Argument(help="Copies of files, by name; without, all copies.", show_default=False),
+    ] = None,
+    json: options.Json = False,
+) -> None:
+    """Remove copies from this machine; they hold statistics, and so values of the data.
 
-    Example: [bold]humble hollow drop[/bold]
+    Example: [bold]humble hollow drop[/bold], or [bold]humble hollow drop shop[/bold]
     """
     from humble_ledger.views.documents.suppositions import HollowsDroppedDocument  # noqa: PLC0415
     from humble_ledger.views.terminal.text import Text  # noqa: PLC0415
     from humble_ledger.workflow.supposing.hollows import drop as remove  # noqa: PLC0415
 
-    count, left = remove()
+    count, left = remove(names or ())
     words = f"{count} {'copy' if count == 1 else 'copies'} removed." if count else "There was none."
     if left:
         words += f" In use now, and left alone: {', '.join(left)}."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -10,6 +11,7 @@ from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
+    from humble_ledger.core.remedies.choice.weights import Weights
     from humble_ledger.core.remedies.model import RemedyType
     from humble_ledger.workflow.supposing.predictors import PredictWith
     from humble_ledger.workflow.workspace import Workspace
@@ -38,6 +40,23 @@ def propose(
             metavar="LIMIT",
         ),
     ] = None,
+    weigh: Annotated[
+        str,
+        typer.Option(
+            "--weigh",
+            help="How queries count with --budget: time (captured), cost, calls (cost times "
+            "calls), or equally.",
+            metavar="BY",
+        ),
+    ] = "",
+    least_gain: Annotated[
+        str,
+        typer.Option(
+            "--least-gain",
+            help="Leave out of --budget each index that adds less than this share, such as 2%.",
+            metavar="SHARE",
+        ),
+    ] = "",
     predict_with: options.PredictWithOption = "",
     allow_side_effects: options.AllowSideEffects = None,
     timeout: options.Timeout = options.DEFAULT_TIMEOUT,
@@ -50,6 +69,7 @@ def propose(
 
     Example: [bold]humble propose q3[/bold], or [bold]humble propose --budget 100MB[/bold]
     """
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.remedies import remedies_document  # noqa: PLC0415
     from humble_ledger.views.terminal.remedies import (  # noqa: PLC0415
         remedies_sql,
@@ -61,8 +81,14 @@ def propose(
     wanted, way = _types(types or []), predictor_named(predict_with)
     if budget:
         opened = workspace_for(target, timeout, allow_side_effects)
-        _within(opened, budget, whats or [], top, types or [], sql, json, way)
+        choosing = _Choosing(budget, top, types or [], way, weigh, least_gain)
+        _within(opened, choosing, whats or [], sql, json)
         return
+    if weigh or least_gain:
+        raise WrongUsage(
+            f"{'--weigh' if weigh else '--least-gain'} goes with --budget.",
+            "For any size:  humble propose --budget 1TB",
+        )
     workspace = workspace_for(target, timeout, allow_side_effects)
     with workspace, output.progress() as progress:
         found = find(workspace, whats or (), progress, wanted, way)
@@ -78,32 +104,41 @@ def propose(
     )
 
 
+@dataclass(frozen=True, slots=True)
+class _Choosing:
+    """What was asked for with --budget, as it was written."""
+
+    budget: list[str]
+    top: int | None
+    types: list[str]
+    way: PredictWith | None
+    weigh: str
+    least_gain: str
+
+
 def _within(
-    workspace: Workspace,
-    budget: list[str],
-    whats: list[str],
-    top: int | None,
-    types: list[str],
-    sql: bool,
-    json: bool,
-    way: PredictWith | None,
+    workspace: Workspace, asked: _Choosing, whats: list[str], sql: bool, json: bool
 ) -> None:
     """The best set of indexes within a budget."""
-    from humble_ledger.core.remedies.choice.budget_text import parse_budget  # noqa: PLC0415
+    from humble_ledger.core.remedies.choice.budget_text import (  # noqa: PLC0415
+        parse_budget,
+        parse_share,
+    )
     from humble_ledger.errors import WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.choices import choice_document  # noqa: PLC0415
     from humble_ledger.views.terminal.choices import choice_view  # noqa: PLC0415
     from humble_ledger.views.terminal.remedies import remedies_sql  # noqa: PLC0415
-    from humble_ledger.workflow.proposing.choosing import choose_indexes  # noqa: PLC0415
+    from humble_ledger.workflow.proposing.choosing import Terms, choose_indexes  # noqa: PLC0415
 
-    if top is not None or set(types) - {"index"}:
+    if asked.top is not None or set(asked.types) - {"index"}:
         raise WrongUsage(
             "--budget chooses a set of indexes: --top and other types do not go with it.",
             "A number of indexes is a budget too:  --budget 5",
         )
-    limits = parse_budget(budget)
+    least = parse_share(asked.least_gain, "--least-gain") if asked.least_gain else 0.0
+    terms = Terms(parse_budget(asked.budget), _weights(asked.weigh), least)
     with workspace, output.progress() as progress:
-        chosen = choose_indexes(workspace, whats, limits, progress, way)
+        chosen = choose_indexes(workspace, whats, terms, progress, asked.way)
     if sql and not json:
         entries = (*chosen.remedies.values(), *chosen.removals)
         output.show(remedies_sql(entries), whole_lines=True)
@@ -113,6 +148,15 @@ def _within(
         lambda: choice_document(chosen),
         lambda: choice_view(chosen, numbers_of(workspace)),
     )
+
+
+def _weights(word: str) -> Weights | None:
+    from humble_ledger.core.remedies.choice.weights import Weights  # noqa: PLC0415
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+
+    if word and word not in tuple(Weights):
+        raise WrongUsage(f'Unknown weights "{word}".', f"Use one of: {', '.join(Weights)}")
+    return Weights(word) if word else None
 
 
 def _types(words: list[str]) -> tuple[RemedyType, ...]:

@@ -9,6 +9,7 @@ from humble_ledger.core.entries import (
     RemedyEntry,
 )
 from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.remedies.design import IndexDesign
 
 
@@ -34,9 +35,9 @@ class ChosenIndexes:
     """A choice under a budget with the entries of its indexes, and of removals it allows.
 
     ``writers`` are captured queries that change rows of a table that gets an index, with that
-    table; ``rewrites`` need no index at all. ``timed`` tells whether captured times stand behind
-    the weights, or costs alone. ``left_out``, ``declined`` and ``cautions`` are as with
-    `Proposals`.
+    table; ``rewrites`` need no index at all. ``weights`` tells what makes a query count;
+    ``plans_asked`` were made by a planner for it, ``took_ms`` is the time that all of it took.
+    ``left_out``, ``declined`` and ``cautions`` are as with `Proposals`.
     """
 
     choice: Choice
@@ -44,8 +45,11 @@ class ChosenIndexes:
     remedies: Mapping[IndexDesign, RemedyEntry]
     removals: tuple[RemedyEntry, ...] = ()
     writers: tuple[tuple[str, str], ...] = ()
-    timed: bool = True
+    weights: Weights = Weights.TIME
     rewrites: tuple[RemedyEntry, ...] = ()
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
     cautions: tuple[str, ...] = ()
+    plans_asked: int = 0
+    took_ms: float = 0.0
+    least_gain: float = 0.0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
+from pathlib import Path
 from typing import Protocol
 
 from humble_ledger.core.results.suppositions import KeptHollow
@@ -114,8 +115,31 @@ class Engine(Protocol):
         """The copies without rows that lie on this machine."""
         ...
 
-    def drop_hollows(self) -> Sequence[str]:
-        """Remove them all; the folders that could not be, as a command is using them."""
+    def build_hollow(
+        self,
+        name: str,
+        files: Sequence[Path],
+        settings: Sequence[tuple[str, str]],
+        progress: Callable[[str], None] = ...,
+    ) -> KeptHollow:
+        """Make a copy from files in place of a server; ``hollow:NAME`` is its address.
+
+        ``settings`` are those of the planner that differ from a new server's.
+
+        Raises:
+            UnreadableInput: the files hold no schema that can be read.
+            TargetUnreachable: no server can be started here.
+        """
+        ...
+
+    def drop_hollows(self, names: Sequence[str] = ()) -> Sequence[str]:
+        """Remove those made from files of these names, or all there are.
+
+        Those are returned that could not be removed, as a command is using them.
+
+        Raises:
+            WrongUsage: there is none of a name.
+        """
         ...
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:

@@ -44,12 +44,22 @@ CLIENT_CHECK_MS = 2_000
 CLIENT_CHECK_FROM = 140000
 
 
+def no_rows(place: str) -> WrongUsage:
+    """What is said when something is asked of a copy without rows that takes rows."""
+    return WrongUsage(
+        f"{place} is a copy without rows: nothing can be run, built or measured on it.",
+        "Name a target that has rows with --target URL.",
+    )
+
+
 def parse(url: str) -> dict[str, Any]:
     """The connection parameters of a URL or of "key=value" text.
 
     Raises:
         WrongUsage: it is neither.
     """
+    if url.startswith("hollow:"):
+        raise no_rows(url)
     try:
         parts = dict(conninfo.conninfo_to_dict(url))
     except psycopg.Error as error:

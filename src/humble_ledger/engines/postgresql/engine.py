@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
+from pathlib import Path
 
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import TableFacts, TableName
@@ -27,7 +28,7 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
-from humble_ledger.engines.postgresql.hollow import house
+from humble_ledger.engines.postgresql.hollow import house, named
 from humble_ledger.engines.postgresql.hollow.making import hollow_of
 from humble_ledger.engines.postgresql.logs.formats import LOGS
 from humble_ledger.engines.postgresql.plans.format import PostgresPlans
@@ -44,15 +45,17 @@ class PostgresEngine:
 
     def public_url(self, url: str) -> str:
         """The URL without its password."""
-        return connection.public_url(url)
+        return url if named.is_named(url) else connection.public_url(url)
 
     def not_kept(self, url: str) -> tuple[str, ...]:
         """The parameters that the public form leaves out."""
-        return connection.not_kept(url)
+        return () if named.is_named(url) else connection.not_kept(url)
 
     def open(self, url: str, limits: Limits = Limits()) -> PostgresSession:  # noqa: B008
         """Open a read-only session."""
-        return PostgresSession(url, limits)
+        return (
+            named.session_of(url, limits) if named.is_named(url) else PostgresSession(url, limits)
+        )
 
     def experiment(
         self,
@@ -118,22 +121,36 @@ class PostgresEngine:
         keep: bool = True,
     ) -> AbstractContextManager[Hollow]:
         """A copy of the target without its rows."""
+        if named.is_named(url):
+            return named.asked_hollow(url, limits)
         return hollow_of(url, limits, progress, keep=keep)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """The copies without rows that lie on this machine."""
-        return [
-            KeptHollow(
-                each.target, each.made_at, self.name, each.version, str(folder),
-                house.size_of(folder), each.notes,
-            )
-            for folder in house.kept_houses()
-            for each in house.kept_hollows(folder)
-        ]  # fmt: skip
+        return [self._kept(*each) for each in (*house.all_kept(), *named.kept())]
 
-    def drop_hollows(self) -> Sequence[str]:
-        """Remove them all; the folders that could not be, as a command is using them."""
-        return [str(folder) for folder in house.kept_houses() if not house.removed(folder)]
+    def _kept(self, record: house.Record, folder: Path) -> KeptHollow:
+        return KeptHollow(
+            record.target, record.made_at, self.name, record.version, str(folder),
+            house.size_of(folder), record.notes,
+        )  # fmt: skip
+
+    def build_hollow(
+        self,
+        name: str,
+        files: Sequence[Path],
+        settings: Sequence[tuple[str, str]],
+        progress: Callable[[str], None] = lambda _: None,
+    ) -> KeptHollow:
+        """Make a copy from files, to be a target without a server."""
+        return self._kept(*named.build(name, files, settings, progress))
+
+    def drop_hollows(self, names: Sequence[str] = ()) -> Sequence[str]:
+        """Remove these, or all; the folders that could not be, as a command is using them."""
+        if names:
+            return [name for name in names if not named.removed(name)]
+        folders = [*house.kept_houses(), *named.folders()]
+        return [str(folder) for folder in folders if not house.removed(folder)]
 
     def leftovers(self, url: str, indexes: Sequence[tuple[str, str]], mark: str) -> Leftovers:
         """What a broken-off trial left on the target."""

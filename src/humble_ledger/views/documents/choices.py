@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.documents.remedies import RemedyRow, remedy_row
 
@@ -63,8 +64,9 @@ class CurveRow(Struct, frozen=True):
 class ChoiceDocument(Struct, frozen=True):
     """A choice: what should be saved if time follows the cost.
 
-    Milliseconds are of captured time, and null when none was captured; shares are of all of it,
-    or then of all cost. ``unstudied`` are pairs of a query that could not be studied, and why.
+    Milliseconds are of captured time, and null when queries count by something else; shares are
+    of all weight. ``plans_asked`` were made by the planner, ``took_ms`` is the time for all of it.
+    ``unstudied`` are pairs of a query that could not be studied, and why.
     """
 
     budget: BudgetRow
@@ -72,7 +74,7 @@ class ChoiceDocument(Struct, frozen=True):
     saved_ms: float | None
     saved_share: float
     captured_ms: float | None
-    weights: Literal["captured time", "cost"]
+    weights: Literal["captured time", "cost", "calls", "equally"]
     extra_writes_share: float
     complete: bool
     at_least_share: float
@@ -84,8 +86,20 @@ class ChoiceDocument(Struct, frozen=True):
     remedies: list[RemedyRow]
     unstudied: list[tuple[str, str]] = []
     cautions: list[str] = []
+    least_gain_share: float = 0.0
+    plans_asked: int = 0
+    took_ms: float = 0.0
     kind: Literal["choice"] = "choice"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
+
+
+_Words = Literal["captured time", "cost", "calls", "equally"]
+_WORDS: dict[Weights, _Words] = {
+    Weights.TIME: "captured time",
+    Weights.COST: "cost",
+    Weights.CALLS: "calls",
+    Weights.EQUALLY: "equally",
+}
 
 
 def _all(chosen: ChosenIndexes) -> list[RemedyEntry]:
@@ -97,18 +111,18 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
     choice, budget = chosen.choice, chosen.budget
 
     def ms(value: float) -> float | None:
-        return round(value, 3) if chosen.timed else None
+        return round(value, 3) if chosen.weights is Weights.TIME else None
 
     def share(value: float) -> float:
-        return round(value / choice.captured_ms, 4) if choice.captured_ms else 0.0
+        return round(value / choice.weight, 4) if choice.weight else 0.0
 
     return ChoiceDocument(
         budget=BudgetRow(budget.size_bytes, budget.indexes, budget.extra_writes),
         size_bytes=sum(p.option.size_bytes for p in choice.picked),
-        saved_ms=ms(choice.saved_ms),
-        saved_share=share(choice.saved_ms),
-        captured_ms=ms(choice.captured_ms),
-        weights="captured time" if chosen.timed else "cost",
+        saved_ms=ms(choice.saved),
+        saved_share=share(choice.saved),
+        captured_ms=ms(choice.weight),
+        weights=_WORDS[chosen.weights],
         extra_writes_share=round(choice.extra_writes, 4),
         complete=choice.complete,
         at_least_share=round(choice.at_least, 4),
@@ -117,8 +131,8 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
                 chosen.remedies[p.option.design].id,
                 p.option.design.words,
                 p.option.size_bytes,
-                ms(p.adds_ms),
-                share(p.adds_ms),
+                ms(p.adds),
+                share(p.adds),
                 list(p.queries),
             )
             for p in choice.picked
@@ -126,7 +140,7 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         effects=[
             EffectRow(
                 e.query,
-                ms(e.captured_ms),
+                ms(e.weight),
                 e.cost_before,
                 round(e.cost_after, 2),
                 [chosen.remedies[d].id for d in e.designs],
@@ -137,19 +151,22 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
             LeftOutRow(
                 each.option.design.words,
                 each.option.size_bytes,
-                ms(each.alone_ms),
-                share(each.alone_ms),
-                ms(each.adds_ms),
+                ms(each.alone),
+                share(each.alone),
+                ms(each.adds),
                 each.why,
             )
             for each in choice.left_out
         ],
         curve=[
-            CurveRow(point.size_bytes, ms(point.saved_ms), share(point.saved_ms), point.added.words)
+            CurveRow(point.size_bytes, ms(point.saved), share(point.saved), point.added.words)
             for point in choice.curve
         ],
         writers=[query for query, _ in chosen.writers],
         remedies=[remedy_row(entry) for entry in _all(chosen)],
         unstudied=list(chosen.left_out),
         cautions=list(chosen.cautions),
+        least_gain_share=chosen.least_gain,
+        plans_asked=chosen.plans_asked,
+        took_ms=round(chosen.took_ms, 1),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from rich.console import Group, RenderableType
 
 from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.numbers import Numbers
@@ -52,8 +53,8 @@ def _unstudied(chosen: ChosenIndexes) -> list[Text]:
 def _heading(chosen: ChosenIndexes, numbers: Numbers) -> Text:
     choice = chosen.choice
     size = sum(p.option.size_bytes for p in choice.picked)
-    share = choice.saved_ms / choice.captured_ms if choice.captured_ms else 0.0
-    what = "the captured time" if chosen.timed else "all cost (no times were captured)"
+    share = choice.saved / choice.weight if choice.weight else 0.0
+    what = chosen.weights.whole
     count = len(choice.picked)
     return Text(
         f"{count} index{'es' if count > 1 else ''}, {numbers.size(size)} (predicted) of "
@@ -83,7 +84,7 @@ def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             entry.id,
             Text(each.option.design.words),
             numbers.size(each.option.size_bytes),
-            numbers.figure(each.adds_ms),
+            _weight(each.adds, chosen, numbers),
             f"+{numbers.percent(entry.remedy.write_overhead.grows_by)}",
             ", ".join(each.queries),
             Text(each.option.reason),
@@ -99,11 +100,19 @@ def _without_index(remedy: Remedy, query: str) -> str:
 
 
 def _adds(word: str, chosen: ChosenIndexes) -> str:
-    return f"{word} ms" if chosen.timed else f"{word} (cost)"
+    return f"{word} ms" if chosen.weights is Weights.TIME else word
+
+
+def _weight(value: float, chosen: ChosenIndexes, numbers: Numbers) -> str:
+    """A weight: ms of captured time as such, else its share of all weight."""
+    if chosen.weights is Weights.TIME:
+        return numbers.figure(value)
+    whole = chosen.choice.weight
+    return numbers.percent(value / whole if whole else 0.0)
 
 
 def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
-    weight = "captured ms" if chosen.timed else "weight (cost)"
+    weight = "captured ms" if chosen.weights is Weights.TIME else "weight"
     table = plain_table(
         ("query", "fixed"), (weight, "right"), ("cost now", "right"),
         ("predicted", "right"), ("cheaper", "right"), ("by", "left"),
@@ -115,7 +124,7 @@ def _effects(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             continue
         table.add_row(
             each.query,
-            numbers.figure(each.captured_ms),
+            _weight(each.weight, chosen, numbers),
             numbers.figure(each.cost_before),
             numbers.figure(each.cost_after),
             numbers.times(each.cost_before / max(each.cost_after, 0.01)),
@@ -138,7 +147,7 @@ def _left_out(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         table.add_row(
             Text(each.option.design.words),
             numbers.size(each.option.size_bytes),
-            numbers.figure(each.alone_ms),
+            _weight(each.alone, chosen, numbers),
             Text(_by_id(each.why, chosen)),
         )
     more = len(choice.left_out) - MOST_LEFT_OUT
@@ -163,7 +172,7 @@ def _curve(choice: Choice, budget: Budget, numbers: Numbers) -> RenderableType:
         if budget.size_bytes is not None and point.size_bytes > budget.size_bytes and not over:
             over = True
             table.add_row("", "", "", Text("— the budget ends here —", style="bright_black"))
-        share = point.saved_ms / choice.captured_ms if choice.captured_ms else 0.0
+        share = point.saved / choice.weight if choice.weight else 0.0
         table.add_row(
             numbers.size(point.size_bytes),
             numbers.percent(share),
@@ -190,8 +199,20 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     else:
         pays += "; no captured query changes these tables"
     by = predicted_by(tuple(chosen.remedies.values()), chosen.declined)
+    least = (
+        f" Indexes that add less than {numbers.percent(chosen.least_gain)} are left out."
+        if chosen.least_gain
+        else ""
+    )
+    follows = "time follows the cost" if chosen.weights is Weights.TIME else "costs are right"
+    asked = (
+        f" {numbers.count(chosen.plans_asked, 'plans')} were asked for, in "
+        f"{numbers.ms(chosen.took_ms)} for all of it."
+        if chosen.plans_asked
+        else ""
+    )
     return Text(
-        f'{found} {pays}. "adds" is what would be lost without that one index, if time follows '
-        f"the cost. Of the costs {by}. Nothing was built.",
+        f'{found}{least} {pays}. "adds" is what would be lost without that one index, if '
+        f"{follows}. Of the costs {by}.{asked} Nothing was built.",
         style="bright_black",
     )

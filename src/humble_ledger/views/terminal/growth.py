@@ -27,7 +27,7 @@ def growth_view(found: Growth, numbers: Numbers) -> RenderableType:
         if any(query.flips for query in found.queries):
             parts += [Text(""), _flips(found, numbers)]
     parts += [Text(f"{query} could not be planned: {why}") for query, why in found.left_out]
-    parts += [Text(""), Text(_note(found), style="bright_black")]
+    parts += [Text(""), Text(_note(found, numbers), style="bright_black")]
     return Group(*parts)
 
 
@@ -66,11 +66,11 @@ def _flips(found: Growth, numbers: Numbers) -> RenderableType:
     return table
 
 
-def _note(found: Growth) -> str:
+def _note(found: Growth, numbers: Numbers) -> str:
     note = (
         'A "power" of 1 grows in step with the rows, 0 not at all; bold grows faster. '
         "Costs are estimates of the planner, on a copy of the target without rows, for more rows "
-        f"of the same kind: {found.asked} plans asked."
+        f"of the same kind: {numbers.count(found.asked, 'plans')} asked."
     )
     if found.unaffected:
         count = len(found.unaffected)

@@ -24,7 +24,7 @@ def supposition_view(found: Supposition, numbers: Numbers) -> RenderableType:
         parts += _several(found, numbers)
     for query, reason in found.left_out:
         parts.append(Text(f"{query} could not be planned: {reason}"))
-    parts += [Text(""), Text(_note(found), style="bright_black")]
+    parts += [Text(""), Text(_note(found, numbers), style="bright_black")]
     return Group(*parts)
 
 
@@ -95,10 +95,10 @@ def _change(each: SupposedQuery, numbers: Numbers) -> str:
     return f"{numbers.times(after / before)} dearer"
 
 
-def _note(found: Supposition) -> str:
+def _note(found: Supposition, numbers: Numbers) -> str:
     note = (
         "Costs and rows are estimates of the planner, on a copy of the target without rows: "
-        f"{found.asked} plans asked. Nothing was built on the target."
+        f"{numbers.count(found.asked, 'plans')} asked. Nothing was built on the target."
     )
     if found.notes:
         shown = "; ".join(found.notes[:_MOST_NOTES])

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from humble_ledger.core.remedies.choice.choosing import choose
 from humble_ledger.core.remedies.choice.model import (
@@ -12,66 +14,130 @@ from humble_ledger.core.remedies.choice.model import (
     Weighed,
 )
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
+from humble_ledger.core.remedies.choice.weights import Weights, weight_of
+from humble_ledger.core.remedies.choice.worth import Priced
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.remedies.write_overhead import entries_now
 from humble_ledger.core.results.proposals import ChosenIndexes
+from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
+from humble_ledger.workflow.proposing.studying import Studied
 from humble_ledger.workflow.supposing.predictors import PredictWith
 from humble_ledger.workflow.workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """On what terms a set is chosen.
+
+    Queries count by their captured time where there is any, else by their cost, unless
+    ``weights`` says otherwise. Each index must add ``least_gain`` (a share) of all weight.
+    """
+
+    budget: Budget
+    weights: Weights | None = None
+    least_gain: float = 0.0
 
 
 def choose_indexes(
     workspace: Workspace,
     whats: Sequence[str],
-    budget: Budget,
+    terms: Terms,
     progress: Progress = lambda _: None,
     wish: PredictWith | None = None,
 ) -> ChosenIndexes:
-    """The indexes that together save most of the captured time within a budget; all are kept."""
-    pool = Pool.of(workspace, whats, progress, wish)
-    studied = pool.studied
-    making = IndexRemedies.of(workspace, pool)
-    priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}
+    """The indexes that together save most within a budget; all are kept.
+
+    Raises:
+        WrongUsage: weights by time were asked for, and no time was captured.
+    """
+    began = time.perf_counter()
+    found = to_choose_from(workspace, whats, terms, progress, wish)
+    pool, making, studied = found.pool, found.making, found.pool.studied
     rewrites = [o for each in studied for o in each.others if o.type is RemedyType.REWRITE]
-    timed = any(each.weight_ms for each in studied)
-    touched = {design.table for design in priced}
+    progress("choosing")
+    choice = choose(found.problem)
+    remedies = {}
+    for each in choice.picked:
+        remedy = making.remedy(found.priced[each.option.design])
+        remedies[each.option.design] = workspace.ledger.remedies.keep(remedy)
+    plans = {each.query: each.plan.plan for each in studied}
+    removals = made_superfluous(remedies, pool.tables.values(), plans)
+    return ChosenIndexes(
+        choice,
+        terms.budget,
+        remedies,
+        tuple(workspace.ledger.remedies.keep(remedy) for remedy in removals),
+        writers_of(workspace, {design.table for design in remedies}),
+        found.weights,
+        tuple(workspace.ledger.remedies.keep(remedy) for remedy in rewrites),
+        pool.left_out,
+        pool.declined,
+        tuple(pool.predictor.cautions),
+        pool.predictor.plans_asked,
+        (time.perf_counter() - began) * 1000.0,
+        terms.least_gain,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class ToChooseFrom:
+    """A problem with what stands behind it: the pool, the makers of remedies, the prices."""
+
+    problem: Problem
+    pool: Pool
+    making: IndexRemedies
+    priced: Mapping[IndexDesign, Priced]
+    weights: Weights
+
+
+def to_choose_from(
+    workspace: Workspace,
+    whats: Sequence[str],
+    terms: Terms,
+    progress: Progress = lambda _: None,
+    wish: PredictWith | None = None,
+) -> ToChooseFrom:
+    """The queries and the candidates among which `choose_indexes` chooses.
+
+    Raises:
+        WrongUsage: weights by time were asked for, and no time was captured.
+    """
+    pool = Pool.of(workspace, whats, progress, wish)
+    making = IndexRemedies.of(workspace, pool)
+    weights = _weights(pool.studied, terms.weights)
+    priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}
     pool.prime(priced)
+    touched = {design.table for design in priced}
     problem = Problem(
         queries=tuple(
             Weighed(
                 each.query,
-                each.weight_ms if timed else each.plan.plan.cost_total or 0.0,
-                each.plan.plan.cost_total or 0.0,
+                weight_of(weights, time_ms=each.weight_ms, cost=cost, calls=each.calls),
+                cost,
             )
-            for each in studied
+            for each in pool.studied
+            if (cost := each.plan.plan.cost_total or 0.0) > 0
         ),
         options=tuple(
             Option(p.design, p.size_bytes, p.reason, making.extra_entries(p))
             for p in priced.values()
         ),
         cost_of=pool.cost,
-        budget=budget,
-        unit="ms" if timed else "of the cost",
+        budget=terms.budget,
+        unit=weights.unit,
+        least_gain=terms.least_gain,
         entries_now=sum(entries_now(pool.tables[name]) for name in touched),
     )
-    progress("choosing")
-    choice = choose(problem)
-    remedies = {}
-    for each in choice.picked:
-        remedy = making.remedy(priced[each.option.design])
-        remedies[each.option.design] = workspace.ledger.remedies.keep(remedy)
-    plans = {each.query: each.plan.plan for each in studied}
-    removals = made_superfluous(remedies, pool.tables.values(), plans)
-    return ChosenIndexes(
-        choice,
-        budget,
-        remedies,
-        tuple(workspace.ledger.remedies.keep(remedy) for remedy in removals),
-        writers_of(workspace, {design.table for design in remedies}),
-        timed,
-        tuple(workspace.ledger.remedies.keep(remedy) for remedy in rewrites),
-        pool.left_out,
-        pool.declined,
-        tuple(pool.predictor.cautions),
-    )
+    return ToChooseFrom(problem, pool, making, priced, weights)
+
+
+def _weights(studied: Sequence[Studied], asked: Weights | None) -> Weights:
+    timed = any(each.weight_ms for each in studied)
+    if asked is Weights.TIME and studied and not timed:
+        raise WrongUsage(
+            "No time was captured for these queries.", "Use --weigh cost, calls or equally."
+        )
+    return asked or (Weights.TIME if timed else Weights.COST)

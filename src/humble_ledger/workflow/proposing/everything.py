@@ -86,7 +86,7 @@ def _best_indexes(
         options=tuple(Option(p.design, p.size_bytes) for p in priced.values()),
         cost_of=pool.cost,
     )
-    best = [(each.adds_ms, priced[each.option.design]) for each in pick(problem)[0]]
+    best = [(each.adds, priced[each.option.design]) for each in pick(problem)[0]]
     chosen = {one.design for _, one in best}
     return best, [one for one in worth_trying(useful, weights) if one.design not in chosen]
 

@@ -35,7 +35,7 @@ PLANNER = "planner"
 class Studied:
     """One query with its plan and all that could serve it.
 
-    ``weight_ms`` is its captured time; 0 when none was captured.
+    ``weight_ms`` is its captured time, 0 when none was captured; ``calls`` how often it was seen.
     """
 
     query: str
@@ -45,6 +45,7 @@ class Studied:
     candidates: tuple[Candidate, ...]
     others: tuple[Remedy, ...]
     weight_ms: float
+    calls: int = 0
 
     @property
     def candidates_in_order(self) -> list[Candidate]:
@@ -101,6 +102,7 @@ def study(workspace: Workspace, what: str) -> Studied:
         tuple(candidates(entry.plan, case.tables, _means(workspace, subject, entry))),
         tuple(others),
         runs[0].usage.total_ms if runs else 0.0,
+        runs[0].usage.calls if runs else 0,
     )
 
 

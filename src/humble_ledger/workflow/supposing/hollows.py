@@ -5,11 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
+from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.results.suppositions import KeptHollow
-from humble_ledger.engines.registry import engines
+from humble_ledger.engines.registry import engine_for, engines
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.workspace import Workspace
+from humble_ledger.workflow.workspace import HOLLOW, Workspace
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,13 +34,39 @@ def build(workspace: Workspace, progress: Progress = lambda _: None) -> Built:
     return Built(workspace.public_url, (time.perf_counter() - began) * 1000.0, tuple(made.notes))
 
 
+def build_from(
+    files: Sequence[Path],
+    name: str,
+    settings: Sequence[str] = (),
+    progress: Progress = lambda _: None,
+) -> Built:
+    """Make a copy from files that were handed over: a target without a server.
+
+    Raises:
+        WrongUsage: the name or a setting cannot be used.
+        UnreadableInput: the files hold no schema that can be read.
+        TargetUnreachable: no server can be started here.
+    """
+    began = time.perf_counter()
+    given = [pair for text in settings for pair in setting(text).settings]
+    engine = engine_for("")  # whose files these are; other engines will be told by what they hold
+    made = engine.build_hollow(name, files, given, progress)
+    return Built(made.target, (time.perf_counter() - began) * 1000.0, tuple(made.notes))
+
+
 def kept() -> list[KeptHollow]:
     """What lies on this machine, of every engine."""
     return [each for engine in engines() for each in engine.kept_hollows()]
 
 
-def drop() -> tuple[int, Sequence[str]]:
-    """Remove all of them; how many there were, and the folders that are in use."""
+def drop(names: Sequence[str] = ()) -> tuple[int, Sequence[str]]:
+    """Remove those of these names, or all; how many there were, and what is in use.
+
+    Raises:
+        WrongUsage: there is none of a name.
+    """
     before = len(kept())
-    left = [folder for engine in engines() for folder in engine.drop_hollows()]
+    given = [name.removeprefix(HOLLOW) for name in names]
+    some = [engine_for("")] if given else engines()
+    left = [folder for engine in some for folder in engine.drop_hollows(given)]
     return before - len(kept()), left

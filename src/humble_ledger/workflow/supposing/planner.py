@@ -22,6 +22,11 @@ class HollowPlanner:
     failed: list[str] = field(default_factory=list)
 
     @property
+    def asked(self) -> int:
+        """How many plans were made."""
+        return self.hollow.asked
+
+    @property
     def lacks(self) -> Sequence[str]:
         """What could not be carried over from the target."""
         return self.hollow.notes

@@ -17,7 +17,7 @@ from humble_ledger.core.remedies.choice.model import (
 from humble_ledger.core.remedies.choice.searching import (
     best_set,
     path_of_growth,
-    upper_bound_ms,
+    upper_bound,
 )
 from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
 from humble_ledger.core.saying import MIB, percent
@@ -33,24 +33,25 @@ def pick(problem: Problem) -> tuple[list[Picked], bool]:
     found, complete = best_set(problem)
     # A lighter index in one place may leave another one idle.
     chosen = _without_idle(problem, _lighter(problem, _without_idle(problem, list(found))))
+    chosen = _worth_their_room(problem, chosen)
     picked = [_picked(problem, chosen, option) for option in chosen]
-    return sorted(picked, key=lambda p: -p.adds_ms), complete
+    return sorted(picked, key=lambda p: -p.adds), complete
 
 
 def choose(problem: Problem) -> Choice:
     """The best set found, what it does, and why the others were left out."""
     picked, complete = pick(problem)
     chosen = [each.option for each in picked]
-    saved = problem.gain_ms([o.design for o in chosen])
-    bound = upper_bound_ms(problem)
+    saved = problem.gain([o.design for o in chosen])
+    bound = upper_bound(problem)
     left = [o for o in problem.options if o not in chosen]
     return Choice(
         picked=tuple(picked),
-        left_out=tuple(sorted(_left_out(problem, chosen, left), key=lambda each: -each.alone_ms)),
+        left_out=tuple(sorted(_left_out(problem, chosen, left), key=lambda each: -each.alone)),
         effects=tuple(_effects(problem, chosen)),
         curve=tuple(CurvePoint(size, gain, d) for d, size, gain in path_of_growth(problem)),
-        captured_ms=sum(q.captured_ms for q in problem.queries),
-        saved_ms=saved,
+        weight=sum(q.weight for q in problem.queries),
+        saved=saved,
         extra_writes=problem.extra_writes(chosen),
         complete=complete,
         at_least=1.0 if complete or bound <= 0 else min(1.0, saved / bound),
@@ -70,6 +71,24 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
         if not missed:
             chosen = [o for o in chosen if o is not option]
     return chosen
+
+
+def _worth_their_room(problem: Problem, chosen: list[Option]) -> list[Option]:
+    """Drop what adds less than asked for, the least first: others may then add more."""
+    least = problem.least_gain * sum(q.weight for q in problem.queries)
+    while chosen and least > 0:
+        adds = {option: _adds(problem, chosen, option) for option in chosen}
+        weakest = min(chosen, key=lambda o: adds[o])
+        if adds[weakest] >= least:
+            break
+        chosen = [o for o in chosen if o is not weakest]
+    return chosen
+
+
+def _adds(problem: Problem, chosen: Sequence[Option], option: Option) -> float:
+    """What would be lost without this one of the chosen."""
+    everything = frozenset(o.design for o in chosen)
+    return problem.change(everything - {option.design}, everything)
 
 
 def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
@@ -106,8 +125,7 @@ def _picked(problem: Problem, chosen: Sequence[Option], option: Option) -> Picke
         q.query for q in problem.served([option.design])
         if problem.cost(q.query, everything) < 0.999 * problem.cost(q.query, rest)
     ]  # fmt: skip
-    adds = problem.gain_ms(everything) - problem.gain_ms(rest)
-    return Picked(option, adds, tuple(served))
+    return Picked(option, _adds(problem, chosen, option), tuple(served))
 
 
 def _effects(problem: Problem, chosen: Sequence[Option]) -> list[Effect]:
@@ -116,17 +134,17 @@ def _effects(problem: Problem, chosen: Sequence[Option]) -> list[Effect]:
     for q in problem.queries:
         after = problem.cost(q.query, designs)
         using = tuple(o.design for o in chosen if _used_for(problem, chosen, o, q.query))
-        effects.append(Effect(q.query, q.captured_ms, q.cost, after, using))
+        effects.append(Effect(q.query, q.weight, q.cost, after, using))
     return effects
 
 
 def _left_out(problem: Problem, chosen: Sequence[Option], left: Sequence[Option]) -> list[LeftOut]:
     designs = [o.design for o in chosen]
-    now = problem.gain_ms(designs)
+    now = problem.gain(designs)
     found = []
     for option in left:
-        alone = problem.gain_ms([option.design])
-        adds = problem.gain_ms([*designs, option.design]) - now
+        alone = problem.gain([option.design])
+        adds = problem.gain([*designs, option.design]) - now
         if alone > 0:
             found.append(LeftOut(option, alone, adds, _why(problem, chosen, option, adds)))
     return found
@@ -137,7 +155,7 @@ def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float
         q for q in problem.served([option.design])
         if problem.cost(q.query, frozenset([option.design])) < (1 - NOT_WORTH_IT) * q.cost
     ]  # fmt: skip
-    worth = sum(q.captured_ms for q in served) * NOT_WORTH_IT
+    worth = sum(q.weight for q in served) * NOT_WORTH_IT
     if adds <= worth or not served:
         names = [q.query for q in served]
         others = [
@@ -147,6 +165,8 @@ def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float
         if others:
             return f"{', '.join(names[:4])}: served by {' and '.join(others[:2])}"
         return "it makes no query clearly cheaper"
+    if adds < problem.least_gain * sum(q.weight for q in problem.queries):
+        return f"it would save {adds:,.3g} {problem.unit} more: too little for --least-gain"
     return _no_room(problem, chosen, option, adds)
 
 

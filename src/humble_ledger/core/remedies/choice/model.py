@@ -36,10 +36,13 @@ class Option:
 
 @dataclass(frozen=True, slots=True)
 class Weighed:
-    """One query to be served: its captured time in ms, and its cost as it is."""
+    """One query to be served: how much it counts, and its cost as it is.
+
+    Weights are of one kind for all queries of a problem; see `choice.weights`.
+    """
 
     query: str
-    captured_ms: float
+    weight: float
     cost: float
 
 
@@ -53,7 +56,8 @@ class Problem:
     """Queries, options, a budget; ``entries_now`` are written for the same changes already.
 
     ``unit`` is that of the queries' weights, for the reasons that are told. Only an option that
-    helps a query by itself is taken to matter to it.
+    helps a query by itself is taken to matter to it. An index must add ``least_gain`` of all
+    weight, beside the others, to be worth its room.
     """
 
     queries: tuple[Weighed, ...]
@@ -62,6 +66,7 @@ class Problem:
     budget: Budget = field(default=Budget())
     entries_now: float = 0.0
     unit: str = "ms"
+    least_gain: float = 0.0
     _served: dict[IndexDesign, list[Weighed]] = field(default_factory=dict)
     _matter: dict[str, frozenset[IndexDesign]] = field(default_factory=dict)
     _costs: dict[tuple[str, frozenset[IndexDesign]], float] = field(default_factory=dict)
@@ -95,14 +100,14 @@ class Problem:
         found = {q.query: q for design in designs for q in self._served.get(design, ())}
         return list(found.values())
 
-    def gain_ms(self, designs: Collection[IndexDesign]) -> float:
-        """Captured time that these indexes should save, if time follows the cost."""
-        return self.change_ms(frozenset(), frozenset(designs))
+    def gain(self, designs: Collection[IndexDesign]) -> float:
+        """Weight that these indexes should save, if it follows the cost."""
+        return self.change(frozenset(), frozenset(designs))
 
-    def change_ms(self, before: frozenset[IndexDesign], after: frozenset[IndexDesign]) -> float:
-        """Captured time that is saved by having the one set in place of the other."""
+    def change(self, before: frozenset[IndexDesign], after: frozenset[IndexDesign]) -> float:
+        """Weight that is saved by having the one set in place of the other."""
         return sum(
-            q.captured_ms * (self.cost(q.query, before) - self.cost(q.query, after)) / q.cost
+            q.weight * (self.cost(q.query, before) - self.cost(q.query, after)) / q.cost
             for q in self.served(before ^ after)
         )
 
@@ -130,7 +135,7 @@ class Picked:
     """A chosen index, with what it saves beside all others that were chosen."""
 
     option: Option
-    adds_ms: float
+    adds: float
     queries: tuple[str, ...]
 
 
@@ -139,8 +144,8 @@ class LeftOut:
     """An index that was not chosen, what it would save alone and in addition, and why not."""
 
     option: Option
-    alone_ms: float
-    adds_ms: float
+    alone: float
+    adds: float
     why: str
 
 
@@ -149,7 +154,7 @@ class Effect:
     """What the chosen indexes do to one query."""
 
     query: str
-    captured_ms: float
+    weight: float
     cost_before: float
     cost_after: float
     designs: tuple[IndexDesign, ...] = ()
@@ -157,10 +162,10 @@ class Effect:
 
 @dataclass(frozen=True, slots=True)
 class CurvePoint:
-    """The captured time that indexes of so many bytes save, and which one was added last."""
+    """The weight that indexes of so many bytes save, and which one was added last."""
 
     size_bytes: int
-    saved_ms: float
+    saved: float
     added: IndexDesign
 
 
@@ -176,8 +181,8 @@ class Choice:
     left_out: tuple[LeftOut, ...]
     effects: tuple[Effect, ...]
     curve: tuple[CurvePoint, ...]
-    captured_ms: float
-    saved_ms: float
+    weight: float
+    saved: float
     extra_writes: float
     complete: bool
     at_least: float

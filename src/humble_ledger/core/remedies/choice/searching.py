@@ -27,7 +27,7 @@ _SAME = 1e-9
 
 def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
     """The chosen options, and whether every set was compared."""
-    useful = [o for o in problem.options if problem.gain_ms([o.design]) > 0 and problem.fits([o])]
+    useful = [o for o in problem.options if problem.gain([o.design]) > 0 and problem.fits([o])]
     if len(useful) <= MOST_TO_COMPARE:
         return _compared(problem, useful), True
     return searched(problem, useful), False
@@ -37,7 +37,7 @@ def searched(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
     """Greedy walks, each improved; the best of their ends."""
 
     def saving(chosen: tuple[Option, ...]) -> float:
-        return problem.gain_ms(_designs(chosen))
+        return problem.gain(_designs(chosen))
 
     if problem.budget == Budget():
         return _greedy(problem, useful, _by_gain)  # whatever still adds something is in it
@@ -49,11 +49,11 @@ def searched(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
     return max(ends, key=saving)
 
 
-def upper_bound_ms(problem: Problem) -> float:
+def upper_bound(problem: Problem) -> float:
     """A saving that no set within the budget can exceed; see the module."""
-    everything = problem.gain_ms([o.design for o in problem.options])
+    everything = problem.gain([o.design for o in problem.options])
     singles = sorted(
-        ((problem.gain_ms([o.design]), o) for o in problem.options if problem.fits([o])),
+        ((problem.gain([o.design]), o) for o in problem.options if problem.fits([o])),
         key=lambda pair: pair[0] / max(1, pair[1].size_bytes),
         reverse=True,
     )
@@ -84,7 +84,7 @@ def _compared(problem: Problem, useful: Sequence[Option]) -> tuple[Option, ...]:
         for chosen in combinations(useful, count):
             if problem.fits(chosen):
                 # More saving is better; then less room.
-                worth = (round(problem.gain_ms(_designs(chosen)), 6), -size_of(chosen))
+                worth = (round(problem.gain(_designs(chosen)), 6), -size_of(chosen))
                 if worth > most:
                     best, most = chosen, worth
     return best
@@ -107,7 +107,7 @@ def _greedy(
     """The best next one, again and again; what an index adds can only shrink meanwhile."""
     chosen = list(begun)
     now = _designs(begun)
-    adds = {o: problem.change_ms(now, now | {o.design}) for o in useful if o not in begun}
+    adds = {o: problem.change(now, now | {o.design}) for o in useful if o not in begun}
     while adds:
         fitting = [o for o in adds if problem.fits([*chosen, o])]
         best = max(fitting, key=lambda o: rank(adds[o], o), default=None)
@@ -119,7 +119,7 @@ def _greedy(
         touched = {q.query for q in problem.served([best.design])}
         for option in adds:
             if touched & {q.query for q in problem.served([option.design])}:
-                adds[option] = problem.change_ms(now, now | {option.design})
+                adds[option] = problem.change(now, now | {option.design})
     return tuple(chosen)
 
 
@@ -136,7 +136,7 @@ def _improved(
             other = (*(c for c in chosen if c not in gone), *new)
             if not problem.fits(other):
                 continue
-            if problem.change_ms(_designs(chosen), _designs(other)) > _SAME:
+            if problem.change(_designs(chosen), _designs(other)) > _SAME:
                 chosen = other
         if chosen == before:
             break
@@ -173,5 +173,5 @@ def path_of_growth(problem: Problem) -> list[tuple[IndexDesign, int, float]]:
     for option in _greedy(free, free.options, _by_density):
         chosen.append(option.design)
         size += option.size_bytes
-        points.append((option.design, size, free.gain_ms(chosen)))
+        points.append((option.design, size, free.gain(chosen)))
     return points

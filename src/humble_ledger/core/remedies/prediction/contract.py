@@ -49,6 +49,11 @@ class WhatIfPlanner(Protocol):
     failed: list[str]
 
     @property
+    def asked(self) -> int:
+        """How many plans it was asked for."""
+        ...
+
+    @property
     def lacks(self) -> Sequence[str]:
         """What it does not know of the target, a sentence each."""
         ...
@@ -118,6 +123,11 @@ class Predictor(Protocol):
     """One way of predicting."""
 
     way: str
+
+    @property
+    def plans_asked(self) -> int:
+        """How many plans a planner made for it so far."""
+        ...
 
     @property
     def cautions(self) -> Sequence[str]:

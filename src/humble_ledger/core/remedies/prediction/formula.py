@@ -71,6 +71,11 @@ class FormulaPredictor:
     _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
 
     @property
+    def plans_asked(self) -> int:
+        """None: no plan is made for a formula."""
+        return 0
+
+    @property
     def cautions(self) -> Sequence[str]:
         """Nothing beyond what each prediction says itself."""
         return ()

@@ -54,6 +54,11 @@ class PlannedPredictor:
     )
 
     @property
+    def plans_asked(self) -> int:
+        """Plans made with and without supposed indexes."""
+        return self.planner.asked
+
+    @property
     def cautions(self) -> Sequence[str]:
         """What the planner does not know of the target, and how often it could not be asked."""
         found = [f"about the copy: {lack}" for lack in self.planner.lacks]

@@ -17,7 +17,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
+from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
@@ -52,7 +52,7 @@ class PostgresHollow:
     session: PostgresSession
     admin: Connection
     notes: list[str]
-    sampler: ExpressionSampler
+    sampler: Sampler
     _relations: dict[tuple[str, str], Relation] = field(default_factory=dict)
     _supposed: dict[tuple[IndexDesign, IndexShape], _Supposed] = field(default_factory=dict)
     _hidden: frozenset[TableName] = frozenset()

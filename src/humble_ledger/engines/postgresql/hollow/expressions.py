@@ -7,6 +7,8 @@ estimator of Haas and Stokes (JASA 93, 1998) as ANALYZE does.
 
 from __future__ import annotations
 
+from typing import Protocol
+
 from psycopg import sql
 
 from humble_ledger.core.costs.model import KeySample
@@ -48,6 +50,29 @@ SELECT (SELECT count(*) FROM seen), (SELECT count(*) FROM seen WHERE v IS NULL),
         WITHIN GROUP (ORDER BY v) FROM ranked
      WHERE NOT EXISTS (SELECT FROM often o WHERE o.v = ranked.v))::text
 """
+
+
+class Sampler(Protocol):
+    """Tells what ANALYZE would find of an expression."""
+
+    def statistics(self, table: Relation, expression: str) -> ColumnStatistics | None:
+        """What it would find; None where that cannot be told."""
+        ...
+
+    def close(self) -> None:
+        """Ask no more."""
+        ...
+
+
+class NoSampler:
+    """Where there are no rows to sample."""
+
+    def statistics(self, table: Relation, expression: str) -> ColumnStatistics | None:
+        """Nothing is known of any expression."""
+        return None
+
+    def close(self) -> None:
+        """Nothing is open."""
 
 
 class ExpressionSampler:

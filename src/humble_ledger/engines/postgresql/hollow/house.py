@@ -10,9 +10,10 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
+import re
 import shutil
 import stat
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -24,7 +25,7 @@ from humble_ledger.engines.postgresql.launcher.cluster import PARENTS
 
 FOLDER_VARIABLE = "HUMBLE_HOLLOWS"
 MOST_KEPT = 8  # hollows in one folder, of some 10 MiB each
-_RECORDS, _OPEN, _LOCK = "hollows.json", "in-use", "lock"
+_RECORDS, OPEN, _LOCK = "hollows.json", "in-use", "lock"
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,26 +74,28 @@ def opened(binaries: Binaries, settings: Mapping[str, str], *, keep: bool) -> It
     """The kept server, started; one for this time alone when it is in use, or not to be kept."""
     folder = _folder(binaries) if keep else None
     with contextlib.ExitStack() as held:
-        if folder is None or not _locked(folder, held):
+        if folder is None or not locked(folder, held):
             with Cluster(binaries, settings, checksums=False) as cluster:
                 yield House(cluster)
             return
-        if (folder / _OPEN).exists():  # somebody was killed, or the machine went down
-            _empty(folder)
-        (folder / _OPEN).touch()
+        if (folder / OPEN).exists():  # somebody was killed, or the machine went down
+            empty(folder)
+        (folder / OPEN).touch()
         with Cluster(binaries, settings, checksums=False, kept=folder) as cluster:
             yield House(cluster, folder)
-        (folder / _OPEN).unlink(missing_ok=True)
+        (folder / OPEN).unlink(missing_ok=True)
 
 
 def kept_houses() -> list[Path]:
-    """The folders of this user on this machine."""
-    return sorted(p for p in _parent().glob(f"{_PREFIX}-{os.geteuid()}-*") if _is_ours(p))
+    """The folders of this user on this machine that hold copies of targets."""
+    return [folder for folder in own_folders("") if not _OF_FILES.search(folder.name)]
 
 
-def kept_hollows(folder: Path) -> list[Record]:
-    """The hollows that lie in a folder."""
-    return list(_records(folder).values())
+def all_kept() -> Iterator[tuple[Record, Path]]:
+    """Every copy of a target on this machine, with the folder it lies in."""
+    for folder in kept_houses():
+        for record in _records(folder).values():
+            yield record, folder
 
 
 def size_of(folder: Path) -> int:
@@ -108,13 +111,14 @@ def size_of(folder: Path) -> int:
 def removed(folder: Path) -> bool:
     """Remove a folder with all hollows in it; False when a command is using it."""
     with contextlib.ExitStack() as held:
-        if not _locked(folder, held):
+        if not locked(folder, held):
             return False
         shutil.rmtree(folder, ignore_errors=True)
     return True
 
 
 _PREFIX = "humble-hollow"
+_OF_FILES = re.compile(rf"{_PREFIX}-\d+-(?:handed|draft)-")
 
 
 def _parent() -> Path:
@@ -124,13 +128,25 @@ def _parent() -> Path:
 
 def _folder(binaries: Binaries) -> Path | None:
     """The folder for these programs, made when it is not there; None when it is not ours."""
-    folder = _parent() / f"{_PREFIX}-{os.geteuid()}-{binaries.version}"
+    return own_folder(binaries.version)
+
+
+def own_folder(name: str, *, make: bool = True) -> Path | None:
+    """This user's folder of a name; None when it cannot be made, or is not ours."""
+    folder = _parent() / f"{_PREFIX}-{os.geteuid()}-{name}"
     try:
         with contextlib.suppress(FileExistsError):
-            folder.mkdir(mode=0o700)
+            if make:
+                folder.mkdir(mode=0o700)
     except OSError:
         return None
     return folder if _is_ours(folder) else None
+
+
+def own_folders(beginning: str) -> list[Path]:
+    """This user's folders whose names begin so."""
+    pattern = f"{_PREFIX}-{os.geteuid()}-{beginning}*"
+    return sorted(p for p in _parent().glob(pattern) if _is_ours(p))
 
 
 def _is_ours(folder: Path) -> bool:
@@ -146,7 +162,8 @@ def _is_ours(folder: Path) -> bool:
     return stat.S_ISDIR(found.st_mode) and found.st_uid in owners and not found.st_mode & 0o077
 
 
-def _locked(folder: Path, held: contextlib.ExitStack) -> bool:
+def locked(folder: Path, held: contextlib.ExitStack) -> bool:
+    """Whether nobody else uses a folder, nor may begin to while ``held`` lasts."""
     try:
         file = held.enter_context((folder / _LOCK).open("a"))
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -156,10 +173,18 @@ def _locked(folder: Path, held: contextlib.ExitStack) -> bool:
     return not (folder / "data" / "postmaster.pid").exists()
 
 
-def _empty(folder: Path) -> None:
+def empty(folder: Path, but: Collection[str] = ()) -> None:
+    """Remove what is in a locked folder, but for these files."""
+    for path in folder.iterdir():
+        if path.name not in (_LOCK, *but):
+            shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
+
+
+def moved(folder: Path, to: Path) -> None:
+    """Let a locked folder have all that is in another one."""
     for path in folder.iterdir():
         if path.name != _LOCK:
-            shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink()
+            path.rename(to / path.name)
 
 
 def _records(folder: Path) -> dict[str, Record]:

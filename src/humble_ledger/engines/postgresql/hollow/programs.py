@@ -18,3 +18,11 @@ def reader_for(major: int) -> Binaries | None:
     """Programs that read the schema of a server of this major version: any not older than it."""
     found = [b for b in all_binaries() if (b.folder / DUMP).exists() and b.major >= major]
     return min(found, key=lambda b: b.major, default=None)
+
+
+def other_version(here: int, there: int) -> str:
+    """What planning by another major version may spoil."""
+    return (
+        f"planned by PostgreSQL {here}, and the target is {there}: plans that differ between these "
+        "versions are predicted wrongly"
+    )

@@ -177,13 +177,13 @@ class ColumnStatistics:
     null_share: float
     width: int
     distinct: float
-    common: str | None
-    common_shares: str | None
-    bounds: str | None
-    correlation: float | None
-    elements: str | None
-    element_shares: str | None
-    element_counts: str | None
+    common: str | None = None
+    common_shares: str | None = None
+    bounds: str | None = None
+    correlation: float | None = None
+    elements: str | None = None
+    element_shares: str | None = None
+    element_counts: str | None = None
     range_lengths: str | None = None
     empty_share: float | None = None
     range_bounds: str | None = None
@@ -272,7 +272,7 @@ def read_outline(connection: Connection, user: str) -> Outline:
         assert row is not None
         database = Database(*row)
         settings = _settings(connection)
-        relations = _relations(connection)
+        relations = relations_of(connection)
         changes = connection.execute(_CHANGES_SQL).fetchone()
     path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
     seen = repr((database, settings, path, relations, changes))
@@ -316,7 +316,8 @@ def known_settings(connection: Connection) -> frozenset[str]:
     return frozenset(str(name) for name, _ in rows)
 
 
-def _relations(connection: Connection) -> tuple[Relation, ...]:
+def relations_of(connection: Connection) -> tuple[Relation, ...]:
+    """Every table and index with its sizes; of one that was never analyzed, -1 rows."""
     rows = connection.execute(_RELATIONS_SQL, (list(SYSTEM_SCHEMAS),)).fetchall()
     return tuple(
         Relation(

@@ -8,7 +8,7 @@ kept as its base type, which the planner does not tell apart.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import psycopg
 from psycopg import sql
@@ -110,13 +110,13 @@ class StatisticsWriter:
                 failed.append(f"{each.schema}.{each.table}.{each.column}")
         return failed
 
-    def labels(self, source: Source) -> None:
+    def labels(self, labels: Sequence[tuple[str, str, str, int]]) -> None:
         """Give the labels of enumerations the numbers they have on the target.
 
         Statistics of several columns hold these numbers. So do tables and the definitions of views,
         so that it must be done before there are any.
         """
-        kept = [tuple(values) for values in zip(*source.labels, strict=True)]
+        kept = [tuple(values) for values in zip(*labels, strict=True)]
         if not kept:
             return
         for shift in (_APART, 0):  # all of them elsewhere first, so that none is met twice

@@ -1,0 +1,150 @@
+"""Filling a hollow: its database, the schema, the ends, sizes and statistics; no rows."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Mapping, Sequence
+
+import psycopg
+from psycopg import sql
+
+from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.hollow.asking import LIMITS, ROLE, owner, place_of_file
+from humble_ledger.engines.postgresql.hollow.ends import insert_ends
+from humble_ledger.engines.postgresql.hollow.files import RelationFiles
+from humble_ledger.engines.postgresql.hollow.heights import levels_of
+from humble_ledger.engines.postgresql.hollow.schema import load
+from humble_ledger.engines.postgresql.hollow.source import Database, Source, known_settings
+from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
+from humble_ledger.engines.postgresql.launcher import Cluster
+from humble_ledger.errors import HumbleError
+
+SETTINGS: Mapping[str, str] = {
+    "autovacuum": "off", "wal_level": "minimal", "max_wal_senders": "0", "max_connections": "20",
+    "shared_buffers": "16MB", "allow_system_table_mods": "on", "track_counts": "off",
+    "max_parallel_maintenance_workers": "0", "max_worker_processes": "0", "huge_pages": "off",
+    # Else a new index of a few pages is read into memory to be logged, and what is in memory hides
+    # what is written to its file afterwards.
+    "wal_skip_threshold": "0",
+}  # fmt: skip
+_UNIQUE = psycopg.errors.UniqueViolation
+
+
+def dropped(cluster: Cluster, database: str) -> None:
+    """Remove a hollow's database, if it is there."""
+    with contextlib.closing(superuser(cluster, "postgres")) as admin:
+        admin.execute(sql.SQL("DROP DATABASE IF EXISTS {}").format(sql.Identifier(database)))
+
+
+def superuser(cluster: Cluster, database: str) -> Connection:
+    """A connection that may change the catalogue."""
+    return connect(cluster.url(database), LIMITS, mark="hollow", read_only=False)
+
+
+def make_database(cluster: Cluster, place: str, wanted: Database) -> list[str]:
+    """Make the database with the target's order of texts, or else without; and its role."""
+    order = sql.SQL("LC_COLLATE {} LC_CTYPE {}").format(
+        sql.Literal(wanted.collate), sql.Literal(wanted.ctype)
+    )
+    if wanted.provider == "i":
+        order += sql.SQL(" LOCALE_PROVIDER icu ICU_LOCALE {}").format(sql.Literal(wanted.locale))
+    elif wanted.provider == "b":
+        order += sql.SQL(" LOCALE_PROVIDER builtin BUILTIN_LOCALE {}").format(
+            sql.Literal(wanted.locale)
+        )
+    dropped(cluster, place)
+    command = sql.SQL("CREATE DATABASE {} TEMPLATE template0 ENCODING {} {}")
+    name, encoding = sql.Identifier(place), sql.Literal(wanted.encoding)
+    with contextlib.closing(superuser(cluster, "postgres")) as admin:
+        if admin.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", (ROLE,)).fetchone() is None:
+            admin.execute("CREATE ROLE hollow LOGIN NOSUPERUSER")
+        try:
+            admin.execute(command.format(name, encoding, order))
+            return []
+        except psycopg.Error:
+            plain = sql.SQL("LC_COLLATE 'C' LC_CTYPE 'C'")
+            admin.execute(command.format(name, encoding, plain))
+    return [
+        f"this machine has no order of texts {wanted.collate or wanted.locale}: ranges of texts "
+        "and LIKE may be estimated otherwise"
+    ]
+
+
+def own(admin: Connection, place: str, settings: Sequence[tuple[str, str]]) -> None:
+    """Give all to the role that may do nothing else, with the target's settings."""
+    name = sql.Identifier(place)
+    admin.execute(sql.SQL("ALTER DATABASE {} OWNER TO hollow").format(name))
+    admin.execute("ALTER SCHEMA public OWNER TO hollow")
+    known = known_settings(admin)
+    for setting, value in settings:
+        if setting not in known:
+            continue
+        with contextlib.suppress(psycopg.Error):  # another version has other settings
+            admin.execute(
+                sql.SQL("ALTER ROLE hollow IN DATABASE {} SET {} = {}").format(
+                    name, sql.Identifier(setting), sql.Literal(value)
+                )
+            )
+
+
+def fill(
+    cluster: Cluster,
+    place: str,
+    path: str,
+    admin: Connection,
+    dumps: Sequence[list[str]],
+    labels: Sequence[tuple[str, str, str, int]],
+    source_of: Callable[[], Source],
+) -> list[str]:
+    """Schema, ends, sizes and statistics; what could not be carried over.
+
+    ``path`` is where names are looked for, ``dumps`` are the statements that make the schema: what
+    rows can go into, and what stands on them. ``source_of`` is asked once there are tables, and
+    once again when all else is there.
+    """
+    before, after = dumps
+    notes = []
+    writer = StatisticsWriter(admin)
+    with contextlib.closing(owner(cluster, place, path)) as loader:
+        refused = load(before, loader, admin, enumerated=lambda: writer.labels(labels))
+        loader.execute("RESET ALL")
+        failed = insert_ends(loader, source_of())
+        refused += load(after, loader, admin, lambda error: _one_row_less(loader, error))
+    source = source_of()
+    admin.execute("UPDATE pg_constraint SET convalidated = true WHERE contype = 'f'")
+    writer.sizes(source.relations)
+    lost = writer.columns(source)
+    lost += writer.extended(source.extended, admin.info.server_version)
+    files = RelationFiles(cluster.data, cluster.account)
+    for relation in source.relations:
+        if relation.kind not in "rmi" or not relation.pages:
+            continue
+        file = place_of_file(admin, relation.schema, relation.name)
+        if not file:
+            continue
+        if relation.method == "btree":
+            files.grow_b_tree(file, relation.pages, levels_of(admin, relation))
+        else:
+            files.resize(file, relation.pages)
+    for what, reason in refused:
+        notes.append(f"{what[:80]}: {reason}")
+    if failed:
+        notes.append(f"no values for the ends of {', '.join(failed[:3])}")
+    if lost:
+        notes.append(f"statistics of {', '.join(lost[:3])} are not carried over")
+    return notes
+
+
+def _one_row_less(loader: Connection, error: psycopg.Error) -> bool:
+    """A unique index that our two rows do not meet: one of them goes."""
+    schema, table = error.diag.schema_name, error.diag.table_name
+    if not isinstance(error, _UNIQUE) or not table or not schema:
+        return False
+    place = sql.Identifier(schema, table)
+    try:
+        loader.execute(
+            sql.SQL("DELETE FROM {0} WHERE ctid = (SELECT max(ctid) FROM {0})").format(place)
+        )
+    except (psycopg.Error, HumbleError):
+        return False
+    return True

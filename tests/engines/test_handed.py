@@ -1,0 +1,173 @@
+"""Targets made of files: what they hold is read as text, and planned with as on the server."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from humble_ledger.engines.postgresql.hollow import house, named
+from humble_ledger.engines.postgresql.hollow.handed import Handed, Sizes, read_handed
+from humble_ledger.errors import UnreadableInput
+from tests.conftest import FOUND, NEEDED_MAJOR, Server
+from tests.program import Program
+
+BINARIES = FOUND[NEEDED_MAJOR]
+SCHEMA = """\
+--
+-- PostgreSQL database dump
+--
+\\restrict abc
+-- Dumped from database version 14.2
+SET client_encoding = 'UTF8';
+CREATE TABLE public.buoy (id integer NOT NULL, name text);
+ALTER TABLE public.buoy OWNER TO keeper;
+COMMENT ON TABLE public.buoy IS 'a; b';
+COPY public.buoy (id, name) FROM stdin;
+1\t'; DROP TABLE public.buoy; --
+\\.
+SELECT pg_catalog.setval('public.buoy_id_seq', 7, true);
+CREATE UNIQUE INDEX buoy_name ON public.buoy USING btree (lower(name));
+ALTER TABLE ONLY public.buoy
+    ADD CONSTRAINT buoy_pkey PRIMARY KEY (id);
+GRANT ALL ON TABLE public.buoy TO keeper;
+\\unrestrict abc
+"""
+STATISTICS = """\
+SELECT * FROM pg_catalog.pg_restore_relation_stats(
+\t'version', '180000'::integer,
+\t'schemaname', 'public',
+\t'relname', 'buoy',
+\t'relpages', '120'::integer,
+\t'reltuples', '9000'::real,
+\t'relallvisible', '100'::integer
+);
+SELECT * FROM pg_catalog.pg_restore_attribute_stats(
+\t'version', '180000'::integer,
+\t'schemaname', 'public',
+\t'relname', 'buoy',
+\t'attname', 'name',
+\t'inherited', 'f'::boolean,
+\t'null_frac', '0.25'::real,
+\t'avg_width', '9'::integer,
+\t'n_distinct', '-0.5'::real,
+\t'most_common_vals', '{"it''s, so","b''), (''c"}'::text,
+\t'most_common_freqs', '{0.1,0.05}'::real[]
+);
+SELECT * FROM pg_catalog.pg_restore_attribute_stats(
+\t'version', '180000'::integer,
+\t'schemaname', 'public',
+\t'relname', 'buoy_name',
+\t'attnum', '1'::smallint,
+\t'inherited', 'f'::boolean,
+\t'n_distinct', '-1'::real
+);
+"""
+STATEMENTS = (
+    "SELECT taken_at, value FROM reading WHERE sensor_id = 7 AND taken_at >= '2026-03-01'",
+    "SELECT b.name, count(*) FROM buoy b JOIN alert a USING (buoy_id) WHERE a.status = 'open' "
+    "GROUP BY 1 ORDER BY 2 DESC LIMIT 5",
+    "SELECT k.keeper_id FROM keeper k WHERE EXISTS (SELECT FROM visit v WHERE "
+    "v.keeper_id = k.keeper_id AND v.minutes > 90)",
+)
+
+
+def read(folder: Path, *texts: str) -> Handed:
+    paths = []
+    for number, text in enumerate(texts):
+        paths.append(folder / f"{number}.sql")
+        paths[-1].write_text(text)
+    return read_handed(paths, BINARIES)
+
+
+def test_files_are_read_as_text_and_nothing_of_the_data_is_kept(tmp_path: Path) -> None:
+    found = read(tmp_path, SCHEMA, STATISTICS)
+    assert found.major == 14 and found.rows_left_out
+    assert [text.split("(")[0].strip() for text in found.before] == [
+        "SET client_encoding = 'UTF8'", "CREATE TABLE public.buoy",
+    ]  # fmt: skip
+    assert [text.split()[0] for text in found.after] == ["CREATE", "ALTER"]
+    assert found.sizes == {("public", "buoy"): Sizes(120, 9000.0, 100)}
+    (column,), (numbered,) = found.columns, found.numbered
+    assert (column.column, column.null_share, column.distinct) == ("name", 0.25, -0.5)
+    assert column.common == '{"it\'s, so","b\'), (\'c"}' and column.bounds is None
+    assert (numbered.number, numbered.statistics.table) == (1, "buoy_name")
+    assert any("rows in the files were left out" in note for note in found.notes)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("", "No table is made"),
+        (STATISTICS, "No table is made"),
+        (SCHEMA + STATISTICS.replace("'0.25'", "'much'"), "cannot be read"),
+        (SCHEMA + STATISTICS.replace("'120'", "'1; DROP'"), "cannot be read"),
+    ],
+)
+def test_files_that_hold_no_schema(tmp_path: Path, text: str, said: str) -> None:
+    with pytest.raises(UnreadableInput, match=said):
+        read(tmp_path, text)
+
+
+def test_files_that_are_none(tmp_path: Path) -> None:
+    with pytest.raises(UnreadableInput, match=r"none\.sql cannot be read"):
+        read_handed([tmp_path / "none.sql"], BINARIES)
+    (tmp_path / "bad.dump").write_bytes(b"PGDMP\x00\x01nonsense")
+    with pytest.raises(UnreadableInput, match=r"bad\.dump cannot be read"):
+        read_handed([tmp_path / "bad.dump"], BINARIES)
+
+
+def dump(url: str, to: Path, *options: str) -> str:
+    command = [BINARIES.program("pg_dump"), *options, "--file", str(to), url]
+    subprocess.run(command, check=True)
+    return str(to)
+
+
+def test_what_a_database_administrator_hands_over_is_a_target(
+    humble: Program, server: Server
+) -> None:
+    schema = dump(server.url, humble.folder / "schema.sql", "--schema-only")
+    values = dump(server.url, humble.folder / "values.sql", "--statistics-only")
+    name, target = f"handed{server.major}", f"hollow:handed{server.major}"
+    settings = [f"--set={n}={v}" for n, v in server.fetch(
+        "SELECT name, current_setting(name) FROM pg_settings WHERE category LIKE 'Query Tuning%' "
+        "AND setting <> boot_val AND context = 'user'")]  # fmt: skip
+    made = humble.json(
+        "hollow", "build", "--name", name, "--from", schema, "--from", values, *settings
+    )
+    assert made["target"] == target
+    humble.ok("init", target)
+    for text in STATEMENTS:
+        here = humble.json("plan", text)
+        there = humble.json("plan", text, "--target", server.url)
+        assert here["cost_total"] == pytest.approx(there["cost_total"], rel=0.02), text
+    proposed = humble.json("propose", STATEMENTS[0])["remedies"]
+    assert proposed[0]["queries"][0]["way"] == "planner"
+    assert "without rows" in humble.fails(2, "plan", STATEMENTS[0], "--measure")
+    assert "without rows" in humble.fails(2, "capture", "server")
+    tried = humble.json("trial", STATEMENTS[0], "--remedy", proposed[0]["id"])
+    assert "without rows" in tried["not_tried"] and not tried["queries"]
+    # Left by a kill in the middle, it is made again from its copies of the files.
+    folder = next(folder for _, folder in named.kept() if folder.name.endswith(f"-{name}"))
+    (folder / house.OPEN).touch()
+    (folder / "data" / "PG_VERSION").unlink()
+    for given in (schema, values):
+        Path(given).unlink()
+    again = humble.json("suppose", STATEMENTS[0], "--index", "reading (sensor_id)")
+    assert again["queries"][0]["cost_after"] < again["queries"][0]["cost_before"]
+    assert target in humble.ok("hollow", "list").out
+    humble.ok("hollow", "drop", name)
+    assert "There is no hollow" in humble.fails(2, "plan", "SELECT 1", "--target", target)
+
+
+def test_what_hollow_build_refuses(humble: Program) -> None:
+    (humble.folder / "schema.sql").write_text(SCHEMA)
+    assert "needs --from and --name" in humble.fails(2, "hollow", "build", "--from", "schema.sql")
+    odd = humble.fails(2, "hollow", "build", "--from", "schema.sql", "--name", "../x")
+    assert "small letters" in odd
+    unknown = humble.fails(
+        2, "hollow", "build", "--from", "schema.sql", "--name", "odd", "--set", "shared_buffers=1GB"
+    )
+    assert "no setting of the planner" in unknown
+    assert "There is no hollow odd" in humble.fails(2, "hollow", "drop", "odd")
