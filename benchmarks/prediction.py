@@ -226,9 +226,7 @@ def really(
             plan = read_plan(row[0], "")
             found[query.name] = (plan.cost_total or 0.0, plan)
         place = f"{design.table.schema}.{NAME}"
-        size = connection.execute(
-            "SELECT pg_total_relation_size(%s::regclass)", (place,)
-        ).fetchone()
+        size = connection.execute("SELECT pg_relation_size(%s::regclass)", (place,)).fetchone()
         connection.rollback()
     return found, int(size[0]) if size else 0
 

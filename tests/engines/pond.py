@@ -80,7 +80,7 @@ class PondCosts:
     def block_ranges(self, table, keys) -> IndexShape:  # type: ignore[no-untyped-def]
         return self.in_order(table, ())
 
-    def inverted(self, table, width_bytes, terms_per_row) -> IndexShape:  # type: ignore[no-untyped-def]
+    def inverted(self, table, width_bytes, terms_per_row, sample=None) -> IndexShape:  # type: ignore[no-untyped-def]
         return self.in_order(table, ())
 
     def sort(self, rows: float, width_bytes: float) -> float:
@@ -250,6 +250,9 @@ class PondSession:
         return ()
 
     volatile_functions = operator_classes = preflight = concurrent_trials = nothing
+
+    def sample_terms(self, *_: object) -> None:
+        return None
 
     def sample_keys(self, *_: object) -> None:
         return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -9,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from humble_ledger.engines.postgresql.launcher import Cluster
-from tests.conftest import FOUND, MAJORS, NEEDED_MAJOR
+from tests.conftest import FOUND, MAJORS, NEEDED_MAJOR, clean_environment
 from tests.program import Program
 from tests.security.guarded import Guarded, guarded_server
 
@@ -49,8 +50,16 @@ def guarded(request: pytest.FixtureRequest) -> Iterator[Guarded]:
             yield server
 
 
+@pytest.fixture(scope="module")
+def aimed_folder(guarded: Guarded, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder whose target is the guarded server; to be copied."""
+    program = Program(tmp_path_factory.mktemp("aimed"), clean_environment())
+    program.ok("init", guarded.url, "--role", "scratch")
+    return program.folder
+
+
 @pytest.fixture
-def aimed(humble: Program, guarded: Guarded) -> Program:
+def aimed(humble: Program, aimed_folder: Path) -> Program:
     """The program in a folder whose target is the guarded server."""
-    humble.ok("init", guarded.url, "--role", "scratch")
+    shutil.copytree(aimed_folder, humble.folder, dirs_exist_ok=True)
     return humble

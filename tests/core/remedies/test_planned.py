@@ -120,9 +120,9 @@ def test_keys_that_come_often_say_nothing_of_the_others() -> None:
     """A quarter of the rows has one key, all others their own: both are seen."""
     sample = KeySample(10_000, 10_000, 7_501, 7_500, 16.0, ((2_500, 1),))
     entries = 100_000.0
-    distinct = sample.distinct(entries, in_order=False)
+    distinct = sample.distinct(entries)
     assert distinct == pytest.approx(75_001, rel=0.01)
-    groups = sample.groups(entries, distinct, in_order=False)
+    groups = sample.groups(entries, distinct)
     assert sum(size * many for size, many in groups) == pytest.approx(entries)
     assert groups[0] == (25_000.0, 1.0)
     table = TableFacts(TABLE.name, "table", entries, 1000, 8_192_000)

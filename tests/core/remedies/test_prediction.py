@@ -82,6 +82,11 @@ class Oracle:
     ) -> KeySample | None:
         return None
 
+    def sample_terms(
+        self, table: TableName, key: IndexKey, type_name: str
+    ) -> tuple[KeySample, float] | None:
+        return None
+
 
 @pytest.mark.parametrize("major", [15, 18])
 @pytest.mark.parametrize(

@@ -32,8 +32,17 @@ class IndexSizer(Protocol):
         """An index of the least and greatest value of each range of pages."""
         ...
 
-    def inverted(self, table: TableFacts, width_bytes: float, terms_per_row: float) -> IndexShape:
-        """An index from the parts of a value to its rows."""
+    def inverted(
+        self,
+        table: TableFacts,
+        width_bytes: float,
+        terms_per_row: float,
+        sample: KeySample | None = None,
+    ) -> IndexShape:
+        """An index from the parts of a value, its terms, to its rows.
+
+        ``width_bytes`` is the mean length of a value, ``sample`` one of the terms.
+        """
         ...
 
 

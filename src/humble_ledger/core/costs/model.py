@@ -6,6 +6,7 @@ Finite Population", JASA 93, 1998. Costs are in the server's units, sizes in pag
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 FEWEST_KEPT = 30  # rows of a sample, below which its share says less than the planner's
@@ -53,12 +54,13 @@ class IndexShape:
 
 @dataclass(frozen=True, slots=True)
 class KeySample:
-    """What a block sample of a table showed of the entries an index would have.
+    """What a sample of a table's pages showed of the entries an index would have.
 
     ``rows_seen`` were read, ``rows_kept`` of them met the index's condition; among these
-    ``distinct_seen`` keys differed, ``seen_once`` of them came once; ``entry_bytes`` is the
-    mean length of an index entry with its header, aligned. ``repeated`` tells of keys that came
-    four times or more: (how often, how many such keys).
+    ``distinct_seen`` keys differed, ``seen_once`` of them stood on one page only; ``entry_bytes``
+    is the mean length of an index entry with its header, aligned. ``common`` tells of keys that
+    stood on several pages: (rows of the sample, how many such keys), ``rare`` the same of all
+    others. These stood in ``places``: a key on two pages in two; 0: each row counts as a place.
     """
 
     rows_seen: int
@@ -66,55 +68,83 @@ class KeySample:
     distinct_seen: int
     seen_once: int
     entry_bytes: float
-    repeated: tuple[tuple[int, int], ...] = ()
+    common: tuple[tuple[int, int], ...] = ()
+    rare: tuple[tuple[int, int], ...] = ()
+    places: int = 0
 
     @property
     def share(self) -> float:
         """The part of the rows that meet the condition."""
         return self.rows_kept / max(1, self.rows_seen)
 
-    def distinct(self, entries: float, in_order: bool) -> float:
+    def distinct(self, entries: float) -> float:
         """How many different keys so many entries have.
 
-        A block sample of a table whose rows lie in the order of the key sees whole runs of
-        equal keys, so their number grows with the rows.
+        The estimator of Haas and Stokes (JASA 93, 1998), with the pages on which a key stands
+        in place of its rows: whole pages were sampled, and where equal keys lie together their
+        rows are no independent witnesses. Common keys are counted by themselves, as they say
+        nothing of the others.
         """
         if self.rows_kept == 0:
             return 1.0
-        kept, seen, once = float(self.rows_kept), float(self.distinct_seen), float(self.seen_once)
-        if kept >= entries:
-            return max(1.0, min(seen, entries))
-        if in_order:
-            return max(1.0, min(seen * entries / kept, entries))
-        # Keys that come very often say nothing of the others, and would have them look rarer.
-        often = float(sum(count for _, count in self.repeated))
-        of_these = float(sum(size * count for size, count in self.repeated))
-        entries -= of_these * entries / kept
-        kept, seen = kept - of_these, seen - often
-        if once == 0 or kept <= 0:
-            found = seen
-        elif once >= kept:
-            found = entries
-        else:
-            found = kept * seen / ((kept - once) + once * kept / entries)
-        return max(1.0, often + min(found, entries))
+        part = min(1.0, self.rows_kept / entries)
+        often, of_these = self._common
+        rare = float(self.distinct_seen) - often
+        places = float(self.places or self.rows_kept - of_these)
+        left = places - self.seen_once * (1.0 - part)
+        found = places * rare / left if left > 0 and self.seen_once else rare
+        most = entries * (1.0 - of_these / self.rows_kept)
+        return max(1.0, often + max(rare, min(found, most)))
 
-    def groups(self, entries: float, distinct: float, in_order: bool) -> list[tuple[float, float]]:
+    def groups(self, entries: float, distinct: float) -> list[tuple[float, float]]:
         """Groups of equal keys among so many entries, as (entries in each, how many such groups).
 
-        Keys that the sample saw often are common by themselves; the others share evenly what is
-        left of the entries and of the ``distinct`` keys.
+        Common keys keep their share of the entries. What is left of the entries and of the
+        ``distinct`` keys is shared as among the rare keys of the sample where it saw them whole
+        (all rows were read, or equal keys lie together), else by chance.
         """
         scale = entries / max(1.0, float(self.rows_kept))
-        found: list[tuple[float, float]] = []
-        left, keys = entries, distinct
-        for seen, count in self.repeated:
-            size, many = (float(seen), count * scale) if in_order else (seen * scale, float(count))
-            if size * many > left or many >= keys:
-                continue
-            found.append((size, many))
-            left, keys = left - size * many, keys - many
-        if left >= 1.0:
-            keys = max(1.0, min(keys, left))
-            found.append((left / keys, keys))
-        return found
+        found = [(seen * scale, float(count)) for seen, count in self.common]
+        often, of_these = self._common
+        left, keys = entries - of_these * scale, distinct - often
+        if left < 1.0:
+            return found
+        keys = max(1.0, min(keys, left))
+        mean = left / keys
+        rows = sum(size * count for size, count in self.rare)
+        seen = rows / max(1, sum(count for _, count in self.rare))
+        if self.rare and mean < seen * NEARLY_WHOLE:
+            return found + [(float(size), count * left / rows) for size, count in self.rare]
+        return found + by_chance(mean, keys)
+
+    @property
+    def _common(self) -> tuple[float, float]:
+        """How many keys are common, and how many rows of the sample they have."""
+        keys = sum(count for _, count in self.common)
+        return float(keys), float(sum(rows * count for rows, count in self.common))
+
+
+NEARLY_WHOLE = 1.15  # times the mean of what was seen: so little of each group was missed
+_MANY = 30.0  # entries for a key, from which on chance makes no difference worth counting
+
+
+def by_chance(mean: float, keys: float) -> list[tuple[float, float]]:
+    """Groups of a mean size when entries fall on keys by chance: those that got one at least.
+
+    A Poisson distribution without its nothing, for which mean = parameter / (1 - exp(-parameter)).
+    """
+    if mean <= 1.0 or mean > _MANY:
+        return [(mean, keys)]
+    low, high = 0.0, mean
+    while high - low > 1e-9 * mean:
+        parameter = (low + high) / 2
+        low, high = (
+            (parameter, high) if parameter < mean * -math.expm1(-parameter) else (low, parameter)
+        )
+    parameter = high
+    chance, found = math.exp(-parameter) / -math.expm1(-parameter), []
+    for size in range(1, int(mean + 8 * math.sqrt(mean) + 4)):
+        chance *= parameter / size
+        if chance > 1e-6:
+            found.append((float(size), keys * chance))
+    return found

@@ -17,6 +17,7 @@ from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.errors import HumbleError
 
 ROWS_WANTED = 30_000
+COMMON = 4  # pages of a sample, from which on a key is common
 LEAST_PERCENT = 0.05
 _ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
 _HEADER, _NULLS = 8, 8  # of an index entry; the map of its NULLs with padding
@@ -55,10 +56,12 @@ def sample_keys(
         return None
     if row is None:
         return None
-    repeated = tuple((int(rows), int(many)) for rows, many in row[5] or ())
-    return KeySample(
-        int(row[0]), int(row[1]), int(row[2]), int(row[3]), float(row[4] or 16), repeated
+    common, rare = (
+        tuple((int(rows), int(many)) for rows, many in found or ()) for found in row[5:7]
     )
+    seen, kept, different, once = (int(row[n]) for n in range(4))
+    places = int(row[7] or 0)
+    return KeySample(seen, kept, different, once, float(row[4] or 16), common, rare, places)
 
 
 def _text(connection: Connection, key: IndexKey) -> str:
@@ -80,6 +83,17 @@ def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[tu
     return [found.get(oid, (-1, 4)) for oid in oids]
 
 
+def _ours(left: object, operator: str, right: object) -> str:
+    """An operator of the server's own: names are looked for as the user does, for the keys."""
+    return f"({left} OPERATOR(pg_catalog.{operator}) {right})"
+
+
+def _up_to(length: str, alignment: int) -> str:
+    """A length in bytes, up to the next multiple of an alignment."""
+    whole = _ours(_ours(length, "+", alignment - 1), "/", alignment)
+    return _ours(whole, "*", alignment)
+
+
 def _query(
     source: str,
     texts: Sequence[str],
@@ -93,11 +107,12 @@ def _query(
     # The length of an entry is walked column by column, each aligned to its type.
     walk, before = "", f"(CASE WHEN {nulls} THEN {_HEADER + _NULLS} ELSE {_HEADER} END)"
     for n, (length, alignment) in enumerate(types):
-        aligned = f"(({before} + {alignment - 1}) / {alignment} * {alignment})"
-        # Short values lose three bytes of their header when they are stored.
-        long = f"pg_catalog.pg_column_size(k{n})"
-        varying = f"{before} + (CASE WHEN {long} BETWEEN 5 AND 130 THEN {long} - 3 ELSE {long} END)"
-        grown = f"{aligned} + {length}" if length > 0 else varying
+        # Kept aside for the count, short values have the short header that an index gives them.
+        grown = (
+            _ours(_up_to(before, alignment), "+", length)
+            if length > 0
+            else _ours(before, "+", f"pg_catalog.pg_column_size(k{n})")
+        )
         walk += (
             f" CROSS JOIN LATERAL (SELECT CASE WHEN k{n} IS NULL THEN {before} "
             f"ELSE {grown} END AS w{n}) AS s{n}"
@@ -105,18 +120,61 @@ def _query(
         before = f"w{n}"
     grouped = ", ".join(f"k{n}" for n in range(keys))
     group_by = f" GROUP BY {grouped}" if grouped else " GROUP BY ()"
+    common = _ours("pages", ">=", COMMON)
     # Everything in it is a number, the server's own text, or quoted by the driver.
     return (
-        f"WITH seen AS MATERIALIZED (SELECT coalesce(({predicate or 'true'}), false) AS kept"  # noqa: S608
+        f"WITH seen AS MATERIALIZED (SELECT coalesce(({predicate or 'true'}), false) AS kept, "  # noqa: S608
+        f"((ctid::pg_catalog.text)::pg_catalog.point)[0] AS page"
         f"{values} FROM {source} TABLESAMPLE SYSTEM ({percent:.4f}) REPEATABLE (1)), "
-        f"sized AS (SELECT *, (({before}) + 7) / 8 * 8 AS bytes FROM seen{walk}), "
-        f"groups AS (SELECT pg_catalog.count(*) AS rows FROM seen WHERE kept{group_by}) "
+        f"sized AS (SELECT *, {_up_to(before, 8)} AS bytes FROM seen{walk}), "
+        "groups AS (SELECT pg_catalog.count(*) AS rows, pg_catalog.count(DISTINCT page) AS pages "
+        f"FROM seen WHERE kept{group_by}) "
         "SELECT (SELECT pg_catalog.count(*) FROM seen), "
         "(SELECT pg_catalog.count(*) FROM seen WHERE kept), "
         "(SELECT pg_catalog.count(*) FROM groups), "
-        "(SELECT pg_catalog.count(*) FROM groups WHERE rows = 1), "
+        f"(SELECT pg_catalog.count(*) FROM groups WHERE {_ours('pages', '=', 1)}), "
         "(SELECT pg_catalog.avg(bytes) FROM sized WHERE kept), "
-        "(SELECT pg_catalog.jsonb_agg(pg_catalog.jsonb_build_array(rows, many)) FROM ("
-        "SELECT rows, pg_catalog.count(*) AS many FROM groups WHERE rows >= 4 "
-        "GROUP BY rows ORDER BY rows DESC LIMIT 500) AS often)"
+        f"({_sizes_of(common)}), ({_sizes_of(f'NOT {common}')}), "
+        f"(SELECT pg_catalog.sum(pages) FROM groups WHERE NOT {common})"
     )
+
+
+def _sizes_of(which: str) -> str:
+    """How often keys came, and how many came so often."""
+    return (
+        "SELECT pg_catalog.jsonb_agg(pg_catalog.jsonb_build_array(rows, many)) FROM (SELECT rows, "  # noqa: S608
+        f"pg_catalog.count(*) AS many FROM groups WHERE {which} GROUP BY rows) AS sizes"
+    )
+
+
+# What an inverted index keeps of a value of each type, a row each.
+_TERMS = {
+    "tsvector": "pg_catalog.unnest(pg_catalog.tsvector_to_array({}))",
+    "jsonb": 'pg_catalog.jsonb_path_query({}, \'strict $.** ? (@.type() != "object" && '
+    '@.type() != "array")\')',
+}
+_TRIGRAMS = "gin_trgm_ops"
+
+
+def sample_terms(
+    connection: Connection, table: TableName, key: IndexKey, type_name: str
+) -> tuple[KeySample, float] | None:
+    """Terms that an inverted index would have, and how many a row has; None where not known.
+
+    Of JSON these are the values at the ends of its paths, which are somewhat fewer than the pairs
+    of path and value that the index tells apart.
+    """
+    value = _text(connection, key)
+    if _TRIGRAMS in key.operator_class:
+        terms = f"pg_catalog.unnest(public.show_trgm({value}::pg_catalog.text))"
+    elif type_name.endswith("[]"):
+        terms = f"pg_catalog.unnest({value})"
+    elif type_name in _TERMS:
+        terms = _TERMS[type_name].format(value)
+    else:
+        return None
+    rows = sample_keys(connection, table, (), (), "")
+    found = sample_keys(connection, table, (IndexKey("", terms),), (), "")
+    if rows is None or found is None or not rows.rows_seen or not found.rows_kept:
+        return None
+    return found, found.rows_kept / rows.rows_seen

@@ -54,6 +54,7 @@ class PostgresSession:
         self.server: ServerFacts = catalogue.server_facts(self._connection)
         self._rows_known: dict[object, float] = {}
         self._samples: dict[object, KeySample | None] = {}
+        self._terms: dict[object, tuple[KeySample, float] | None] = {}
         self._lasting: dict[object, bool] = {}
         self._operator_classes: frozenset[str] | None = None
         self._side_effects = SideEffects(self._connection)
@@ -208,6 +209,20 @@ class PostgresSession:
                     self._connection, table, keys, included, predicate
                 )
         return self._samples[key]
+
+    def sample_terms(
+        self, table: TableName, key: IndexKey, type_name: str
+    ) -> tuple[KeySample, float] | None:
+        """Terms that an inverted index on a key would have, and how many a row has."""
+        known = (table, key, type_name)
+        if known not in self._terms:
+            try:
+                self._require_harmless(Statement(key.expression), measure=True)
+            except RefusedForSafety:
+                return None
+            with reading(self._connection):
+                self._terms[known] = sampling.sample_terms(self._connection, table, key, type_name)
+        return self._terms[known]
 
     def is_immutable(self, table: TableName, expression: str) -> bool:
         """Whether an index may rest on this expression; asked once of each."""

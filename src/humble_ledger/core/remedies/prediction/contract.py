@@ -38,6 +38,15 @@ class SelectivityEstimator(Protocol):
         """Entries that an index would have, from a block sample; None when none can be taken."""
         ...
 
+    def sample_terms(
+        self, table: TableName, key: IndexKey, type_name: str
+    ) -> tuple[KeySample, float] | None:
+        """Terms that an inverted index on a key would have, and how many a row has.
+
+        None where no sample can be taken, or what the terms of such a type are is not known.
+        """
+        ...
+
 
 class WhatIfPlanner(Protocol):
     """A planner that can be told of indexes which are not there.

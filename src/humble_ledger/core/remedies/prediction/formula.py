@@ -35,7 +35,7 @@ from humble_ledger.core.remedies.prediction.contract import (
 )
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
-from humble_ledger.core.schema.facts import IndexKey, TableFacts
+from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (
     Predicate,
@@ -116,14 +116,23 @@ class FormulaPredictor:
             return self.costs.sizes.block_ranges(table, len(design.keys))
         columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
         if design.method == IndexMethod.INVERTED:
-            width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
-            parts = design.keys[0].operator_class == "gin_trgm_ops"
-            return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
+            return self._inverted(design, table, columns)
         included = [table.columns[name] for name in design.included]
-        plain = len(columns) == len(design.keys) == 1 and not design.predicate
-        sample = None if plain and not included else self._sampled(design, design.predicate)
+        sample = self._sampled(design, design.predicate)
         entries = self._entries(design, table, sample) if design.predicate else None
         return self.costs.sizes.in_order(table, columns, included, entries, sample)
+
+    def _inverted(
+        self, design: IndexDesign, table: TableFacts, columns: Sequence[ColumnFacts]
+    ) -> IndexShape:
+        """By the terms of a sample where one can be taken, else by the width of the values."""
+        width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
+        key, type_name = design.keys[0], columns[0].type_name if columns else ""
+        found = self.oracle.sample_terms(design.table, key, type_name)
+        if found is not None:
+            return self.costs.sizes.inverted(table, width, found[1], found[0])
+        parts = key.operator_class == "gin_trgm_ops"
+        return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
 
     def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
         return self.oracle.sample_keys(design.table, design.keys, design.included, predicate)
@@ -307,7 +316,7 @@ class FormulaPredictor:
         if sample is None or met is None or sample.rows_seen == 0:
             return asked / max(table.rows, 1.0)
         if met.rows_kept < FEWEST_KEPT and predicate.kind is PredicateKind.EQUALITY:
-            return 1.0 / sample.distinct(max(table.rows, 1.0), in_order=False)
+            return 1.0 / sample.distinct(max(table.rows, 1.0))
         if met.rows_kept == 0:  # rarer than what was seen
             return min(asked / max(table.rows, 1.0), 0.5 / met.rows_seen)
         return met.share

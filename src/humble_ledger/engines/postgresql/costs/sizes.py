@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from humble_ledger.core.costs.model import IndexShape, KeySample
+from humble_ledger.core.costs.model import IndexShape, KeySample, by_chance
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 
 RANGE_PAGES = 128  # of a block-range index, when nothing else is said
@@ -24,9 +24,6 @@ TUPLE_HEADER_BYTES = 8
 ROW_POINTER_BYTES = 6
 # Types whose equal values may look different, so that equal keys are not merged.
 _NOT_MERGED = ("numeric", "real", "double precision", "jsonb")
-
-
-IN_ORDER = 0.9  # correlation of the leading column with the place of its rows
 
 
 def _aligned(length: float, to: int = 8) -> int:
@@ -45,16 +42,13 @@ def index_shape(
     ``entries`` are its rows when they are not all of the table's. An expression among its
     keys is no column: what a sample shows stands for it.
     """
-    whole = entries is None
     entries = max(table.rows if entries is None else entries, 1.0)
     usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL
     tuple_bytes = _tuple_bytes([*columns, *included])
     groups = _distinct_keys(columns, entries)
-    in_order = abs((columns[0].correlation or 0.0) if columns else 0.0) > IN_ORDER
     if sample is not None and sample.rows_kept:
         tuple_bytes = max(16, round(sample.entry_bytes))
-        if not (whole and len(columns) == 1 and columns[0].distinct is not None):
-            groups = _sampled_keys(sample, entries, in_order, groups if whole else None)
+        groups = sample.distinct(entries)
     if included or any(c.type_name.startswith(_NOT_MERGED) for c in columns):
         groups = entries
     repeats = entries / groups
@@ -62,9 +56,9 @@ def index_shape(
         leaf_bytes = entries * (tuple_bytes + ITEM_POINTER_BYTES)
     else:
         alike = (
-            sample.groups(entries, groups, in_order)
-            if sample is not None and sample.repeated
-            else [(repeats, groups)]
+            sample.groups(entries, groups)
+            if sample is not None and sample.rows_kept
+            else by_chance(repeats, groups)
         )
         leaf_bytes = sum(
             many * _merged_bytes(tuple_bytes, size, table.page_bytes) for size, many in alike
@@ -116,21 +110,6 @@ def _pivot_bytes(columns: Sequence[ColumnFacts]) -> int:
     return _tuple_bytes(columns[:1]) + (8 if len(columns) > 1 else 0)
 
 
-def _sampled_keys(
-    sample: KeySample, entries: float, in_order: bool, computed: float | None
-) -> float:
-    """Different keys by the sample; by the statistics where the sample says too little.
-
-    A sample of a small part of many rows cannot tell keys that come a few times each from
-    keys that come once; that few of them came once is what makes it trustworthy.
-    """
-    sampled = sample.distinct(entries, in_order)
-    few_once = sample.seen_once < 0.02 * max(1, sample.rows_kept)
-    if computed is not None and not in_order and not few_once and computed < 0.5 * entries:
-        return max(sampled, computed)
-    return sampled
-
-
 def _distinct_keys(columns: Sequence[ColumnFacts], entries: float) -> float:
     product = 1.0
     for column in columns:
@@ -158,6 +137,47 @@ def inverted_shape(table: TableFacts, width_bytes: float, terms_per_row: float) 
     return IndexShape(2 + math.ceil((packed + terms) / table.page_bytes), 1, places)
 
 
+def terms_shape(table: TableFacts, terms_per_row: float, sample: KeySample) -> IndexShape:
+    """An inverted index by a sample of its terms.
+
+    Source: `src/backend/access/gin` of PostgreSQL 18: each term stands once, with the places of
+    its rows packed beside it (`ginpostinglist.c`: the first in 6 bytes, each other as the distance
+    in as many 7-bit bytes as it takes), or in pages of their own when they are too many. Pages of
+    terms are half full after a build, as they are filled in order and split in the middle.
+    """
+    places = max(1.0, table.rows * terms_per_row)
+    distinct = sample.distinct(places)
+    entry = max(12.0, sample.entry_bytes)
+    inline, own_pages = 0.0, 0.0
+    for size, many in sample.groups(places, distinct):
+        packed = _packed_bytes(size, max(1, table.pages))
+        whole = _aligned(entry + _LIST_HEADER + packed) + ITEM_POINTER_BYTES
+        if whole <= _LARGEST_TERM:
+            inline += many * whole
+            continue
+        inline += many * (entry + _LIST_HEADER + ITEM_POINTER_BYTES)
+        leaves = math.ceil(packed * _SEGMENTS / (table.page_bytes - PAGE_HEADERS_BYTES))
+        own_pages += many * (leaves + (1 if leaves > 1 else 0))
+    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * (1.0 if inline < table.page_bytes else 0.5)
+    leaves = math.ceil(inline / usable)
+    return IndexShape(round(1 + leaves + leaves // 200 + own_pages) + 1, 1, places)
+
+
+_LIST_HEADER = 8  # of a packed list: its first place and its length
+_LARGEST_TERM = 2_700  # bytes with its places; more are kept in pages of their own
+_SEGMENTS = 1.03  # of such pages, for the headers of the segments within
+_PAGE_STEP = 2_048  # places of a page, by which distances are counted
+
+
+def _packed_bytes(rows: float, pages: int) -> float:
+    """Bytes of so many places in order, spread evenly over the pages of a table."""
+    if rows <= 1.0:
+        return 0.0
+    across = min(1.0, pages / rows)  # of the distances lead to another page
+    far = _PAGE_STEP * max(1.0, pages / rows)
+    return (rows - 1.0) * ((1.0 - across) + across * math.ceil(math.log2(far + 1) / 7))
+
+
 class PostgresSizes:
     """See `core.costs.contract.IndexSizer`."""
 
@@ -176,6 +196,14 @@ class PostgresSizes:
         """A block-range index with ranges of the usual size."""
         return block_range_shape(table, keys)
 
-    def inverted(self, table: TableFacts, width_bytes: float, terms_per_row: float) -> IndexShape:
+    def inverted(
+        self,
+        table: TableFacts,
+        width_bytes: float,
+        terms_per_row: float,
+        sample: KeySample | None = None,
+    ) -> IndexShape:
         """An inverted index."""
+        if sample is not None:
+            return terms_shape(table, terms_per_row, sample)
         return inverted_shape(table, width_bytes, terms_per_row)

@@ -27,28 +27,44 @@ from humble_ledger.errors import HumbleError
 _MOST_COMMON, _BOUNDS = 100, 100
 _MORE_COMMON = 1.25  # than the average value, or it is not worth being kept
 _ALWAYS_NEW = 0.1  # of the rows have values of their own: their number grows with the table
+# It runs where names are looked for as the user does, for the expression: so every name of ours
+# says where it stands, and equal values are told by their order, not by an operator's name.
 _SAMPLE_SQL = """
-WITH seen AS MATERIALIZED (
-    SELECT {expression} AS v, row_number() OVER (ORDER BY ctid) AS place
+WITH given AS (
+    SELECT {expression} AS v, pg_catalog.row_number() OVER (ORDER BY ctid) AS place
     FROM {table} TABLESAMPLE SYSTEM ({percent}) REPEATABLE (1)
-), groups AS MATERIALIZED (SELECT v, count(*) AS n FROM seen WHERE v IS NOT NULL GROUP BY v),
+), seen AS MATERIALIZED (
+    SELECT v, place, pg_catalog.dense_rank() OVER (ORDER BY v) AS g FROM given
+), groups AS MATERIALIZED (
+    SELECT g, (pg_catalog.array_agg(v))[1] AS v, pg_catalog.count(*) AS n
+    FROM seen WHERE v IS NOT NULL GROUP BY g
+), all_groups AS (SELECT pg_catalog.count(*) AS many, pg_catalog.avg(n) AS mean FROM groups),
 often AS MATERIALIZED (
-    SELECT v, n FROM groups
-    WHERE n > 1 AND ((SELECT count(*) FROM groups) <= {most}
-                     OR n > {more} * (SELECT avg(n) FROM groups))
-    ORDER BY n DESC LIMIT {most}
-), ranked AS (SELECT v, place, row_number() OVER (ORDER BY v, place) AS rank FROM seen
-              WHERE v IS NOT NULL)
-SELECT (SELECT count(*) FROM seen), (SELECT count(*) FROM seen WHERE v IS NULL),
-    (SELECT avg(pg_column_size(v)) FROM seen), (SELECT count(*) FROM groups),
-    (SELECT count(*) FROM groups WHERE n = 1),
-    (SELECT array_agg(v ORDER BY n DESC)::text FROM often),
-    (SELECT array_agg(n / (SELECT count(*) FROM seen)::real ORDER BY n DESC)::text FROM often),
-    (SELECT corr(place, rank) FROM ranked),
-    (SELECT percentile_disc(
-        (SELECT array_agg(i / {bounds}::float8 ORDER BY i) FROM generate_series(0, {bounds}) i))
+    SELECT g, v, n FROM groups, all_groups
+    WHERE n OPERATOR(pg_catalog.>) 1
+      AND (many OPERATOR(pg_catalog.<=) {most}
+           OR n OPERATOR(pg_catalog.>) ({more} OPERATOR(pg_catalog.*) mean))
+    ORDER BY n DESC, g LIMIT {most}
+), ranked AS (
+    SELECT v, g, place, pg_catalog.row_number() OVER (ORDER BY g, place) AS rank
+    FROM seen WHERE v IS NOT NULL
+), total AS (SELECT pg_catalog.count(*)::pg_catalog.float8 AS rows FROM seen)
+SELECT (SELECT pg_catalog.count(*) FROM seen),
+    (SELECT pg_catalog.count(*) FROM seen WHERE v IS NULL),
+    (SELECT pg_catalog.avg(pg_catalog.pg_column_size(v)) FROM seen),
+    (SELECT pg_catalog.count(*) FROM groups),
+    (SELECT pg_catalog.count(*) FROM groups WHERE n OPERATOR(pg_catalog.=) 1),
+    (SELECT pg_catalog.array_agg(v ORDER BY n DESC, g)::pg_catalog.text FROM often),
+    (SELECT pg_catalog.array_agg((n OPERATOR(pg_catalog./) rows)::pg_catalog.float4
+                                 ORDER BY n DESC, g)::pg_catalog.text FROM often, total),
+    (SELECT pg_catalog.corr(place, rank) FROM ranked),
+    (SELECT pg_catalog.percentile_disc(
+        (SELECT pg_catalog.array_agg(i OPERATOR(pg_catalog./) {bounds}::pg_catalog.float8
+                                     ORDER BY i)
+         FROM pg_catalog.generate_series(0, {bounds}) AS i))
         WITHIN GROUP (ORDER BY v) FROM ranked
-     WHERE NOT EXISTS (SELECT FROM often o WHERE o.v = ranked.v))::text
+     WHERE NOT EXISTS (SELECT FROM often AS o WHERE o.g OPERATOR(pg_catalog.=) ranked.g)
+    )::pg_catalog.text
 """
 
 
@@ -120,7 +136,7 @@ class ExpressionSampler:
         kept = int(seen) - int(nulls)
         rows = table.rows * kept / max(1, int(seen))
         sample = KeySample(int(seen), kept, int(distinct), int(once), 0.0)
-        different = sample.distinct(max(rows, 1.0), in_order=False) if kept else 0.0
+        different = sample.distinct(max(rows, 1.0)) if kept else 0.0
         if different > _ALWAYS_NEW * max(table.rows, 1.0):
             different = -different / max(table.rows, 1.0)
         return ColumnStatistics(
