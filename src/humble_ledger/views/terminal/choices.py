@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.remedies.choice.model import Budget, Choice
+from humble_ledger.core.remedies.choice.model import KEPT_FREE, Budget, Choice
 from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.results.proposals import ChosenIndexes
@@ -204,6 +204,8 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         if chosen.least_gain
         else ""
     )
+    if chosen.budget.size_bytes is not None:
+        least += f" {numbers.percent(KEPT_FREE)} of the size are kept free, as sizes are predicted."
     follows = "time follows the cost" if chosen.weights is Weights.TIME else "costs are right"
     asked = (
         f" {numbers.count(chosen.plans_asked, 'plans')} were asked for, in "

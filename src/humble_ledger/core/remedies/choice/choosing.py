@@ -181,7 +181,7 @@ def _used_for(problem: Problem, chosen: Sequence[Option], option: Option, query:
 def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
     gain = f"it would save {adds:,.3g} {problem.unit} more"
     budget = problem.budget
-    size = budget.size_bytes
+    size = budget.room_bytes
     if size is not None and option.size_bytes > size:
         return f"alone it takes more than the budget: {option.size_bytes / MIB:,.3g} MiB"
     if size is not None and size_of([*chosen, option]) > size:

@@ -7,6 +7,10 @@ from dataclasses import dataclass, field
 
 from humble_ledger.core.remedies.design import IndexDesign
 
+# Of a budget's bytes. On two schemas that the formulas were not written on, thirty indexes
+# together were 1 to 1.5 % larger than predicted.
+KEPT_FREE = 0.03
+
 
 @dataclass(frozen=True, slots=True)
 class Budget:
@@ -19,6 +23,11 @@ class Budget:
     size_bytes: int | None = None
     indexes: int | None = None
     extra_writes: float | None = None
+
+    @property
+    def room_bytes(self) -> float | None:
+        """What predicted sizes may add up to, so that the built ones keep within the budget."""
+        return None if self.size_bytes is None else self.size_bytes * (1.0 - KEPT_FREE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +123,7 @@ class Problem:
     def fits(self, options: Collection[Option]) -> bool:
         """Whether these together keep within the budget."""
         budget = self.budget
-        if budget.size_bytes is not None and size_of(options) > budget.size_bytes:
+        if budget.room_bytes is not None and size_of(options) > budget.room_bytes:
             return False
         if budget.indexes is not None and len(options) > budget.indexes:
             return False

@@ -58,8 +58,8 @@ def upper_bound(problem: Problem) -> float:
         reverse=True,
     )
     filled = 0.0
-    if problem.budget.size_bytes is not None:
-        room = float(problem.budget.size_bytes)
+    if problem.budget.room_bytes is not None:
+        room = problem.budget.room_bytes
         for gain, option in singles:
             part = min(1.0, room / max(1, option.size_bytes))
             filled += gain * part
