@@ -60,6 +60,16 @@ SHAPES: dict[str, str | tuple[str, str]] = {
         WHERE v.buoy_id = b.buoy_id) FROM buoy b""",
     "sub-plan-hashed": """SELECT count(*) FROM alert
         WHERE buoy_id NOT IN (SELECT buoy_id FROM visit WHERE minutes > 318)""",
+    "sub-plan-of-the-gathering-step": (
+        MANY_PARALLEL,
+        """SELECT alert_id, (SELECT max(v.minutes)
+        FROM visit v WHERE v.buoy_id = a.buoy_id) FROM alert a WHERE a.code = 'E-1417'""",
+    ),
+    "init-plan-for-workers": (
+        MANY_PARALLEL,
+        """SELECT count(*) FROM alert
+        WHERE buoy_id > (SELECT avg(buoy_id) FROM visit)""",
+    ),
     "never-ran": """SELECT * FROM region r, LATERAL (
         SELECT count(*) FROM alert a WHERE a.buoy_id = r.region_id) x WHERE r.name = 'nowhere'""",
     "limit-stops-early": "SELECT * FROM alert JOIN buoy USING (buoy_id) LIMIT 5",

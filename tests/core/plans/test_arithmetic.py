@@ -72,6 +72,36 @@ def test_a_cte_is_paid_by_its_reader_and_an_init_plan_by_its_first_user() -> Non
     assert [figures[n].self_ms for n in (1, 2, 3)] == pytest.approx([1.0, 4.0, 5.0])
 
 
+def test_what_the_gathering_process_runs_by_itself_is_not_spread_over_workers() -> None:
+    """Two rows came from three processes; for each the gathering one ran a scan of 80 ms."""
+    scan = step("Seq Scan", ms=50.0, loops=3, seen=0.67, Parallel_Aware=True)
+    called = step(
+        "Seq Scan", ms=80.0, loops=2, Subplan_Name="SubPlan 1", Parent_Relationship="SubPlan"
+    )
+    plan = plan_of(step("Gather", scan, called, ms=215.0, seen=2, Workers_Launched=2))
+    figures = accounts(plan)
+    assert figures[3].total_ms == figures[3].process_ms == pytest.approx(160)
+    assert [figures[n].self_ms for n in (1, 2, 3)] == pytest.approx([5.0, 50.0, 160.0])
+
+
+def test_a_value_that_workers_need_is_waited_for_by_the_step_that_gathers() -> None:
+    value = step("Aggregate", ms=100.0, Subplan_Name="InitPlan 1", Parent_Relationship="InitPlan")
+    scan = step("Seq Scan", ms=94.0, loops=3, Filter="(price > (InitPlan 1).col1)")
+    gather = step("Gather", scan, ms=217.0, Workers_Launched=2, Parent_Relationship="Outer")
+    figures = accounts(plan_of(step("Aggregate", value, gather, ms=218.0)))
+    # Aggregate, value, gathering, scan: all of the scan's time is the scan's.
+    assert [figures[n].self_ms for n in (1, 2, 3, 4)] == pytest.approx([1.0, 100.0, 23.0, 94.0])
+
+
+def test_workers_that_outlast_their_gathering_do_not_make_a_plan_longer() -> None:
+    """A limit had its rows; the workers went on for a while."""
+    sort = step("Sort", step("Seq Scan", ms=60.0, loops=3), ms=66.0, loops=3)
+    gather = step("Gather Merge", sort, ms=55.0, Workers_Launched=2)
+    figures = accounts(plan_of(step("Limit", gather, ms=55.5)))
+    assert [figures[n].self_ms for n in (1, 2, 3, 4)] == pytest.approx([0.5, 0.0, 5.0, 50.0])
+    assert figures[4].total_ms == pytest.approx(60.0)  # as the server says
+
+
 def test_a_limit_that_stops_early_does_not_make_costs_negative() -> None:
     plan = plan_of(step("Limit", step("Seq Scan", cost=1000, rows=1000), cost=5, rows=5))
     assert own_cost_of_steps(plan) == {1: 0.0, 2: 5.0}

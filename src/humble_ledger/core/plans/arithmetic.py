@@ -6,8 +6,11 @@ The rules:
 * total time of a step = average per loop × loops. Below a gathering step the loops are spread
   over processes; there *elapsed* time is the average per process and *process* time the sum.
 * self time = total − the totals of the children, where a CTE's time is taken from the steps
-  that read it, an init-plan's from the step that first needs its value, and a sub-plan's from
-  the step that calls it (it is a child of that step already).
+  that read it, an init-plan's from the step that first needs its value (a gathering step asks for
+  the values its workers need before they start), and a sub-plan's from the step that calls it (it
+  is a child of that step already).
+* a step's inputs took no longer than the step: workers that go on when nobody waits for them any
+  more are counted for as long as somebody did. So the self times add up to the plan's.
 * self cost is shared out from the root downwards: a child gets its cost times the loops the
   planner expected, but never more than its parent has. So a LIMIT that stops early, or a
   merge join that does not read an input to its end, needs no exception, and the own costs
@@ -50,7 +53,7 @@ def accounts(plan: Plan) -> dict[int, StepMetrics]:
     """The account of every step, by its number."""
     spread = _processes(plan.root, 1.0, {})
     totals = {n.no: _total_ms(n, spread[n.no]) for n in plan.nodes()}
-    own_times = _own_figures(plan, totals)
+    own_times = _own_figures(plan, _within_parents(plan.root, totals))
     self_pages = _own_pages(plan)
     own_costs = own_cost_of_steps(plan)
     whole = totals[plan.root.no] or 0.0
@@ -99,7 +102,9 @@ def _processes(node: Node, spread: float, into: dict[int, float]) -> dict[int, f
     for child in node.children:
         below = spread
         serves_once = child.role in _CHARGED_ELSEWHERE
-        if node.operation is Operation.GATHER and not serves_once and node.loops and child.loops:
+        # A sub-plan of the gathering step is run by the gathering process alone.
+        in_workers = not serves_once and child.role is not Role.SUBPLAN
+        if node.operation is Operation.GATHER and in_workers and node.loops and child.loops:
             below = spread * max(child.loops / node.loops, 1.0)
         _processes(child, 1.0 if serves_once else below, into)
     return into
@@ -111,6 +116,24 @@ def _total_ms(node: Node, processes: float) -> float | None:
     if node.elapsed is None:
         return 0.0 if node.never_ran else None
     return node.elapsed.total_ms * node.loops / processes
+
+
+def _within_parents(root: Node, totals: Mapping[int, float | None]) -> dict[int, float | None]:
+    """The same totals, where inputs that took longer than their step are cut down to it."""
+    found: dict[int, float | None] = {}
+
+    def fit(node: Node, part: float) -> None:
+        total = totals[node.no]
+        found[node.no] = None if total is None else total * part
+        inputs = [c for c in node.children if c.role not in _CHARGED_ELSEWHERE]
+        below = sum(totals[c.no] or 0.0 for c in inputs)
+        cut = min(1.0, total / below) if total is not None and below > 0 else 1.0
+        for child in node.children:
+            # What serves once is counted within other steps; it is nobody's input.
+            fit(child, part * cut if child in inputs else 1.0)
+
+    fit(root, 1.0)
+    return found
 
 
 def _own_figures(plan: Plan, totals: Mapping[int, float | None]) -> dict[int, float | None]:
@@ -156,11 +179,24 @@ def _payers(plan: Plan, parent: Node, child: Node) -> list[Node]:
         marks = [mark.strip() for mark in returns[1].split(",") if mark.strip()]
         marks.append(f"({child.subplan_name.split(' (')[0]})")
     inside = {n.no for n in child.walk()}
-    return [
+    asking = [
         n
         for n in parent.walk()
         if n.no not in inside and not n.never_ran and any(_mentions(n, mark) for mark in marks)
     ]
+    gathered = _gathered(parent) if asking else {}
+    return list({p.no: p for p in (gathered.get(n.no, n) for n in asking)}.values())
+
+
+def _gathered(top: Node) -> dict[int, Node]:
+    """For each step whose rows are gathered from workers the outermost step that gathers them."""
+    found: dict[int, Node] = {}
+    for step in top.walk():
+        if step.operation is Operation.GATHER and step.no not in found:
+            for below in step.walk():
+                if below is not step:
+                    found.setdefault(below.no, step)
+    return found
 
 
 def _mentions(node: Node, mark: str) -> bool:

@@ -105,6 +105,9 @@ class _Reading:
             return self._summary(place)
         heading = _SUBPLAN.match(line)
         if heading is not None:
+            # It stands below the lines of the step that it belongs to, behind that step's inputs.
+            while len(self._open) > 1 and self._open[-1].column > column:
+                self._open.pop()
             self._names.append((column, heading["name"]))
             return place + 1
         owner = self._owner(column)
