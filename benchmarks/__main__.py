@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
-from benchmarks import choice, judge, log_reading, plan_reading, prediction, proposing, startup
+from benchmarks import (
+    choice,
+    findings,
+    judge,
+    log_reading,
+    plan_reading,
+    prediction,
+    proposing,
+    startup,
+)
 
 if __name__ == "__main__":
-    for each in (startup, log_reading, plan_reading, prediction, choice, proposing, judge):
+    for each in (startup, log_reading, plan_reading, prediction, choice, findings, proposing, judge):
         print(f"\n{each.__doc__}")
         each.main()

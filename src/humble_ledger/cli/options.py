@@ -39,6 +39,13 @@ Whats = Annotated[
 Measure = Annotated[
     bool, typer.Option("--measure", help="Run the statement and measure each step.")
 ]
+AllowWrites = Annotated[
+    bool,
+    typer.Option(
+        "--allow-writes",
+        help="With --measure: run a statement that changes data too, and roll it back.",
+    ),
+]
 Mask = Annotated[
     bool,
     typer.Option("--mask", help="Keep no literal and no value of any statement."),

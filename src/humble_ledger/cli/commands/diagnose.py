@@ -23,6 +23,7 @@ Verbose = Annotated[
 def diagnose(
     whats: options.Whats = None,
     measure: options.Measure = False,
+    allow_writes: options.AllowWrites = False,
     everything: Everything = False,
     schema: Schema = False,
     verbose: Verbose = False,
@@ -48,7 +49,10 @@ def diagnose(
         if schema:
             found = diagnose_schema(workspace)
         else:
-            found = find(workspace, whats or (), measure=measure, progress=progress)
+            found = find(
+                workspace, whats or (), measure=measure, allow_writes=allow_writes,
+                progress=progress,
+            )  # fmt: skip
     output.give(
         json,
         lambda: diagnoses_document(found),

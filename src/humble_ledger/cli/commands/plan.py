@@ -19,13 +19,7 @@ if TYPE_CHECKING:
 def plan(
     what: options.What,
     measure: options.Measure = False,
-    allow_writes: Annotated[
-        bool,
-        typer.Option(
-            "--allow-writes",
-            help="With --measure: run a statement that changes data too, and roll it back.",
-        ),
-    ] = False,
+    allow_writes: options.AllowWrites = False,
     values: Annotated[
         str,
         typer.Option(

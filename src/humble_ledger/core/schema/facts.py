@@ -236,3 +236,12 @@ class ServerFacts:
     def setting(self, name: str, default: float) -> float:
         """A numeric setting, or the documented default when the server did not tell."""
         return self.settings.get(name, default)
+
+
+def indexed_reference(table: TableFacts, key: ForeignKey) -> bool:
+    """Whether an index begins with the columns of the key, in any order."""
+    wanted = set(key.columns)
+    return any(
+        index.valid and not index.predicate and set(index.key_columns[: len(wanted)]) == wanted
+        for index in table.indexes
+    )

@@ -18,7 +18,7 @@ from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
+from humble_ledger.core.schema.facts import ForeignKey, ServerFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Symptom
 
 WORTH_A_WORD = 0.10  # of the plan's time
@@ -45,6 +45,10 @@ class Planner(Protocol):
         """Those of the functions whose result may differ from one row to the next."""
         ...
 
+    def referring(self, table: TableName) -> Sequence[tuple[TableFacts, ForeignKey]] | None:
+        """The tables whose foreign keys refer to this one, each with the key."""
+        ...
+
 
 class NobodyToAsk:
     """No server: a saved plan, or a test."""
@@ -59,6 +63,9 @@ class NobodyToAsk:
         """Unknown."""
 
     def volatile_functions(self, *_: object) -> None:
+        """Unknown."""
+
+    def referring(self, *_: object) -> None:
         """Unknown."""
 
 

@@ -10,7 +10,7 @@ from typing import TypeVar
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, Session
 from humble_ledger.errors import HumbleError, TargetUnreachable
@@ -56,6 +56,15 @@ class AskedPlanner:
         if not wanted:
             return frozenset()
         return self._ask(lambda: self.session.volatile_functions(wanted))
+
+    def referring(self, table: TableName) -> Sequence[tuple[TableFacts, ForeignKey]] | None:
+        """The tables whose foreign keys refer to this one, each with the key."""
+
+        def found() -> list[tuple[TableFacts, ForeignKey]]:
+            tables = self.session.tables(self.session.user_tables())
+            return [(t, k) for t in tables.values() for k in t.foreign_keys if k.refers_to == table]
+
+        return self._ask(found)
 
     def _ask(self, question: Callable[[], Answer]) -> Answer | None:
         if self.probes >= MOST_PROBES:

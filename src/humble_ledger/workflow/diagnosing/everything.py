@@ -24,12 +24,14 @@ def diagnose(
     whats: Sequence[str] = (),
     *,
     measure: bool = False,
+    allow_writes: bool = False,
     progress: Progress = lambda _: None,
 ) -> Diagnoses:
     """The symptoms of each subject, those first that waste most.
 
     The newest measured plan of a query is used, else its newest estimate, else it is
-    explained now; with ``measure`` each query is run. When none is named, all captured
+    explained now; with ``measure`` each query is run, and with ``allow_writes`` also those that
+    change rows, which are rolled back. When none is named, all captured
     queries are judged, with the workload as a whole and the schema.
     """
     found: list[Diagnosis] = []
@@ -37,7 +39,7 @@ def diagnose(
     for what in whats or captured_queries(workspace):
         progress(f"diagnosing {what}")
         try:
-            found.append(_diagnose(workspace, what, measure))
+            found.append(_diagnose(workspace, what, measure, allow_writes))
         except TargetUnreachable:
             raise
         except HumbleError as error:
@@ -65,8 +67,9 @@ def diagnose_schema(workspace: Workspace) -> Diagnoses:
     return Diagnoses((), schema=tuple(symptoms_of_schema(workspace)))
 
 
-def _diagnose(workspace: Workspace, what: str, measure: bool) -> Diagnosis:
-    entry = plan_to_judge(workspace, subject_of(workspace, what), measure=measure)
+def _diagnose(workspace: Workspace, what: str, measure: bool, allow_writes: bool) -> Diagnosis:
+    subject = subject_of(workspace, what)
+    entry = plan_to_judge(workspace, subject, measure=measure, allow_writes=allow_writes)
     symptoms, diagnosis = judge(workspace, entry)
     diagnosis = replace(diagnosis, what=what)
     if entry.origin == SAVED:

@@ -24,7 +24,9 @@ WITHOUT_TIMES = "not measured: rows that came, time, spills and workers are not 
 NO_SERVER = ServerFacts("", "", 0, "", "")
 
 
-def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> PlanEntry:
+def plan_to_judge(
+    workspace: Workspace, subject: Subject, *, measure: bool, allow_writes: bool = False
+) -> PlanEntry:
     """The plan that stands for a subject: a given one, the newest known, or a new one."""
     if subject.plan is not None:
         return subject.plan
@@ -34,7 +36,7 @@ def plan_to_judge(workspace: Workspace, subject: Subject, *, measure: bool) -> P
         known = newest_plan(workspace, subject.query)
         if known is not None:
             return known
-    return explain_now(workspace, subject, measure=measure)
+    return explain_now(workspace, subject, measure=measure, allow_writes=allow_writes)
 
 
 def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner | None]:

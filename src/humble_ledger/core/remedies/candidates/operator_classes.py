@@ -8,11 +8,11 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import halves, literals_of
-from humble_ledger.core.statements.tokens import unquoted
 
 PATTERN_CLASSES = {
     "text": "text_pattern_ops",
@@ -97,17 +97,7 @@ def _for_pattern(
 def _for_containment(
     access: Access, predicate: Predicate, column: ColumnFacts
 ) -> Iterator[Candidate]:
-    parted = halves(predicate.sql)
-    if parted is None or unquoted(parted[0].rsplit(".", 1)[-1]) != column.name:
-        return
-    operator, type_ = parted[1], column.type_name
-    class_ = None
-    if type_ == "jsonb" and operator in ("@>", "?", "?|", "?&"):
-        class_ = "jsonb_path_ops" if operator == "@>" else ""
-    elif (type_.endswith("[]") and operator in ("@>", "&&", "<@")) or (
-        type_ == "tsvector" and operator == "@@"
-    ):
-        class_ = ""
+    class_ = inverted_class(predicate, column)
     if class_ is not None:
         key = IndexKey(column.name, operator_class=class_)
         yield from _inverted(access, key, f'"{predicate.plain}" looks into the value')

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from humble_ledger.core.estimates.accuracy import RowError, origins
 from humble_ledger.core.estimates.chain import Chain, chain_of
 from humble_ledger.core.estimates.position import before, literal_of
-from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
+from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.saying import percent
@@ -26,6 +26,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import called
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 STALE_SHARE = 0.1
+WHOLE_ORDER, FEWEST_LONE_ROWS = 10.0, 1_000.0
 _RESTING = frozenset((*JOINS, Operation.HASH, Operation.SORT, Operation.AGGREGATE))
 
 
@@ -33,7 +34,7 @@ def row_misestimates(case: Case) -> Iterable[Symptom]:
     """`row-misestimate`: only a measured plan can show it."""
     for error in origins(case.plan):
         node = error.node
-        if not _matters(case, node):
+        if not (_matters(case, node) or _far_off(case, error)):
             continue
         loop = _driven_loop(case, node)
         cost_ms, cost_share = _cost_of_loop(case, loop, error) if loop else (None, None)
@@ -73,6 +74,13 @@ def _covered(loop: Node | None) -> tuple[int, ...]:
 def _matters(case: Case, node: Node) -> bool:
     """Whether a choice above rests on the estimate: how to join, how much memory to take."""
     return any(_rests(above) for above in path_to(case.plan.root, node)[:-1])
+
+
+def _far_off(case: Case, error: RowError) -> bool:
+    """Whether the way a table is read rests on an estimate that is wrong by a whole order."""
+    node = error.node
+    rows = max(node.rows_seen or 0.0, node.rows_expected or 0.0) * (node.loops or 1.0)
+    return node.operation in SCANS and error.factor >= WHOLE_ORDER and rows >= FEWEST_LONE_ROWS
 
 
 def _rests(above: Node) -> bool:

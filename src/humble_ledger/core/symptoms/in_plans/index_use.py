@@ -92,10 +92,14 @@ def walked_indexes(case: Case) -> Iterable[Symptom]:
     """`full-index-scan`: an index is read from end to end for a test it cannot search by."""
     for node, table in _index_steps(case):
         only = node.operation is Operation.INDEX_ONLY_SCAN and not node.conditions.search
-        if not only or not node.conditions.filter or not node.loops:
+        if not only or not node.conditions.filter or node.never_ran:
             continue
-        discarded = (node.discarded.by_filter or 0.0) * node.loops
         kept = case.rows(node)
+        discarded = (
+            (node.discarded.by_filter or 0.0) * node.loops
+            if node.loops
+            else max(0.0, table.rows - kept)
+        )
         if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
             continue
         cost_ms, share = case.avoidable(node, discarded / (discarded + kept))
@@ -108,7 +112,8 @@ def walked_indexes(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"reads all {discarded + kept:,.0f} entries of {node.index} to keep {kept:,.0f}"
+                f"{case.verb('reads', 'would read')} all {discarded + kept:,.0f} entries of "
+                f"{node.index} to keep {kept:,.0f}"
             ),
             evidence={"entries_read": discarded + kept, "rows_kept": kept, "index": node.index},
             cause=obstacle(case, table, best),

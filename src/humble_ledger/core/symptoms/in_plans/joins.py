@@ -12,7 +12,7 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000
-FEWEST_UNTIED_ROWS = 100
+FEWEST_UNTIED_ROWS = 1_000  # fewer are a small list of pairs, which may well be wanted
 FAN_OUT = 10.0  # rows joined for each row that is kept
 ROWS_PER_GROUP = 50.0
 WORTH_A_WORD = 0.10  # of the plan's time

@@ -12,6 +12,7 @@ from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import sorted_by_bytes
+from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
@@ -58,11 +59,12 @@ def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
     leading = _leading(table, column)
     return (
         _changing(case, predicate, leading)
+        or _inside(table, predicate)
         or _wrapped(table, predicate, leading)
         or _negation(predicate, leading)
         or _pattern(table, predicate, leading)
         or _unsearchable(predicate)
-        or _other_order(predicate, leading)
+        or _other_order(table, predicate, leading)
         or _place(table, column, leading)
     )
 
@@ -100,7 +102,7 @@ def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
     if predicate.column is None:
         return []
     whole = [i for i in _leading(table, predicate.column.column) if not i.predicate]
-    return [i for i in whole if not _keyed_otherwise(i, predicate)]
+    return [i for i in whole if not _keyed_otherwise(table, i, predicate)]
 
 
 def _leading(table: TableFacts, column: str) -> list[IndexFacts]:
@@ -161,6 +163,27 @@ def _wrapped(
     return Cause("function-on-column", f'{index}{subject} {what} in "{predicate.plain}"')
 
 
+def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
+    """A condition on what a value holds, which only an inverted index can serve."""
+    assert predicate.column is not None
+    facts = table.columns.get(predicate.column.column)
+    class_ = inverted_class(predicate, facts) if facts is not None else None
+    if class_ is None:
+        return None
+    name = predicate.column.column
+    held = [
+        i for i in table.indexes
+        if i.valid and i.method == IndexMethod.INVERTED and name in i.key_columns
+    ]  # fmt: skip
+    if held:
+        return Cause(NOT_CHOSEN, f"{held[0].name} holds {name}, but the planner did not use it")
+    return Cause(
+        "no-index",
+        f'"{predicate.plain}" looks inside {name}: no inverted index on it is there that could '
+        "lead to the rows",
+    )
+
+
 def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
     if not predicate.negated:
         return None
@@ -214,23 +237,34 @@ def _unsearchable(predicate: Predicate) -> Cause | None:
     return Cause("condition-not-searchable", f'no b-tree can find rows by "{predicate.plain}"')
 
 
-def _other_order(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
+def _other_order(
+    table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
+) -> Cause | None:
     """An index is there, sorted by an operator class or collation the condition does not use."""
-    if not leading or not all(_keyed_otherwise(index, predicate) for index in leading):
+    if not leading or not all(_keyed_otherwise(table, index, predicate) for index in leading):
         return None
     key = leading[0].keys[0]
-    by = key.operator_class or f"collation {key.collation}"
+    by = key.operator_class or f"collation {_collation(table, leading[0])}"
     return Cause(
         "sort-order-mismatch",
         f'{leading[0].name} is sorted by {by}, and "{predicate.plain}" compares by another rule',
     )
 
 
-def _keyed_otherwise(index: IndexFacts, predicate: Predicate) -> bool:
+def _collation(table: TableFacts, index: IndexFacts) -> str:
+    """The collation that an index is sorted by: its own, else its column's."""
+    key = index.keys[0]
+    column = table.columns.get(key.column)
+    return key.collation or (column.collation if column is not None else "")
+
+
+def _keyed_otherwise(table: TableFacts, index: IndexFacts, predicate: Predicate) -> bool:
     key = index.keys[0]
     asked = re.search(r'COLLATE "([^"]+)"', predicate.sql)
-    if key.collation and (asked is None or asked[1] != key.collation):
-        return predicate.kind is not PredicateKind.NULL_TEST
+    column = table.columns.get(key.column)
+    wanted = asked[1] if asked is not None else column.collation if column is not None else ""
+    if wanted != _collation(table, index) and predicate.kind is not PredicateKind.NULL_TEST:
+        return True
     return "pattern_ops" in key.operator_class and predicate.kind is PredicateKind.RANGE
 
 

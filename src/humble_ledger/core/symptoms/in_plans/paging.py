@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from humble_ledger.core.plans.model import Node, Operation
+from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_SKIPPED = 1_000.0
 DEEP = 10.0  # rows skipped for each row given
 WORTH_A_WORD = 0.10
+_BESIDE = (Role.INIT_PLAN, Role.CTE, Role.SUBPLAN)
 
 
 def deep_pages(case: Case) -> Iterable[Symptom]:
@@ -46,7 +47,10 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
 
 
 def _given_and_skipped(node: Node) -> tuple[float, float]:
-    child = node.children[0]
+    inputs = [child for child in node.children if child.role not in _BESIDE]
+    if not inputs:
+        return 0.0, 0.0
+    child = inputs[0]
     if node.loops is not None:
         given = (node.rows_seen or 0.0) * node.loops
         return given, (child.rows_seen or 0.0) * (child.loops or 0.0) - given
@@ -54,5 +58,8 @@ def _given_and_skipped(node: Node) -> tuple[float, float]:
     given = node.rows_expected or 0.0
     if node.cost is None or child.cost is None or child.cost.total <= child.cost.startup:
         return given, 0.0
-    part = (node.cost.startup - child.cost.startup) / (child.cost.total - child.cost.startup)
+    # So is what sub-queries for a value cost.
+    beside = sum(c.cost.total for c in node.children if c.role in _BESIDE and c.cost is not None)
+    begun = node.cost.startup - child.cost.startup - beside
+    part = max(0.0, begun) / (child.cost.total - child.cost.startup)
     return given, part * (child.rows_expected or 0.0)

@@ -13,7 +13,7 @@ from humble_ledger.core.saying import percent
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-LEAST_MS = 10.0
+LEAST_MS = 1.0  # that starting workers can cost
 LEAST_GAIN = 1.2  # times faster than one process, or it bought little
 SKEWED = 1.5  # times its fair part of the rows
 IDLE = 0.6  # of the time of all processes was used, at most

@@ -19,6 +19,7 @@ from humble_ledger.core.symptoms.in_plans.joins import (
     late_aggregations,
     untied_joins,
 )
+from humble_ledger.core.symptoms.in_plans.late_filters import joined_choices, whole_ctes
 from humble_ledger.core.symptoms.in_plans.lookups import (
     coarse_bitmaps,
     spared_lookups,
@@ -36,6 +37,7 @@ from humble_ledger.core.symptoms.in_plans.parallelism import (
     missing_workers,
     uneven_workers,
 )
+from humble_ledger.core.symptoms.in_plans.references import unindexed_references
 from humble_ledger.core.symptoms.in_plans.scans import full_scans
 from humble_ledger.core.symptoms.in_plans.spills import hash_spills, rows_on_disk, sort_spills
 from humble_ledger.core.symptoms.in_plans.subplans import subqueries_per_row
@@ -50,6 +52,9 @@ RULES: tuple[Rule, ...] = (
     deep_pages,
     distinct_fan_outs,
     late_aggregations,
+    whole_ctes,
+    joined_choices,
+    unindexed_references,
     full_scans,
     wrong_ends,
     changing_filters,

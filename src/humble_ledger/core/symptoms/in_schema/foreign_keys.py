@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
 
-from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName
+from humble_ledger.core.schema.facts import TableFacts, TableName, indexed_reference
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 32
@@ -20,7 +20,7 @@ def foreign_key_symptoms(
     ``joined`` has the columns by which captured queries search or join.
     """
     for key in table.foreign_keys:
-        if table.pages < FEWEST_PAGES or _indexed(table, key):
+        if table.pages < FEWEST_PAGES or indexed_reference(table, key):
             continue
         other = tables.get(key.refers_to)
         deleted = other.writes.deleted if other is not None else 0
@@ -52,12 +52,3 @@ def foreign_key_symptoms(
             cause=Cause("no-index", "; ".join(reasons)),
             subject=f"{table.name}.{key.name}",
         )
-
-
-def _indexed(table: TableFacts, key: ForeignKey) -> bool:
-    """Whether an index begins with the columns of the key, in any order."""
-    wanted = set(key.columns)
-    return any(
-        index.valid and not index.predicate and set(index.key_columns[: len(wanted)]) == wanted
-        for index in table.indexes
-    )

@@ -1,0 +1,94 @@
+"""Conditions that come too late: behind a CTE that is computed whole, or behind a join."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
+from humble_ledger.core.plans.tables import alias_of, reads_table
+from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_ROWS = 1_000.0
+FEW = 0.1  # of the rows are kept
+
+
+def whole_ctes(case: Case) -> Iterable[Symptom]:
+    """`filter-outside-cte`: a CTE is computed whole, and whoever reads it keeps a few rows."""
+    nodes = list(case.plan.nodes())
+    for cte in nodes:
+        if cte.role is not Role.CTE or cte.never_ran:
+            continue
+        name = cte.subplan_name.removeprefix("CTE ")
+        readers = [n for n in nodes if n.operation is Operation.CTE and n.cte_name == name]
+        made = case.rows(cte)
+        filtered = readers and all(reader.conditions.filter for reader in readers)
+        if not filtered or made < FEWEST_ROWS:
+            continue
+        kept = sum(case.rows(reader) for reader in readers)
+        covers = [n.no for n in cte.walk()] + [reader.no for reader in readers]
+        cost_ms, share = case.avoidable_of(covers, max(0.0, 1.0 - kept / made))
+        if kept > FEW * made or share < WORTH_A_WORD:
+            continue
+        verb = case.verb("computes", "would compute")
+        times = f", read {len(readers)} times" if len(readers) > 1 else ""
+        told = " and ".join(dict.fromkeys(f for r in readers for f in r.conditions.filter))
+        yield Symptom(
+            name="filter-outside-cte",
+            node=cte.no,
+            step=cte.name,
+            summary=f"{verb} all {made:,.0f} rows of the CTE {name}{times}, to keep {kept:,.0f}",
+            evidence={"rows_computed": made, "rows_kept": kept, "readers": len(readers)},
+            cause=Cause(
+                "cte-materialized",
+                f'{name} is computed by itself, so "{told}" cannot lead into its tables: write the '
+                "condition into it, or NOT MATERIALIZED behind its AS",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
+        )
+
+
+def joined_choices(case: Case) -> Iterable[Symptom]:
+    """`late-join-filter`: rows are joined, and thrown away by OR over columns of both sides."""
+    for node in case.plan.nodes():
+        if node.operation not in JOINS or node.never_ran:
+            continue
+        names = {alias_of(each) for each in node.walk() if reads_table(each)}
+        texts = (*node.conditions.join, *node.conditions.filter)
+        found = [p for text in texts for p in predicates(text) if p.choices]
+        across = [p for p in found if len({c.alias for c in p.choices} & names) > 1]
+        scans = [n for n in node.walk() if n.operation in SCANS]
+        if not across or not scans:
+            continue
+        made, kept = max(_in_all(case, scan) for scan in scans), case.rows(node)
+        if made < FEWEST_ROWS or kept > FEW * made:
+            continue
+        covers = [each.no for each in node.walk()]
+        cost_ms, share = case.avoidable_of(covers, 1.0 - kept / made)
+        if share < WORTH_A_WORD:
+            continue
+        columns = " or ".join(dict.fromkeys(f"{c.alias}.{c.column}" for c in across[0].choices))
+        yield Symptom(
+            name="late-join-filter",
+            node=node.no,
+            step=node.name,
+            summary=f"{case.verb('joins', 'would join')} {made:,.0f} rows to keep {kept:,.0f}",
+            evidence={"rows_joined": made, "rows_kept": kept},
+            cause=Cause(
+                "or-over-joined-tables",
+                f"a row may match by {columns}, which stand in different tables: only the joined "
+                "row tells, so no index can lead to it; ask for each apart and put the results "
+                "together (UNION)",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
+        )
+
+
+def _in_all(case: Case, scan: Node) -> float:
+    discarded = (scan.discarded.by_filter or 0.0) * (scan.loops or 0.0)
+    return case.rows(scan) + discarded
