@@ -14,6 +14,15 @@ from benchmarks import (
 )
 
 if __name__ == "__main__":
-    for each in (startup, log_reading, plan_reading, prediction, choice, findings, proposing, judge):
+    for each in (
+        startup,
+        log_reading,
+        plan_reading,
+        prediction,
+        choice,
+        findings,
+        proposing,
+        judge,
+    ):
         print(f"\n{each.__doc__}")
         each.main()

@@ -10,6 +10,14 @@ FIRES = [
      "selective-full-scan", "leading-wildcard"),
     ("", "SELECT message FROM alert WHERE message ~ 'ff00ab'",
      "selective-full-scan", "leading-wildcard"),
+    ("", "WITH r AS MATERIALIZED (SELECT * FROM reading) SELECT count(*) FROM r "
+     "WHERE sensor_id = 7", "filter-outside-cte", "cte-materialized"),
+    ("", "WITH a AS (SELECT code, crew, buoy_id FROM alert) SELECT count(*) FROM a x JOIN a y "
+     "USING (buoy_id) WHERE x.code = 'E-1417' AND y.code = 'E-1418'",
+     "filter-outside-cte", "cte-materialized"),
+    ("", "SELECT a.message FROM alert a JOIN visit v ON v.visit_id = a.alert_id "
+     "WHERE a.code = 'E-1417' OR v.remark = 'remark 7'",
+     "late-join-filter", "or-over-joined-tables"),
     ("", "SELECT message FROM alert WHERE message ILIKE 'buoy 17 reported f%'",
      "selective-full-scan", "case-insensitive-match"),
     ("", "SELECT count(*) FROM alert WHERE code ILIKE 'e-1417'",
@@ -200,6 +208,25 @@ REWRITE_LOOK_ALIKES = [
     ),
     ("deep-paging", "SELECT alert_id FROM alert ORDER BY alert_id LIMIT 20 OFFSET 40"),
     ("deep-paging", "SELECT alert_id FROM alert ORDER BY alert_id LIMIT 5000"),
+    (
+        "deep-paging",
+        "SELECT alert_id FROM alert WHERE alert_id > (SELECT count(*) FROM reading "
+        "WHERE value > 3) - 1500000 ORDER BY alert_id LIMIT 5",
+    ),
+    (
+        "filter-outside-cte",
+        "WITH a AS MATERIALIZED (SELECT buoy_id, count(*) AS n FROM alert "
+        "GROUP BY 1) SELECT max(n) FROM a",
+    ),
+    (
+        "late-join-filter",
+        "SELECT count(*) FROM alert a JOIN buoy b USING (buoy_id) "
+        "WHERE a.status = 'open' OR b.name < 'T'",
+    ),
+    (
+        "missing-join-condition",
+        "SELECT r.name, s.n FROM region r CROSS JOIN generate_series(1, 3) AS s(n)",
+    ),
     ("distinct-hides-fan-out", "SELECT DISTINCT kind FROM alert"),
     (
         "distinct-hides-fan-out",

@@ -111,6 +111,25 @@ def test_the_schema_alone_and_what_is_wrong_with_it(begun: Program, server: Serv
 
 
 @only_newest
+def test_a_change_is_measured_when_that_is_allowed_and_rolled_back(
+    begun: Program, server: Server
+) -> None:
+    change = "UPDATE alert SET status = 'gone' WHERE code = 'E-1417'"
+    assert "--allow-writes" in begun.fails(5, "diagnose", change, "--measure")
+    found = begun.json("diagnose", change, "--measure", "--allow-writes")
+    assert found["symptoms"] and all(s["cost_ms"] is not None for s in found["symptoms"][:1])
+    assert server.fetch("SELECT count(*) FROM alert WHERE status = 'gone'") == [(0,)]
+
+
+@only_newest
+def test_what_a_delete_sets_going_is_told_before_it_is_run(begun: Program, server: Server) -> None:
+    found = begun.json("diagnose", "DELETE FROM keeper WHERE keeper_id = 7")["symptoms"]
+    told = {s["evidence"]["constraint"] for s in found if s["name"] == "foreign-key-without-index"}
+    assert "visit_keeper_id_fkey" in told
+    assert not begun.json("diagnose", "DELETE FROM alert WHERE alert_id = 7")["symptoms"]
+
+
+@only_newest
 def test_what_cannot_be_judged_does_not_hide_the_rest(begun: Program, server: Server) -> None:
     found = begun.json("diagnose", "q1", "SELECT nothing FROM nowhere")
     (refused,) = found["not_judged"]
