@@ -122,6 +122,22 @@ def test_a_change_is_measured_when_that_is_allowed_and_rolled_back(
 
 
 @only_newest
+def test_a_scan_is_called_right_only_when_no_index_would_beat_it(
+    begun: Program, server: Server
+) -> None:
+    joined = (
+        "SELECT s.kind, sum(r.value) FROM reading r JOIN sensor s USING (sensor_id) "
+        "WHERE s.sensor_id < 200 GROUP BY 1"
+    )
+    (found,) = begun.json("diagnose", joined)["symptoms"]
+    assert found["name"] == "full-scan-avoidable" and not found["harmless"]
+    assert "reading (sensor_id)" in found["cause"]["detail"]
+    assert found["evidence"]["cost_predicted"] < 0.5 * found["evidence"]["cost_now"]
+    (right,) = begun.json("diagnose", "SELECT sum(length(message)) FROM alert")["symptoms"]
+    assert right["name"] == "scan-is-right"
+
+
+@only_newest
 def test_what_a_delete_sets_going_is_told_before_it_is_run(begun: Program, server: Server) -> None:
     found = begun.json("diagnose", "DELETE FROM keeper WHERE keeper_id = 7")["symptoms"]
     told = {s["evidence"]["constraint"] for s in found if s["name"] == "foreign-key-without-index"}

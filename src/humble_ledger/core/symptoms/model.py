@@ -52,6 +52,7 @@ class Symptom:
 _CURED_BY_INDEX = frozenset(
     (
         "selective-full-scan",
+        "full-scan-avoidable",
         "sort-spills",
         "subquery-per-row",
         "leading-column-missing",

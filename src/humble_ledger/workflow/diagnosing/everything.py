@@ -7,9 +7,11 @@ from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
+from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.errors import HumbleError, TargetUnreachable
 from humble_ledger.workflow.diagnosing.plans import judge, plan_to_judge
+from humble_ledger.workflow.diagnosing.right_scans import held_against_planner
 from humble_ledger.workflow.diagnosing.runs import symptoms_of_runs, symptoms_of_workload
 from humble_ledger.workflow.diagnosing.schema import symptoms_of_schema
 from humble_ledger.workflow.progress import Progress
@@ -39,7 +41,7 @@ def diagnose(
     for what in whats or captured_queries(workspace):
         progress(f"diagnosing {what}")
         try:
-            found.append(_diagnose(workspace, what, measure, allow_writes))
+            found.append(_diagnose(workspace, what, measure, allow_writes, progress))
         except TargetUnreachable:
             raise
         except HumbleError as error:
@@ -67,10 +69,16 @@ def diagnose_schema(workspace: Workspace) -> Diagnoses:
     return Diagnoses((), schema=tuple(symptoms_of_schema(workspace)))
 
 
-def _diagnose(workspace: Workspace, what: str, measure: bool, allow_writes: bool) -> Diagnosis:
+def _diagnose(
+    workspace: Workspace, what: str, measure: bool, allow_writes: bool, progress: Progress
+) -> Diagnosis:
     subject = subject_of(workspace, what)
     entry = plan_to_judge(workspace, subject, measure=measure, allow_writes=allow_writes)
-    symptoms, diagnosis = judge(workspace, entry)
+
+    def check(case: Case, found: list[Symptom]) -> list[Symptom]:
+        return held_against_planner(workspace, subject, entry, case, found, progress)
+
+    symptoms, diagnosis = judge(workspace, entry, check)
     diagnosis = replace(diagnosis, what=what)
     if entry.origin == SAVED:
         return replace(diagnosis, symptoms=tuple(_unkept(entry, each) for each in symptoms))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.results.diagnoses import Diagnosis
 from humble_ledger.core.schema.facts import ServerFacts
@@ -16,6 +18,7 @@ from humble_ledger.workflow.reading.subjects import Subject
 from humble_ledger.workflow.reading.surroundings import surroundings_of
 from humble_ledger.workflow.workspace import Workspace
 
+Check = Callable[[Case, list[Symptom]], list[Symptom]]
 WITHOUT_SERVER = (
     "read from a file: its tables' sizes, indexes and statistics are not known here, so causes "
     "that rest on them are missing"
@@ -51,13 +54,18 @@ def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner 
     return Case.of(entry.plan, around.server, around.tables, costs, planner), planner
 
 
-def judge(workspace: Workspace, entry: PlanEntry) -> tuple[list[Symptom], Diagnosis]:
+def judge(
+    workspace: Workspace, entry: PlanEntry, check: Check = lambda _, found: found
+) -> tuple[list[Symptom], Diagnosis]:
     """What the rules find in a plan; the diagnosis is still without entries.
 
-    A saved plan is judged by itself: no server is asked, as it may be of any.
+    A saved plan is judged by itself: no server is asked, as it may be of any. ``check`` has the
+    last word on what was found with a server.
     """
     case, planner = case_of(workspace, entry)
     found = find_symptoms(case)
+    if planner is not None:
+        found = check(case, found)
     hint = "" if entry.origin == SAVED else "; --measure runs it"
     unknown = "" if entry.plan.measured else WITHOUT_TIMES + hint
     if planner is None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.model import Prediction, Remedy
@@ -18,14 +18,14 @@ from humble_ledger.core.remedies.statistics import statistics_remedies
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.errors import RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
+from humble_ledger.workflow.reading.abilities import abilities
 from humble_ledger.workflow.reading.plans import SAVED
-from humble_ledger.workflow.reading.subjects import Subject, subject_of
+from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
 PLANNER = "planner"
@@ -99,23 +99,11 @@ def study(workspace: Workspace, what: str) -> Studied:
         entry,
         case.tables,
         tuple(accesses(entry.plan, case.tables)),
-        tuple(candidates(entry.plan, case.tables, _means(workspace, subject, entry))),
+        tuple(candidates(entry.plan, case.tables, abilities(workspace, subject, entry))),
         tuple(others),
         runs[0].usage.total_ms if runs else 0.0,
         runs[0].usage.calls if runs else 0,
     )
-
-
-def _means(workspace: Workspace, subject: Subject, entry: PlanEntry) -> IndexAbilities:
-    """What the server allows, and which constants the application never changes."""
-    session = workspace.session
-    given_as_text = subject.query is None and subject.plan is None
-    if given_as_text or entry.query is None:
-        constants = Constants.of_text(entry.statement)
-    else:
-        runs = workspace.ledger.queries.runs(entry.query)
-        constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
-    return IndexAbilities(constants.always, session.is_immutable, session.operator_classes())
 
 
 def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy:

@@ -114,6 +114,23 @@ class PlannedPredictor:
         self.planner.forget(first | second)
         return [c for c in wide if c.design in used]
 
+    def with_all_of(
+        self, asked: Asked, some: Sequence[Candidate]
+    ) -> tuple[float | None, list[IndexDesign]]:
+        """The cost if all of these were there, and which the planner would take.
+
+        None where it cannot be asked, or plans the statement as it is otherwise than the target.
+        """
+        now = self._plan(asked.statement, {})
+        if now is None or not nearly_same(now.cost_total or 0.0, asked.plan.cost_total or 0.0):
+            return None, []
+        shapes = {c.design: self._rough(c) for c in some}
+        found = self.planner.plan(asked.statement, shapes)
+        names = self.planner.names(shapes)
+        used = {names[n.index] for n in found.nodes() if n.index in names} if found else set()
+        self.planner.forget(shapes)
+        return (found.cost_total if found else None), sorted(used, key=lambda d: d.words)
+
     def _rough(self, candidate: Candidate) -> IndexShape:
         table, design = candidate.access.table, candidate.design
         return self.costs.sizes.in_order(

@@ -138,8 +138,8 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             cause=Cause(
                 "late-aggregation",
                 f"only {told} is summed up, and all keys are of {', '.join(sorted(small_names))}: "
-                "grouped by the join's column first, the join would handle "
-                f"about {groups:,.0f} rows",
+                "grouped by the join's column first, the join would handle one row for each value "
+                "of it",
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -28,6 +28,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import (
 )
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
+RIGHT = "scan-is-right"
 FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
@@ -186,7 +187,7 @@ def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
             f"against {scan.scan_cost:,.0f} (predicted), and wins only below {percent(even)}"
         )
     return Symptom(
-        name="scan-is-right",
+        name=RIGHT,
         node=scan.node.no,
         step=scan.node.name,
         summary=f"the full scan of {table.name} is the right choice",

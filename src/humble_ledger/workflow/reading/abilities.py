@@ -1,0 +1,21 @@
+"""What candidate indexes may be: by the server, and by what the application never changes."""
+
+from __future__ import annotations
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.remedies.candidates.model import IndexAbilities
+from humble_ledger.core.statements.constants import Constants
+from humble_ledger.workflow.reading.subjects import Subject
+from humble_ledger.workflow.workspace import Workspace
+
+
+def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> IndexAbilities:
+    """What the server allows, and which constants the application never changes."""
+    session = workspace.session
+    given_as_text = subject.query is None and subject.plan is None
+    if given_as_text or entry.query is None:
+        constants = Constants.of_text(entry.statement)
+    else:
+        runs = workspace.ledger.queries.runs(entry.query)
+        constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
+    return IndexAbilities(constants.always, session.is_immutable, session.operator_classes())
