@@ -154,6 +154,7 @@ def test_a_settled_change_is_made_for_good_and_checked(begun: Program, server: S
     assert "--on-production" in begun.fails(2, "settle", trial, "keep", "--on-production")
     begun.fails(2, "settle", trial, "drop", "--apply")
     begun.ok("settle", trial, "keep")
+    assert "settled already" in begun.fails(2, "settle", trial, "keep", "--reason", "again")
     done = begun.run("audit", "--json")
     assert done.code == 1 and "1 of 1 promises do not hold" in done.err
     (promise,) = done.json["promises"]

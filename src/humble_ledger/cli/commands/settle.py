@@ -53,7 +53,7 @@ def settle(
                 applied = apply_settled(
                     workspace, trial, on_production=on_production, progress=progress
                 )
-        settled = decide(workspace, trial, decision, reason)
+        settled = decide(workspace, trial, decision, reason, applied=apply)
     output.give(
         json,
         lambda: settlement_document(settled.entry, applied),

@@ -29,12 +29,17 @@ class Settled:
     trial: TrialEntry
 
 
-def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") -> Settled:
+def settle(
+    workspace: Workspace, trial: str, decision: str, reason: str = "", *, applied: bool = False
+) -> Settled:
     """Record the decision on a trial; "keep" writes the migration forwards and backwards.
 
+    What was settled so before stays as it is: with ``applied``, that it was now made for good is
+    all that is new, and there is one pair of migrations.
+
     Raises:
-        WrongUsage: the decision is neither keep nor drop, the trial was not finished, or it
-            speaks against keeping and no reason was given.
+        WrongUsage: the decision is neither keep nor drop, the trial was not finished or is settled
+            so already, or it speaks against keeping and no reason was given.
     """
     if decision not in DECISIONS:
         raise WrongUsage(
@@ -46,6 +51,11 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
             f"{trial} has no result ({entry.status}), so there is nothing to settle.",
             "Try again:  humble trial …",
         )
+    before = next(iter(workspace.ledger.trials.settlements(trial)), None)
+    if before is not None and before.decision == decision:
+        if applied:
+            return Settled(before, entry)
+        raise _settled_already(before)
     remedies = [workspace.ledger.remedies.get(id_) for id_ in entry.trial.remedies]
     masked = [each.id for each in remedies if lacks_literals(each.remedy)]
     if decision == "keep" and masked:
@@ -69,6 +79,20 @@ def settle(workspace: Workspace, trial: str, decision: str, reason: str = "") ->
     )
     workspace.ledger.trials.settle(entry, settled)
     return Settled(settled, entry)
+
+
+def _settled_already(before: SettlementEntry) -> WrongUsage:
+    keeps = before.decision == "keep"
+    files = f", in {' and '.join(before.files)}" if before.files else ""
+    other = "drop" if keeps else "keep"
+    apply = (
+        f"To make it for good:  humble settle {before.trial} keep --apply ; to" if keeps else "To"
+    )
+    return WrongUsage(
+        f"{before.trial} is settled already: {before.decision} ({before.reason}), on "
+        f"{before.at[:10]}{files}.",
+        f"{apply} decide otherwise:  humble settle {before.trial} {other}",
+    )
 
 
 def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
