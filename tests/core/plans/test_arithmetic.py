@@ -93,6 +93,19 @@ def test_a_value_that_workers_need_is_waited_for_by_the_step_that_gathers() -> N
     assert [figures[n].self_ms for n in (1, 2, 3, 4)] == pytest.approx([1.0, 100.0, 23.0, 94.0])
 
 
+def test_a_sub_query_that_a_scan_tests_rows_by_is_expected_once_for_each_row_read() -> None:
+    """60,000 rows are read at a cost of 2,000, each for 1,291; 300 are left."""
+    called = step(
+        "Aggregate", cost=1291, rows=1, Subplan_Name="SubPlan 1", Parent_Relationship="SubPlan"
+    )
+    test = "(r.given_on = (SubPlan 1))"
+    scan = step("Seq Scan", called, cost=2000 + 60_000 * 1291, rows=300, Filter=test)
+    owns = own_cost_of_steps(plan_of(scan))
+    assert owns[2] > 0.99 * (owns[1] + owns[2])
+    hashed = step("Seq Scan", called, cost=3291, rows=300, Filter=test.replace("Sub", "hashed Sub"))
+    assert own_cost_of_steps(plan_of(hashed)) == pytest.approx({1: 2000.0, 2: 1291.0})
+
+
 def test_workers_that_outlast_their_gathering_do_not_make_a_plan_longer() -> None:
     """A limit had its rows; the workers went on for a while."""
     sort = step("Sort", step("Seq Scan", ms=60.0, loops=3), ms=66.0, loops=3)

@@ -201,8 +201,11 @@ def _gathered(top: Node) -> dict[int, Node]:
 
 def _mentions(node: Node, mark: str) -> bool:
     texts = [*node.conditions.all(), *node.sort_keys, *node.group_keys, *node.output]
-    pattern = re.compile(re.escape(mark) + r"(?!\d)")
-    return any(pattern.search(text) for text in texts)
+    return any(_mentions_in(text, mark) for text in texts)
+
+
+def _mentions_in(text: str, mark: str) -> bool:
+    return re.search(re.escape(mark) + r"(?!\d)", text) is not None
 
 
 def _own_pages(plan: Plan) -> dict[int, Pages | None]:
@@ -238,13 +241,33 @@ def _wish(parent: Node, child: Node, budget: float) -> float:
 
 def _expected_loops(parent: Node, child: Node) -> float:
     if child.role is Role.SUBPLAN:
-        rows = parent.rows_expected or 1.0
-        if parent.children and parent.children[0] is not child:
-            rows = max(rows, parent.children[0].rows_expected or 1.0)
-        return max(rows, 1.0)
+        return expected_calls(parent, child)
     if parent.operation is not Operation.NESTED_LOOP or child.role is not Role.INNER:
         return 1.0
     if child.operation is Operation.MATERIALIZE:
         return 1.0  # read again from memory: that small cost stays with the join
     outer = next((c for c in parent.children if c.role is Role.OUTER), None)
     return max(outer.rows_expected or 1.0, 1.0) if outer else 1.0
+
+
+def expected_calls(parent: Node, child: Node) -> float:
+    """How often the planner expects a step to call a sub-plan of its own.
+
+    One that a scan tests its rows by is called for each row that is read, and the plan shows only
+    how many are left; so it is told from the scan's cost, which next to nothing else adds to.
+    """
+    texts = (*parent.conditions.all(), *parent.output)
+    if any(f"hashed {child.subplan_name}" in text for text in texts):
+        return 1.0
+    inputs = [c for c in parent.children if c.role not in (*_CHARGED_ELSEWHERE, Role.SUBPLAN)]
+    kept = parent.rows_expected or 1.0
+    testing = [
+        c
+        for c in parent.children
+        if c.role is Role.SUBPLAN
+        and any(_mentions_in(text, f"({c.subplan_name})") for text in parent.conditions.filter)
+    ]
+    if not inputs and child in testing and parent.cost is not None:
+        each = sum(c.cost.total for c in testing if c.cost is not None)
+        return max(kept, parent.cost.total / each if each > 0 else 1.0)
+    return max(kept, *(c.rows_expected or 1.0 for c in inputs), 1.0)

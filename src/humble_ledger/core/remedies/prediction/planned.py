@@ -24,6 +24,7 @@ from humble_ledger.core.remedies.prediction.contract import (
     WhatIfPlanner,
 )
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.kinds import Statement
 
 WAY = "planner"
@@ -133,6 +134,8 @@ class PlannedPredictor:
 
     def _rough(self, candidate: Candidate) -> IndexShape:
         table, design = candidate.access.table, candidate.design
+        if design.method != IndexMethod.SORTED or not all(k.column for k in design.keys):
+            return self.shape(design, table)
         return self.costs.sizes.in_order(
             table,
             [table.columns[key.column] for key in design.keys],

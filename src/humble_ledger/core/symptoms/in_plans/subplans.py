@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.plans.arithmetic import expected_calls
 from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.saying import MIB
@@ -80,9 +81,7 @@ def _read_again(case: Case, child: Node) -> Cause:
 def _runs(parent: Node, child: Node) -> float:
     if child.loops is not None:
         return child.loops
-    rows = parent.rows_expected or 1.0
-    below = [c.rows_expected or 1.0 for c in parent.children if c.role is Role.OUTER]
-    return max([rows, *below])
+    return expected_calls(parent, child)
 
 
 def _each_time(child: Node) -> str:
