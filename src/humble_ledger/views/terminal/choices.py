@@ -214,7 +214,7 @@ def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         else ""
     )
     return Text(
-        f'{found}{least} {pays}. "adds" is what would be lost without that one index, if '
-        f"{follows}. Of the costs {by}.{asked} Nothing was built.",
+        f'{found}{least}\n{pays}. "adds" is what would be lost without that one index, if '
+        f"{follows}.\nOf the costs {by}.{asked} Nothing was built.",
         style="bright_black",
     )
