@@ -139,6 +139,32 @@ def test_a_flip_that_growth_predicts_is_where_the_grown_table_flips(
 
 
 @only_newest
+def test_growth_tells_from_which_size_on_a_proposed_index_pays(
+    begun: Program, server: Server
+) -> None:
+    text = "SELECT note FROM minute WHERE kind = 7"
+    fill = "INSERT INTO minute SELECT n % 500, repeat('x', 80) FROM generate_series(1, {}) n"
+    server.do("CREATE TABLE minute (kind integer, note text)")
+    try:
+        server.do(fill.format(50_000))
+        server.do("VACUUM ANALYZE minute")
+        proposed = begun.json("propose", text)["remedies"][0]
+        (query,) = {q["id"] for q in proposed["queries"]}
+        server.do("TRUNCATE minute")
+        server.do(fill.format(20))
+        server.do("VACUUM ANALYZE minute")
+        (grown,) = begun.json("grow", "minute=5000x", "--query", query)["queries"]
+        worth = next(w for w in grown["indexes"] if w["remedy"] == proposed["id"])
+        assert not worth["pays_now"] and worth["gain_then"] > 5
+        (turn,) = worth["turns"]
+        assert 1 < turn < 5000
+        told = begun.ok("grow", "minute=5000x", "--query", query).out
+        assert "cheaper now" in told and "from " in told
+    finally:
+        server.do("DROP TABLE minute")
+
+
+@only_newest
 def test_growth_tells_what_it_cannot_do(begun: Program, server: Server) -> None:
     assert "above 1" in begun.fails(2, "grow", "reading=0.5x")
     assert "not a growth" in begun.fails(2, "grow", "reading")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Plan
 
+PAYS = 1.25  # times cheaper by an index, or it is not worth proposing
 LINEAR = 1.1  # the power of the growth up to which a cost grows with the rows
 
 
@@ -39,13 +40,37 @@ class Flip:
 
 
 @dataclass(frozen=True, slots=True)
+class Worth:
+    """What a proposed index does for a query: times cheaper now, and at the last size.
+
+    ``turns`` are the factors at which it begins to pay, or ceases to, in order; whether it pays at
+    first follows from ``gain_now``.
+    """
+
+    remedy: str
+    index: str
+    gain_now: float
+    gain_then: float
+    turns: tuple[float, ...] = ()
+
+    @property
+    def pays_now(self) -> bool:
+        """Whether it is worth having at the present size."""
+        return self.gain_now >= PAYS
+
+
+@dataclass(frozen=True, slots=True)
 class GrownQuery:
-    """One query from the present size to the last, with the flips in between."""
+    """One query from the present size to the last, with the flips in between.
+
+    ``worths`` tells of the indexes that were proposed for it.
+    """
 
     query: str
     statement: str
     sizes: tuple[Size, ...]
     flips: tuple[Flip, ...]
+    worths: tuple[Worth, ...] = ()
 
     @property
     def power(self) -> float:

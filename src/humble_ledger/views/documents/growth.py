@@ -26,6 +26,17 @@ class FlipRow(Struct, frozen=True):
     plan_after: str
 
 
+class WorthRow(Struct, frozen=True):
+    """A proposed index: times cheaper now and at the last size, and where that turns to paying."""
+
+    remedy: str
+    index: str
+    gain_now: float
+    gain_then: float
+    pays_now: bool
+    turns: list[float]
+
+
 class GrownQueryRow(Struct, frozen=True):
     """One query; ``power`` 1 grows in step with the rows."""
 
@@ -34,6 +45,7 @@ class GrownQueryRow(Struct, frozen=True):
     worse_than_linear: bool
     sizes: list[SizeRow]
     flips: list[FlipRow]
+    indexes: list[WorthRow] = []
 
 
 class GrowthDocument(Struct, frozen=True):
@@ -65,6 +77,13 @@ def growth_document(found: Growth) -> GrowthDocument:
                         said(f.first.plan),
                     )
                     for f in q.flips
+                ],
+                [
+                    WorthRow(
+                        w.remedy, w.index, round(w.gain_now, 3), round(w.gain_then, 3),
+                        w.pays_now, [round(turn, 4) for turn in w.turns],
+                    )
+                    for w in q.worths
                 ],
             )
             for q in found.queries

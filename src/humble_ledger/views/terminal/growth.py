@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.results.growth import GrownQuery, Growth
+from humble_ledger.core.results.growth import PAYS, GrownQuery, Growth, Worth
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
@@ -26,6 +26,8 @@ def growth_view(found: Growth, numbers: Numbers) -> RenderableType:
         parts.append(_table(found, numbers))
         if any(query.flips for query in found.queries):
             parts += [Text(""), _flips(found, numbers)]
+        if any(query.worths for query in found.queries):
+            parts += [Text(""), _worths(found, numbers)]
     parts += [Text(f"{query} could not be planned: {why}") for query, why in found.left_out]
     parts += [Text(""), Text(_note(found, numbers), style="bright_black")]
     return Group(*parts)
@@ -66,12 +68,40 @@ def _flips(found: Growth, numbers: Numbers) -> RenderableType:
     return table
 
 
+def _worths(found: Growth, numbers: Numbers) -> RenderableType:
+    most = numbers.figure(max(times for _, times in found.tables))
+    table = plain_table(
+        ("query", "fixed"), ("id", "fixed"), ("index", "left"), ("cheaper now", "right"),
+        (f"at {most}×", "right"), ("pays", "left"),
+    )  # fmt: skip
+    for query in _in_order(found):
+        for each in query.worths:
+            table.add_row(
+                query.query, each.remedy, Text(each.index), numbers.times(each.gain_now),
+                numbers.times(each.gain_then), _pays(each, numbers),
+            )  # fmt: skip
+    return table
+
+
+def _pays(worth: Worth, numbers: Numbers) -> str:
+    """From which size to which an index pays: "always", "from 12.0×", "up to 40.0×"."""
+    if not worth.turns:
+        return "always" if worth.pays_now else "never"
+    pays, parts = worth.pays_now, []
+    for turn in worth.turns:
+        parts.append(f"{'up to' if pays else 'from'} {numbers.figure(turn)}×")
+        pays = not pays
+    return ", ".join(parts)
+
+
 def _note(found: Growth, numbers: Numbers) -> str:
     note = (
         'A "power" of 1 grows in step with the rows, 0 not at all; bold grows faster. '
         "Costs are estimates of the planner, on a copy of the target without rows, for more rows "
         f"of the same kind: {numbers.count(found.asked, 'plans')} asked."
     )
+    if any(query.worths for query in found.queries):
+        note += f" An index pays when it makes the query {numbers.figure(PAYS)}× cheaper."
     if found.unaffected:
         count = len(found.unaffected)
         note += f" {count} {'query reads' if count == 1 else 'queries read'} none of these tables."

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.results.growth import Flip, GrownQuery, Growth, Size
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.results.growth import PAYS, Flip, GrownQuery, Growth, Size, Worth
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -20,6 +23,7 @@ from humble_ledger.workflow.supposing.suppose import growth_of, statement_of
 from humble_ledger.workflow.workspace import Workspace
 
 STEPS = 8
+MOST_INDEXES = 4  # of those that were proposed for a query
 NEAR_ENOUGH = 1.05  # a flip is sought until the two sizes around it differ by no more
 
 
@@ -31,6 +35,8 @@ class _Sizes:
     targets: Mapping[TableName, float]
     statement: Statement
     known: dict[float, Plan] = field(default_factory=dict)
+    indexes: Sequence[tuple[str, IndexDesign, IndexShape]] = ()
+    gains: dict[tuple[str, float], float] = field(default_factory=dict)
 
     @property
     def most(self) -> float:
@@ -40,10 +46,33 @@ class _Sizes:
     def at(self, place: float) -> Size:
         """A size between now (0) and the last (1), on a scale of ratios."""
         if place not in self.known:
-            rows = {table: factor**place for table, factor in self.targets.items()}
-            grown = {table: factor for table, factor in rows.items() if factor != 1.0}
-            self.known[place] = self.hollow.explain(self.statement, {}, rows=grown).plan
+            self.known[place] = self.hollow.explain(self.statement, {}, rows=self._rows(place)).plan
+            # What else is asked at this size is asked now: changing sizes takes longest.
+            for remedy, _, _ in self.indexes:
+                self.gain(remedy, place)
         return Size(self.most**place, self.known[place])
+
+    def follow(self, index: tuple[str, IndexDesign, IndexShape]) -> None:
+        """Ask about an index, too, from now on; one that cannot be built here is passed over."""
+        before = self.indexes
+        self.indexes = [*before, index]
+        try:
+            self.gain(index[0], 0.0)
+        except HumbleError:
+            self.indexes = before
+
+    def gain(self, remedy: str, place: float) -> float:
+        """How many times cheaper the query is with an index, at a size."""
+        if (remedy, place) not in self.gains:
+            design, shape = next((d, s) for name, d, s in self.indexes if name == remedy)
+            there = self.hollow.explain(self.statement, {design: shape}, rows=self._rows(place))
+            without = self.at(place).cost
+            self.gains[remedy, place] = without / max(there.plan.cost_total or 0.0, 0.01)
+        return self.gains[remedy, place]
+
+    def _rows(self, place: float) -> dict[TableName, float]:
+        rows = {table: factor**place for table, factor in self.targets.items()}
+        return {table: factor for table, factor in rows.items() if factor != 1.0}
 
 
 def grow(
@@ -77,6 +106,9 @@ def grow(
             left_out.append((what, str(error)))
             continue
         if _touched(workspace, reads, targets):
+            if subject.query is not None:
+                for index in _proposed(workspace, subject.query):
+                    found.follow(index)
             sizes.append((subject.query or what, found))
         else:
             unaffected.append(what)
@@ -89,8 +121,9 @@ def grow(
     for query, each in sizes:
         progress(f"seeking where the plan of {query} flips")
         flips = _flips(each)
+        worths = _worths(each)
         points = tuple(each.at(place) for place in sorted(each.known))
-        queries.append(GrownQuery(query, each.statement.sql, points, tuple(flips)))
+        queries.append(GrownQuery(query, each.statement.sql, points, tuple(flips), worths))
     return Growth(
         tuple((str(table), factor) for table, factor in targets.items()),
         tuple(queries), tuple(unaffected), tuple(left_out), tuple(hollow.notes),
@@ -106,6 +139,40 @@ def _touched(
         return True
     names = {table.name for table in targets}
     return any(facts.partition_of in names for facts in workspace.session.tables(reads).values())
+
+
+def _proposed(workspace: Workspace, query: str) -> list[tuple[str, IndexDesign, IndexShape]]:
+    """The indexes in the ledger for a query that can still be built, each with its size of now."""
+    session = workspace.session
+    formula, found = FormulaPredictor(session.costs, session), []
+    for entry in workspace.ledger.remedies.indexes_for(query)[:MOST_INDEXES]:
+        design = entry.remedy.index
+        table = session.tables([design.table]).get(design.table) if design is not None else None
+        if design is not None and table is not None:
+            found.append((entry.id, design, formula.shape(design, table)))
+    return found
+
+
+def _worths(sizes: _Sizes) -> tuple[Worth, ...]:
+    """From which size on each index pays, found by halving, and until when."""
+    found = []
+    for remedy, design, _ in sizes.indexes:
+        turns = []
+        for step in range(STEPS):
+            low, high = step / STEPS, (step + 1) / STEPS
+            if (sizes.gain(remedy, low) >= PAYS) == (sizes.gain(remedy, high) >= PAYS):
+                continue
+            at_first = sizes.gain(remedy, low) >= PAYS
+            while sizes.most ** (high - low) > NEAR_ENOUGH:
+                middle = (low + high) / 2
+                if (sizes.gain(remedy, middle) >= PAYS) == at_first:
+                    low = middle
+                else:
+                    high = middle
+            turns.append(sizes.most**high)
+        now, then = sizes.gain(remedy, 0.0), sizes.gain(remedy, 1.0)
+        found.append(Worth(remedy, design.words, now, then, tuple(turns)))
+    return tuple(found)
 
 
 def _flips(sizes: _Sizes) -> list[Flip]:
