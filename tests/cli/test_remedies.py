@@ -39,9 +39,11 @@ def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
     before = server.fetch(CATALOGUE)
     with as_printed(server) as connection:
         for remedy in remedies:
-            if remedy["apply"] == ["ANALYZE reading;"]:
-                continue  # other tests need these statistics to stay as old as they are
-            for statement in remedy["apply"]:
+            # Other tests need these statistics to stay as old as they are.
+            applied = [text for text in remedy["apply"] if text != "ANALYZE reading;"]
+            if not applied:
+                continue
+            for statement in applied:
                 # A page is asked for with the values of the row before it.
                 waits = "PREPARE as_printed AS " if remedy["values_from"] else ""
                 connection.execute(f"{waits}{statement}".encode())
@@ -49,7 +51,8 @@ def test_every_remedy_runs_as_printed_and_its_way_back_undoes_it(
             if remedy["revert"] and remedy["type"] not in ("setting", "rewrite"):
                 assert changed != before, remedy["summary"]
             for statement in remedy["revert"]:
-                connection.execute(statement.encode())
+                if statement != "ANALYZE reading;":
+                    connection.execute(statement.encode())
             assert connection.execute(CATALOGUE.encode()).fetchall() == before, remedy["summary"]
 
 

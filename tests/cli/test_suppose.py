@@ -165,6 +165,32 @@ def test_growth_tells_from_which_size_on_a_proposed_index_pays(
 
 
 @only_newest
+def test_a_longer_history_leaves_the_last_day_as_it_is(begun: Program, server: Server) -> None:
+    text = "SELECT * FROM past WHERE at > '2026-03-01 00:00' ORDER BY at"
+    fill = (
+        "INSERT INTO past SELECT '2026-03-02'::timestamp - n * interval '1 minute', "
+        "repeat('x', 60) FROM generate_series(1, {}) n ORDER BY n DESC"
+    )
+    server.do("CREATE TABLE past (at timestamp, note text)")
+    try:
+        server.do(fill.format(20_000))
+        server.do("CREATE INDEX past_at ON past (at)")
+        server.do("VACUUM ANALYZE past")
+        grow = ("grow", "past=8x", "--query", text)
+        alike, older = (
+            begun.json(*grow, *flag)["queries"][0]["sizes"][-1]["cost"]
+            for flag in ((), ("--longer-history",))
+        )
+        server.do("TRUNCATE past")
+        server.do(fill.format(160_000))
+        server.do("VACUUM ANALYZE past")
+        real = begun.json("plan", text)["cost_total"]
+        assert older == pytest.approx(real, rel=0.2) and alike > 3 * real
+    finally:
+        server.do("DROP TABLE past")
+
+
+@only_newest
 def test_growth_tells_what_it_cannot_do(begun: Program, server: Server) -> None:
     assert "above 1" in begun.fails(2, "grow", "reading=0.5x")
     assert "not a growth" in begun.fails(2, "grow", "reading")

@@ -90,7 +90,9 @@ def test_a_trial_gives_way_to_a_writer_who_waits_for_it(begun: Program, server: 
         query = "SELECT count(*), max(message) FROM alert WHERE kind <> cause"
         trial = begun.json("trial", query, *INDEX, "--pairs", "120", "--effect", "0.1")
         assert written() > 20
-    assert trial["way"] == "online-index" and "had waited" in trial["why_this_way"]
+    # Which of the two comes first is a matter of moments: the waiting, or the rows it changed.
+    assert trial["way"] == "online-index"
+    assert any(why in trial["why_this_way"] for why in ("had waited", "older transactions"))
     assert trial["queries"][0]["ratio"]["pairs"] >= 60 and trial["left_behind"] == []
     assert server.fetch(LEFT)[0][:3] == before[0][:3]
 

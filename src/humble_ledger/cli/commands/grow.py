@@ -24,6 +24,14 @@ def grow(
         list[str] | None,
         typer.Option("--query", help="Only this query, or SQL; repeatable.", metavar="WHAT"),
     ] = None,
+    longer_history: Annotated[
+        bool,
+        typer.Option(
+            "--longer-history",
+            help="The rows that are added are older ones: times and numbers that advance with the "
+            "rows reach further back.",
+        ),
+    ] = False,
     to: Annotated[
         Path | None,
         typer.Option("--to", help="Draw cost against size into this file (.svg, .png, .pdf)."),
@@ -46,7 +54,7 @@ def grow(
         workspace_for(target, may_call=allow_side_effects) as workspace,
         output.progress() as progress,
     ):
-        found = study(workspace, tables, query or (), progress)
+        found = study(workspace, tables, query or (), progress, longer_history=longer_history)
     if to is not None:
         from humble_ledger.cli.drawing import drawn  # noqa: PLC0415
         from humble_ledger.views.figures.growth_figure import draw_growth  # noqa: PLC0415

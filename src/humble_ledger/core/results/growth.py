@@ -91,7 +91,8 @@ class Growth:
     """Tables grown step by step, and what becomes of each query.
 
     ``tables`` are those that grow, each with the factor it reaches; the steps of a query are told
-    by the largest of these. ``unaffected`` queries read none of them.
+    by the largest of these. With ``longer_history`` the rows that are added are older ones.
+    ``unaffected`` queries read none of them.
     """
 
     tables: tuple[tuple[str, float], ...]
@@ -100,3 +101,4 @@ class Growth:
     left_out: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
     asked: int = 0
+    longer_history: bool = False

@@ -34,11 +34,14 @@ class Hollow(Protocol):
         *,
         without: Collection[TableName] = (),
         rows: Mapping[TableName, float] = ...,
+        longer_history: bool = False,
     ) -> PlanDocument:
         """The plan of a statement if these indexes were there, each of a size.
 
         ``without`` names indexes of the target (schema, name) that are supposed to be gone,
-        ``rows`` how many times as many rows tables have, of the same kind as those that are there.
+        ``rows`` how many times as many rows tables have, of the same kind as those that are there;
+        with ``longer_history`` they are older ones, so that columns which advance with the rows
+        reach further back.
 
         Raises:
             HumbleError: an index cannot be built so, or the statement cannot be planned here.

@@ -57,6 +57,7 @@ class GrowthDocument(Struct, frozen=True):
     left_out: list[tuple[str, str]]
     cautions: list[str]
     plans_asked: int
+    longer_history: bool = False
     kind: Literal["growth"] = "growth"
     version: Literal[1] = 1
 
@@ -92,4 +93,5 @@ def growth_document(found: Growth) -> GrowthDocument:
         list(found.left_out),
         list(found.notes),
         found.asked,
+        found.longer_history,
     )  # fmt: skip

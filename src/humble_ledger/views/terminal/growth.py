@@ -95,10 +95,11 @@ def _pays(worth: Worth, numbers: Numbers) -> str:
 
 
 def _note(found: Growth, numbers: Numbers) -> str:
+    added = "older rows" if found.longer_history else "more rows of the same kind"
     note = (
         'A "power" of 1 grows in step with the rows, 0 not at all; bold grows faster. '
-        "Costs are estimates of the planner, on a copy of the target without rows, for more rows "
-        f"of the same kind: {numbers.count(found.asked, 'plans')} asked."
+        "Costs are estimates of the planner, on a copy of the target without rows, for "
+        f"{added}: {numbers.count(found.asked, 'plans')} asked."
     )
     if any(query.worths for query in found.queries):
         note += f" An index pays when it makes the query {numbers.figure(PAYS)}× cheaper."

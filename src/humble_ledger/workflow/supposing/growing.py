@@ -34,6 +34,7 @@ class _Sizes:
     hollow: Hollow
     targets: Mapping[TableName, float]
     statement: Statement
+    longer: bool = False
     known: dict[float, Plan] = field(default_factory=dict)
     indexes: Sequence[tuple[str, IndexDesign, IndexShape]] = ()
     gains: dict[tuple[str, float], float] = field(default_factory=dict)
@@ -46,7 +47,9 @@ class _Sizes:
     def at(self, place: float) -> Size:
         """A size between now (0) and the last (1), on a scale of ratios."""
         if place not in self.known:
-            self.known[place] = self.hollow.explain(self.statement, {}, rows=self._rows(place)).plan
+            self.known[place] = self.hollow.explain(
+                self.statement, {}, rows=self._rows(place), longer_history=self.longer
+            ).plan
             # What else is asked at this size is asked now: changing sizes takes longest.
             for remedy, _, _ in self.indexes:
                 self.gain(remedy, place)
@@ -65,7 +68,9 @@ class _Sizes:
         """How many times cheaper the query is with an index, at a size."""
         if (remedy, place) not in self.gains:
             design, shape = next((d, s) for name, d, s in self.indexes if name == remedy)
-            there = self.hollow.explain(self.statement, {design: shape}, rows=self._rows(place))
+            there = self.hollow.explain(
+                self.statement, {design: shape}, rows=self._rows(place), longer_history=self.longer
+            )
             without = self.at(place).cost
             self.gains[remedy, place] = without / max(there.plan.cost_total or 0.0, 0.01)
         return self.gains[remedy, place]
@@ -80,8 +85,12 @@ def grow(
     tables: Sequence[str],
     whats: Sequence[str] = (),
     progress: Progress = lambda _: None,
+    *,
+    longer_history: bool = False,
 ) -> Growth:
     """Ask the planner about each query while these tables grow, as in "reading=100x".
+
+    The rows that are added are like those that are there; with ``longer_history`` they are older.
 
     Raises:
         WrongUsage: a growth cannot be read, or is none.
@@ -98,7 +107,7 @@ def grow(
     for what in whats or captured_queries(workspace):
         try:
             subject = subject_of(workspace, what)
-            found = _Sizes(hollow, targets, statement_of(subject, what))
+            found = _Sizes(hollow, targets, statement_of(subject, what), longer_history)
             reads = set(table_names(found.at(0.0).plan))
         except HumbleError as error:
             if len(whats) == 1:
@@ -127,7 +136,7 @@ def grow(
     return Growth(
         tuple((str(table), factor) for table, factor in targets.items()),
         tuple(queries), tuple(unaffected), tuple(left_out), tuple(hollow.notes),
-        hollow.asked - before,
+        hollow.asked - before, longer_history,
     )  # fmt: skip
 
 

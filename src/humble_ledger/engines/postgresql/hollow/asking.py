@@ -20,6 +20,7 @@ from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
+from humble_ledger.engines.postgresql.hollow.history import History
 from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster
@@ -57,6 +58,8 @@ class PostgresHollow:
     _supposed: dict[tuple[IndexDesign, IndexShape], _Supposed] = field(default_factory=dict)
     _hidden: frozenset[TableName] = frozenset()
     _factors: dict[TableName, float] = field(default_factory=dict)
+    _longer: bool = False
+    _stretched: History | None = None
     asked: int = 0
 
     def __post_init__(self) -> None:
@@ -71,6 +74,7 @@ class PostgresHollow:
         *,
         without: Collection[TableName] = (),
         rows: Mapping[TableName, float] = _AS_THEY_ARE,
+        longer_history: bool = False,
     ) -> PlanDocument:
         """The plan if these indexes were there, each of a size; see `engines.contract.Hollow`."""
         with translated():
@@ -79,6 +83,10 @@ class PostgresHollow:
             for table in missing & self._factors.keys():
                 self._grow(table, 1.0)
             wanted = self._suppose(designs)
+            if longer_history != self._longer:
+                self._longer = longer_history
+                for table in list(self._factors):
+                    self._grow(table, 1.0)
             for table in {*rows, *self._factors}:
                 if rows.get(table, 1.0) != self._factors.get(table, 1.0):
                     self._grow(table, rows.get(table, 1.0), rows.keys())
@@ -239,6 +247,9 @@ class PostgresHollow:
             self._factors.get(table, 1.0) / factor,
             together,
         )
+        self._history().stretch(
+            [*heaps, *([root] if root is not None else [])], factor if self._longer else 1.0
+        )
         self._factors[table] = factor
         of = {(heap.schema, heap.name) for heap in heaps}
         for index in self.outline.relations:
@@ -257,6 +268,11 @@ class PostgresHollow:
             self._set_valid(hidden, valid=False)
         if factor == 1.0:
             del self._factors[table]
+
+    def _history(self) -> History:
+        if self._stretched is None:
+            self._stretched = History(self.admin)
+        return self._stretched
 
     def _keep_distinct(
         self, relations: Sequence[Relation], ratio: float, together: Collection[TableName]
