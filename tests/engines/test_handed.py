@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -126,6 +127,49 @@ def test_files_that_are_none(tmp_path: Path) -> None:
     (tmp_path / "bad.dump").write_bytes(b"PGDMP\x00\x01nonsense")
     with pytest.raises(UnreadableInput, match=r"bad\.dump cannot be read"):
         read_handed([tmp_path / "bad.dump"], BINARIES)
+
+
+HOSTILE = """\
+CREATE TABLE public.buoy (id integer NOT NULL, name text);
+COPY (SELECT 1) TO PROGRAM 'touch {marker}';
+COPY public.buoy TO '{marker}';
+SELECT pg_catalog.lo_export(1, '{marker}');
+DO $$ BEGIN PERFORM pg_sleep(100000); END $$;
+SELECT pg_sleep(100000);
+BEGIN;
+SET ROLE humble;
+SET SESSION AUTHORIZATION humble;
+SET statement_timeout = 0;
+CREATE ROLE thief SUPERUSER LOGIN;
+ALTER ROLE hollow SUPERUSER;
+ALTER SYSTEM SET archive_command = 'touch {marker}';
+CREATE FUNCTION public.c() RETURNS integer LANGUAGE c AS '/lib/x86_64-linux-gnu/libc.so.6', 'abort';
+CREATE FUNCTION public.ends(integer) RETURNS integer LANGUAGE plpgsql IMMUTABLE AS
+    $$ BEGIN PERFORM pg_terminate_backend(pg_backend_pid()); RETURN $1; END $$;
+CREATE EXTENSION IF NOT EXISTS dblink WITH SCHEMA public;
+CREATE SERVER away FOREIGN DATA WRAPPER postgres_fdw OPTIONS (host '127.0.0.1');
+\\! touch {marker}
+"""
+
+
+def test_files_full_of_attacks_harm_nothing(humble: Program) -> None:
+    with tempfile.TemporaryDirectory(dir="/var/tmp") as folder:
+        Path(folder).chmod(0o777)  # the server's own user could write there
+        text = HOSTILE.replace("{marker}", f"{folder}/marked")
+        (humble.folder / "bad.sql").write_text(text)
+        made = humble.json("hollow", "build", "--name", "bad", "--from", "bad.sql")
+        told = " ".join(made["notes"])
+        assert "does without this extension" in told and "permission denied" in told
+        humble.ok("init", "hollow:bad")
+        plan = humble.json("plan", "SELECT * FROM buoy WHERE id = 7")
+        assert plan["cost_total"] > 0
+        # One whose index ends every session that builds it is refused in a sentence.
+        worse = ";CREATE INDEX ends ON public.buoy (public.ends(id));"
+        (humble.folder / "worse.sql").write_text(text + worse)
+        done = humble.run("hollow", "build", "--name", "bad", "--from", "worse.sql")
+        assert done.code in (0, 4) and "Traceback" not in done.err, done.err
+        assert list(Path(folder).iterdir()) == []
+    humble.ok("hollow", "drop", "bad")
 
 
 def dump(url: str, to: Path, *options: str) -> str:

@@ -7,7 +7,14 @@ from contextlib import ExitStack
 from pathlib import Path
 
 from humble_ledger.core.statements.masking import masked_error
-from humble_ledger.engines.contract import Capability, Engine, Hollow, Limits, Session
+from humble_ledger.engines.contract import (
+    HOLLOW_SCHEME,
+    Capability,
+    Engine,
+    Hollow,
+    Limits,
+    Session,
+)
 from humble_ledger.engines.registry import engine_for
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 from humble_ledger.ledger.repository import Ledger
@@ -20,7 +27,6 @@ from humble_ledger.workflow.configuration import (
 from humble_ledger.workflow.progress import Progress
 
 TARGET_VARIABLE = "HUMBLE_TARGET"
-HOLLOW = "hollow:"  # followed by the name of a copy that was made from files
 
 
 def _shown(wanted: str) -> str:
@@ -123,7 +129,7 @@ class Workspace:
             )
         if wanted in known:
             return known[wanted]
-        if "://" in wanted or "=" in wanted or wanted.startswith(HOLLOW):
+        if "://" in wanted or "=" in wanted or wanted.startswith(HOLLOW_SCHEME):
             return TargetConfig("", wanted, TargetRole.STAGING)
         names = ", ".join(known) or "none"
         raise WrongUsage(

@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 
-PAYS = 1.25  # times cheaper by an index, or it is not worth proposing
 LINEAR = 1.1  # the power of the growth up to which a cost grows with the rows
 
 
@@ -56,7 +56,7 @@ class Worth:
     @property
     def pays_now(self) -> bool:
         """Whether it is worth having at the present size."""
-        return self.gain_now >= PAYS
+        return self.gain_now >= CLEAR_GAIN
 
 
 @dataclass(frozen=True, slots=True)

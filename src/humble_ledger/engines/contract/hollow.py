@@ -11,6 +11,9 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
 
+# Followed by a name it is the address of a copy that was made from files, and has no server.
+HOLLOW_SCHEME = "hollow:"
+
 
 class Hollow(Protocol):
     """The target's schema, statistics, settings and sizes on a server of ours, and not one row.

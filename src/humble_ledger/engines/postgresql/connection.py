@@ -14,7 +14,7 @@ from psycopg import conninfo
 from psycopg.pq import TransactionStatus
 from psycopg.rows import TupleRow
 
-from humble_ledger.engines.contract import APPLICATION_NAME, Limits
+from humble_ledger.engines.contract import APPLICATION_NAME, HOLLOW_SCHEME, Limits
 from humble_ledger.engines.postgresql.faults import translated, unreachable
 from humble_ledger.engines.postgresql.one_statement import OwnCursor
 from humble_ledger.errors import WrongUsage
@@ -58,7 +58,7 @@ def parse(url: str) -> dict[str, Any]:
     Raises:
         WrongUsage: it is neither.
     """
-    if url.startswith("hollow:"):
+    if url.startswith(HOLLOW_SCHEME):
         raise no_rows(url)
     try:
         parts = dict(conninfo.conninfo_to_dict(url))

@@ -156,25 +156,15 @@ _TERMS = {
 _TRIGRAMS = "gin_trgm_ops"
 
 
-def sample_terms(
-    connection: Connection, table: TableName, key: IndexKey, type_name: str
-) -> tuple[KeySample, float] | None:
-    """Terms that an inverted index would have, and how many a row has; None where not known.
+def terms_of(key: IndexKey, type_name: str) -> str:
+    """The expression that gives the terms which an inverted index keeps of a key, a row each.
 
-    Of JSON these are the values at the ends of its paths, which are somewhat fewer than the pairs
-    of path and value that the index tells apart.
+    "" where they are not known. Of JSON these are the values at the ends of its paths, which are
+    somewhat fewer than the pairs of path and value that the index tells apart.
     """
-    value = _text(connection, key)
+    value = sql.Identifier(key.column).as_string(None) if key.column else key.expression
     if _TRIGRAMS in key.operator_class:
-        terms = f"pg_catalog.unnest(public.show_trgm({value}::pg_catalog.text))"
-    elif type_name.endswith("[]"):
-        terms = f"pg_catalog.unnest({value})"
-    elif type_name in _TERMS:
-        terms = _TERMS[type_name].format(value)
-    else:
-        return None
-    rows = sample_keys(connection, table, (), (), "")
-    found = sample_keys(connection, table, (IndexKey("", terms),), (), "")
-    if rows is None or found is None or not rows.rows_seen or not found.rows_kept:
-        return None
-    return found, found.rows_kept / rows.rows_seen
+        return f"pg_catalog.unnest(show_trgm({value}::pg_catalog.text))"
+    if type_name.endswith("[]"):
+        return f"pg_catalog.unnest({value})"
+    return _TERMS.get(type_name, "").format(value)

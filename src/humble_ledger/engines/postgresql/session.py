@@ -54,7 +54,6 @@ class PostgresSession:
         self.server: ServerFacts = catalogue.server_facts(self._connection)
         self._rows_known: dict[object, float] = {}
         self._samples: dict[object, KeySample | None] = {}
-        self._terms: dict[object, tuple[KeySample, float] | None] = {}
         self._lasting: dict[object, bool] = {}
         self._operator_classes: frozenset[str] | None = None
         self._side_effects = SideEffects(self._connection)
@@ -214,15 +213,13 @@ class PostgresSession:
         self, table: TableName, key: IndexKey, type_name: str
     ) -> tuple[KeySample, float] | None:
         """Terms that an inverted index on a key would have, and how many a row has."""
-        known = (table, key, type_name)
-        if known not in self._terms:
-            try:
-                self._require_harmless(Statement(key.expression), measure=True)
-            except RefusedForSafety:
-                return None
-            with reading(self._connection):
-                self._terms[known] = sampling.sample_terms(self._connection, table, key, type_name)
-        return self._terms[known]
+        terms = sampling.terms_of(key, type_name)
+        # As any other expression they are sampled only when nothing in them may act.
+        found = self.sample_keys(table, (IndexKey("", terms),), (), "") if terms else None
+        rows = self.sample_keys(table, (), (), "") if found is not None else None
+        if found is None or rows is None or not rows.rows_seen or not found.rows_kept:
+            return None
+        return found, found.rows_kept / rows.rows_seen
 
     def is_immutable(self, table: TableName, expression: str) -> bool:
         """Whether an index may rest on this expression; asked once of each."""

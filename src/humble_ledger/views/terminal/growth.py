@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from rich.console import Group, RenderableType
 
-from humble_ledger.core.results.growth import PAYS, GrownQuery, Growth, Worth
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
+from humble_ledger.core.results.growth import GrownQuery, Growth, Worth
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
@@ -102,7 +103,7 @@ def _note(found: Growth, numbers: Numbers) -> str:
         f"{added}: {numbers.count(found.asked, 'plans')} asked."
     )
     if any(query.worths for query in found.queries):
-        note += f" An index pays when it makes the query {numbers.figure(PAYS)}× cheaper."
+        note += f" An index pays when it makes the query {numbers.figure(CLEAR_GAIN)}× cheaper."
     if found.unaffected:
         count = len(found.unaffected)
         note += f" {count} {'query reads' if count == 1 else 'queries read'} none of these tables."

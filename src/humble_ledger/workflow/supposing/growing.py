@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
-from humble_ledger.core.results.growth import PAYS, Flip, GrownQuery, Growth, Size, Worth
+from humble_ledger.core.results.growth import Flip, GrownQuery, Growth, Size, Worth
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -163,40 +164,48 @@ def _proposed(workspace: Workspace, query: str) -> list[tuple[str, IndexDesign, 
 
 
 def _worths(sizes: _Sizes) -> tuple[Worth, ...]:
-    """From which size on each index pays, found by halving, and until when."""
+    """From which size on each index pays, and until when."""
     found = []
     for remedy, design, _ in sizes.indexes:
+
+        def pays(place: float, remedy: str = remedy) -> bool:
+            return sizes.gain(remedy, place) >= CLEAR_GAIN
+
         turns = []
         for step in range(STEPS):
-            low, high = step / STEPS, (step + 1) / STEPS
-            if (sizes.gain(remedy, low) >= PAYS) == (sizes.gain(remedy, high) >= PAYS):
-                continue
-            at_first = sizes.gain(remedy, low) >= PAYS
-            while sizes.most ** (high - low) > NEAR_ENOUGH:
-                middle = (low + high) / 2
-                if (sizes.gain(remedy, middle) >= PAYS) == at_first:
-                    low = middle
-                else:
-                    high = middle
-            turns.append(sizes.most**high)
+            start, end = step / STEPS, (step + 1) / STEPS
+            if pays(start) != pays(end):
+                at_first = pays(start)
+                _, turn = _narrowed(sizes, start, end, lambda place: pays(place) == at_first)  # noqa: B023
+                turns.append(sizes.most**turn)
         now, then = sizes.gain(remedy, 0.0), sizes.gain(remedy, 1.0)
         found.append(Worth(remedy, design.words, now, then, tuple(turns)))
     return tuple(found)
 
 
+def _narrowed(
+    sizes: _Sizes, low: float, high: float, as_at_first: Callable[[float], bool]
+) -> tuple[float, float]:
+    """Two sizes near each other between which something turns, by halving."""
+    while sizes.most ** (high - low) > NEAR_ENOUGH:
+        middle = (low + high) / 2
+        low, high = (middle, high) if as_at_first(middle) else (low, middle)
+    return low, high
+
+
 def _flips(sizes: _Sizes) -> list[Flip]:
-    """Each change of plan between neighbouring steps, found by halving."""
+    """Each change of plan between neighbouring steps."""
     found = []
     for step in range(STEPS):
         start, end = step / STEPS, (step + 1) / STEPS
         while not _same(sizes.at(start).plan, sizes.at(end).plan):
-            low, high = start, end
-            while sizes.most ** (high - low) > NEAR_ENOUGH:
-                middle = (low + high) / 2
-                if _same(sizes.at(start).plan, sizes.at(middle).plan):
-                    low = middle
-                else:
-                    high = middle
+            begun = sizes.at(start).plan
+            low, high = _narrowed(
+                sizes,
+                start,
+                end,
+                lambda place: _same(begun, sizes.at(place).plan),  # noqa: B023
+            )
             found.append(Flip(sizes.at(low), sizes.at(high)))
             start = high  # there may be another one before the next step
     return found

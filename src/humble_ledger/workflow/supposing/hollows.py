@@ -9,9 +9,10 @@ from pathlib import Path
 
 from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.results.suppositions import KeptHollow
+from humble_ledger.engines.contract import HOLLOW_SCHEME
 from humble_ledger.engines.registry import engine_for, engines
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.workspace import HOLLOW, Workspace
+from humble_ledger.workflow.workspace import Workspace
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +67,7 @@ def drop(names: Sequence[str] = ()) -> tuple[int, Sequence[str]]:
         WrongUsage: there is none of a name.
     """
     before = len(kept())
-    given = [name.removeprefix(HOLLOW) for name in names]
+    given = [name.removeprefix(HOLLOW_SCHEME) for name in names]
     some = [engine_for("")] if given else engines()
     left = [folder for engine in some for folder in engine.drop_hollows(given)]
     return before - len(kept()), left

@@ -9,6 +9,7 @@ import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection, connect
+from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.asking import LIMITS, ROLE, owner, place_of_file
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
@@ -105,7 +106,8 @@ def fill(
     before, after = dumps
     notes = []
     writer = StatisticsWriter(admin)
-    with contextlib.closing(owner(cluster, place, path)) as loader:
+    # Whatever the schema brings may end the session, or refuse what comes after it.
+    with translated(), contextlib.closing(owner(cluster, place, path)) as loader:
         refused = load(before, loader, admin, enumerated=lambda: writer.labels(labels))
         loader.execute("RESET ALL")
         failed = insert_ends(loader, source_of())

@@ -41,11 +41,12 @@ _AFTER = re.compile(
     r"REFRESH MATERIALIZED|ALTER STATISTICS",
     re.DOTALL,
 )
-# Rights, owners and words about things, which the planner does not heed.
+# What makes a schema. All else (rights, owners, words about things, rows, and whatever somebody may
+# have written into the file) is passed over.
+_MAKES = re.compile(r"CREATE |ALTER |SET (?!ROLE|SESSION|LOCAL)\w")
 _NEEDLESS = re.compile(
-    r"(?:CREATE|ALTER) DATABASE|DROP |COMMENT |GRANT |REVOKE |SECURITY LABEL|"
-    r"ALTER DEFAULT PRIVILEGES|ALTER [A-Z ]+ [^;]* OWNER TO [^;]*$|"
-    r"(?:CREATE|ALTER) (?:PUBLICATION|SUBSCRIPTION)|SET (?:SESSION AUTH|ROLE|default_tablespace)"
+    r"(?:CREATE|ALTER) (?:DATABASE|ROLE|USER|GROUP|PUBLICATION|SUBSCRIPTION|TABLESPACE|SYSTEM)|"
+    r"ALTER DEFAULT PRIVILEGES"
 )
 _CALL = re.compile(r"SELECT \* FROM pg_catalog\.pg_restore_(relation|attribute)_stats\(")
 _WORD = r"'((?:[^']|'')*)'"
@@ -195,10 +196,14 @@ def _take(found: Handed, statement: str) -> None:
         _statistics(found, call[1], dict(_arguments(text[call.end() :])))
     elif _AFTER.match(text):
         found.after.append(text)
-    elif text.startswith(("INSERT ", "SELECT pg_catalog.setval")):
-        found.rows_left_out |= text.startswith("INSERT ")
-    elif not _NEEDLESS.match(text):
+    elif text.startswith("INSERT "):
+        found.rows_left_out = True
+    elif _MAKES.match(text) and not _NEEDLESS.match(text) and not _names_an_owner(text):
         found.before.append(text)
+
+
+def _names_an_owner(text: str) -> bool:
+    return text.startswith("ALTER ") and " OWNER TO " in text
 
 
 def _bare(statement: str) -> str:

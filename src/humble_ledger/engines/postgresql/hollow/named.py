@@ -19,7 +19,7 @@ from pathlib import Path
 import msgspec
 import psycopg
 
-from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.contract import HOLLOW_SCHEME, Limits
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow import house
 from humble_ledger.engines.postgresql.hollow.asking import ROLE, PostgresHollow
@@ -46,7 +46,6 @@ from humble_ledger.engines.postgresql.hollow.source import (
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 
-SCHEME = "hollow:"
 DATABASE = "handed"
 PATIENCE_S = 20.0
 _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,39}")
@@ -68,7 +67,7 @@ _RUNNING: dict[str, _Running] = {}
 
 def is_named(url: str) -> bool:
     """Whether a target's address stands for a hollow of files."""
-    return url.startswith(SCHEME)
+    return url.startswith(HOLLOW_SCHEME)
 
 
 def name_of(url: str) -> str:
@@ -77,7 +76,7 @@ def name_of(url: str) -> str:
     Raises:
         WrongUsage: it is none.
     """
-    name = url.removeprefix(SCHEME)
+    name = url.removeprefix(HOLLOW_SCHEME)
     if not _NAME.fullmatch(name):
         raise WrongUsage(
             "The name of a hollow has small letters, digits, - and _, at most 40.",
@@ -100,7 +99,7 @@ def build(
         UnreadableInput: a file cannot be read, or there is no table in them.
         TargetUnreachable: no server can be started here, or another command is using it.
     """
-    name = name_of(f"{SCHEME}{name}")
+    name = name_of(f"{HOLLOW_SCHEME}{name}")
     read_handed(files, _binaries(0))  # before anything is thrown away
     folder, draft = house.own_folder(f"handed-{name}"), house.own_folder(f"draft-{name}")
     if folder is None or draft is None:
@@ -140,7 +139,7 @@ def running(name: str) -> Iterator[tuple[Cluster, Record]]:
     if found is None:
         folder = house.own_folder(f"handed-{name}", make=False)
         if folder is None or not (folder / _FILES).is_dir():
-            known = ", ".join(f"{SCHEME}{each}" for each in names()) or "none"
+            known = ", ".join(f"{HOLLOW_SCHEME}{each}" for each in names()) or "none"
             raise WrongUsage(
                 f"There is no hollow {name} (known: {known}).",
                 f"Make it with:  humble hollow build --name {name} --from schema.sql",
@@ -177,7 +176,7 @@ def removed(name: str) -> bool:
     Raises:
         WrongUsage: there is none of that name.
     """
-    folder = house.own_folder(f"handed-{name_of(f'{SCHEME}{name}')}", make=False)
+    folder = house.own_folder(f"handed-{name_of(f'{HOLLOW_SCHEME}{name}')}", make=False)
     if folder is None or not (folder / _FILES).is_dir():
         raise WrongUsage(f"There is no hollow {name}.", "Which there are:  humble hollow list")
     return house.removed(folder)
@@ -188,7 +187,7 @@ def session_of(url: str, limits: Limits) -> RowlessSession:
     name = name_of(url)
     with ExitStack() as held:
         cluster, _ = held.enter_context(running(name))
-        place = f"{SCHEME}{name}"
+        place = f"{HOLLOW_SCHEME}{name}"
         return RowlessSession(cluster.url(DATABASE, ROLE), limits, place, held.pop_all())
 
 
@@ -243,7 +242,9 @@ def _lock(folder: Path, held: ExitStack, name: str) -> None:
     give_up = time.monotonic() + PATIENCE_S
     while not house.locked(folder, held):
         if time.monotonic() > give_up:
-            raise TargetUnreachable(f"{SCHEME}{name} is in use by another command.", "Try again.")
+            raise TargetUnreachable(
+                f"{HOLLOW_SCHEME}{name} is in use by another command.", "Try again."
+            )
         time.sleep(0.1)
 
 
@@ -284,7 +285,7 @@ def _started(
                     "the planner's settings are those of a new server (--set gives others)"
                 )
             now = datetime.now(UTC).isoformat(timespec="seconds")
-            place = f"{SCHEME}{name}"
+            place = f"{HOLLOW_SCHEME}{name}"
             record = Record(DATABASE, place, now, "", binaries.version, tuple(notes))
             (folder / _RECORD).write_bytes(msgspec.json.encode(record))
         yield cluster, record

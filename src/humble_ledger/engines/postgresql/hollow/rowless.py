@@ -87,12 +87,6 @@ class RowlessSession(PostgresSession):
         """There is nothing to sample: sizes are computed from the statistics."""
         return None
 
-    def sample_terms(
-        self, table: TableName, key: IndexKey, type_name: str
-    ) -> tuple[KeySample, float] | None:
-        """There is nothing to sample."""
-        return None
-
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
         """Facts about these tables; what is counted while a server works is unknown."""
         return {

@@ -73,8 +73,14 @@ def _from_environment() -> dict[str, str]:
 # What nothing here may run with a superuser's rights, nor reach out of the hollow with.
 _NOT_WANTED = re.compile(r"_fdw$|^dblink$|^adminpack$|^pg_cron$|^pl\w*u$")
 _EXTENSION = re.compile(
-    r'CREATE EXTENSION IF NOT EXISTS "((?:[^"]|"")+)" WITH SCHEMA "(?:[^"]|"")+"\s*'
+    r'CREATE EXTENSION IF NOT EXISTS (?:"((?:[^"]|"")+)"|([a-z_][a-z0-9_]*)) '
+    r'WITH SCHEMA (?:"(?:[^"]|"")+"|[a-z_][a-z0-9_]*)\s*'
 )
+# Where things lie, and how long our own statements may take: functions run when indexes are built.
+_KEPT_AS_THEY_ARE = (
+    "SET default_table", "SET statement_timeout", "SET lock_timeout", "SET transaction_timeout",
+    "SET idle_in_transaction",
+)  # fmt: skip
 _OUTWARD = ("CREATE SERVER", "CREATE USER MAPPING", "CREATE FOREIGN ")
 
 
@@ -95,7 +101,7 @@ def load(
         text = _without_comments(statement)
         if not text or text.startswith(("CREATE EVENT", "ALTER EVENT", "CREATE TRIGGER")):
             continue
-        if text.startswith("SET default_table"):
+        if text.startswith(_KEPT_AS_THEY_ARE):
             continue
         error = _run(text, as_owner, as_superuser)
         if error is not None and mended(error):
@@ -114,7 +120,7 @@ def _run(text: str, as_owner: Connection, as_superuser: Connection) -> psycopg.E
     extension = _EXTENSION.fullmatch(text)
     by = as_owner
     if extension is not None:
-        if _NOT_WANTED.search(extension[1]):
+        if _NOT_WANTED.search(extension[1] or extension[2]):
             return psycopg.errors.FeatureNotSupported("a hollow does without this extension")
         by = as_superuser
     forms = [text]
