@@ -49,6 +49,8 @@ def _worth_a_line(found: Diagnoses, each: Diagnosis, entry: SymptomEntry) -> boo
         return True
     if entry.symptom.harmless:
         return False
+    if not each.captured_ms:
+        return True  # it was never seen to run: what it is of the whole is unknown, not small
     wasted = each.wasted_ms(entry)
     unknown = entry.symptom.cost_ms is None and not entry.symptom.cost_share
     return unknown or wasted >= WORTH_A_LINE * found.captured_ms

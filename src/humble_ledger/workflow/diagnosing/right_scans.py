@@ -91,8 +91,8 @@ def _avoidable(
         evidence={**symptom.evidence, "cost_now": now, "cost_predicted": round(cost, 2)},
         cause=Cause(
             "no-index",
-            f"the planner would take {' and '.join(mine)}{beside}; what is worth building tells "
-            f"humble propose {entry.query or 'with the statement'}",
+            f"the planner would take {' and '.join(mine)}{beside}; what is worth "
+            f"building:  humble propose {entry.query or 'SQL'}",
         ),
         cost_share=1.0 - cost / now,
         harmless=False,
