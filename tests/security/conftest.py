@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 from collections.abc import Iterable, Iterator
+from contextlib import ExitStack
 from pathlib import Path
 
 import pytest
@@ -37,25 +38,60 @@ def shared_out(names: Iterable[str]) -> list[object]:
 only_newest = pytest.mark.parametrize("guarded", _servers((NEEDED_MAJOR,)), indirect=True)
 
 
-@pytest.fixture(scope="module", params=_servers(MAJORS))
-def guarded(request: pytest.FixtureRequest) -> Iterator[Guarded]:
-    """Each server version in turn, with everything in it that acts."""
-    # The server's own user must be able to write there, or no file could ever betray an attack.
-    with (
-        tempfile.TemporaryDirectory(dir="/var/tmp") as folder,
-        Cluster(FOUND[request.param], {"max_prepared_transactions": "5"}) as cluster,
-    ):
-        Path(folder).chmod(0o755)
-        with guarded_server(cluster, Path(folder) / "marks") as server:
-            yield server
+class _Pool:
+    """The guarded servers of a module, each started when it is first asked for.
+
+    A fixture with parameters would be made anew whenever the next test names another version.
+    """
+
+    def __init__(self, stack: ExitStack, folder: Path) -> None:
+        self._stack = stack
+        self._folder = folder
+        self._servers: dict[int, Guarded] = {}
+        self._aimed: dict[int, Path] = {}
+
+    def server(self, major: int) -> Guarded:
+        """The server of this version, with everything in it that acts."""
+        if major not in self._servers:
+            # Its own user must be able to write there, or no file could ever betray an attack.
+            folder = Path(self._stack.enter_context(tempfile.TemporaryDirectory(dir="/var/tmp")))
+            folder.chmod(0o755)
+            cluster = self._stack.enter_context(
+                Cluster(FOUND[major], {"max_prepared_transactions": "5"})
+            )
+            self._servers[major] = self._stack.enter_context(
+                guarded_server(cluster, folder / "marks")
+            )
+        return self._servers[major]
+
+    def aimed(self, major: int) -> Path:
+        """A folder whose target is that server; to be copied."""
+        if major not in self._aimed:
+            folder = self._folder / f"aimed{major}"
+            folder.mkdir()
+            Program(folder, clean_environment()).ok(
+                "init", self.server(major).url, "--role", "scratch"
+            )
+            self._aimed[major] = folder
+        return self._aimed[major]
 
 
 @pytest.fixture(scope="module")
-def aimed_folder(guarded: Guarded, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def guarded_pool(tmp_path_factory: pytest.TempPathFactory) -> Iterator[_Pool]:
+    with ExitStack() as stack:
+        yield _Pool(stack, tmp_path_factory.mktemp("pool"))
+
+
+@pytest.fixture(params=_servers(MAJORS))
+def guarded(request: pytest.FixtureRequest, guarded_pool: _Pool) -> Guarded:
+    """Each server version in turn, with everything in it that acts."""
+    return guarded_pool.server(request.param)
+
+
+@pytest.fixture
+def aimed_folder(guarded: Guarded, guarded_pool: _Pool) -> Path:
     """A folder whose target is the guarded server; to be copied."""
-    program = Program(tmp_path_factory.mktemp("aimed"), clean_environment())
-    program.ok("init", guarded.url, "--role", "scratch")
-    return program.folder
+    return guarded_pool.aimed(guarded.major)
 
 
 @pytest.fixture

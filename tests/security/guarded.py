@@ -111,6 +111,11 @@ class Guarded:
     marks: Path
     notified: list[str] = field(default_factory=list)
 
+    @property
+    def major(self) -> int:
+        """The server's major version, such as 18."""
+        return int(self.cluster.version.split(".")[0])
+
     def state(self) -> dict[str, object]:
         """Everything an attack could change, in one document that compares."""
         with psycopg.connect(self.url, autocommit=True) as connection:
