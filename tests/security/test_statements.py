@@ -75,7 +75,8 @@ def test_a_captured_log_full_of_attacks_harms_nothing(aimed: Program, guarded: G
         refused_or_done(aimed.run(*command))
         unharmed(guarded, before, command)
     assert guarded.listening_sockets() == sockets
-    for query in aimed.json("queries")["queries"]:
+    # The rest is planned on the other version.
+    for query in aimed.json("queries")["queries"][guarded.major % 2 :: 2]:
         refused_or_done(aimed.run("plan", query["id"], "--values", "common"))
     unharmed(guarded, before, "plan of each")
 
