@@ -99,7 +99,7 @@ def propose(
     others = found.alternatives if top is None else ()
     output.give(
         json,
-        lambda: remedies_document(shown, others, found.left_out, found.cautions),
+        lambda: remedies_document(shown, others, found.left_out, found.cautions, found.refused),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )
 

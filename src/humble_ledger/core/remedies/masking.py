@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.remedies.asked import ASKED_FOR
-from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.remedies.model import Checked, Prediction, Remedy, RemedyType
 from humble_ledger.core.statements.masking import MASK, masked_expression
 from humble_ledger.core.statements.tokens import has_placeholders
 
@@ -33,6 +33,18 @@ def masked_remedy(remedy: Remedy) -> Remedy:
         predictions=tuple(map(_prediction, remedy.predictions)),
         settings=tuple((name, MASK) for name, _ in remedy.settings),
         values_from=masked_expression(remedy.values_from),
+        checked=_checked(remedy.checked),
+    )
+
+
+def _checked(found: Checked | None) -> Checked | None:
+    """What a search found, without the values of its example."""
+    if found is None:
+        return None
+    return replace(
+        found,
+        example=masked_expression(found.example),
+        unable=masked_expression(found.unable),
     )
 
 

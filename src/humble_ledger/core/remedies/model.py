@@ -66,6 +66,41 @@ class WriteOverhead:
 
 
 @dataclass(frozen=True, slots=True)
+class Checked:
+    """A rewritten statement held against small databases made to tell it from the old one.
+
+    Of ``databases`` the old statement gave rows on ``with_rows``. ``missing`` are conditions that
+    the schema does not state and without which an ``example`` tells the two apart; both are
+    empty when none did. ``unable`` says why nothing could be run.
+    """
+
+    databases: int = 0
+    with_rows: int = 0
+    missing: tuple[str, ...] = ()
+    example: str = ""
+    unable: str = ""
+
+    @property
+    def differs(self) -> bool:
+        """Whether the two mean different things, whatever else were known of the data."""
+        return bool(self.example) and not self.missing
+
+    @property
+    def words(self) -> str:
+        """What was found, in a sentence without its full stop."""
+        if self.unable:
+            return f"not searched for a counterexample: {self.unable}"
+        if self.differs:
+            return f"it means something else: {self.example}"
+        if self.missing:
+            return f"{self.example}; no such database was found where {' and '.join(self.missing)}"
+        return (
+            f"no difference on {self.databases} small databases made to show one, of which "
+            f"{self.with_rows} gave rows"
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class Remedy:
     """One change that could help.
 
@@ -75,7 +110,8 @@ class Remedy:
     A ``question`` changes the result, so somebody who knows its purpose must answer it;
     ``removes`` is the (schema, name) of the index that a removal takes away;
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
-    ``values_from`` is a statement whose one row gives the parameters of a rewritten one.
+    ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
+    ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``settings`` are names with values; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
@@ -99,6 +135,7 @@ class Remedy:
     direct: bool = False
     question: bool = False
     removes: tuple[str, str] | None = None
+    checked: Checked | None = None
 
 
 def index_remedy(

@@ -14,12 +14,22 @@ from humble_ledger.core.remedies.design import IndexDesign
 
 
 @dataclass(frozen=True, slots=True)
+class RefusedRewriting:
+    """A rewriting of a query that is not proposed: on the ``example`` it means something else."""
+
+    query: str
+    summary: str
+    example: str
+
+
+@dataclass(frozen=True, slots=True)
 class Proposals:
     """What is worth trying, the best first; and indexes that could stand in place of those.
 
     ``more_alternatives`` were found and not kept. ``left_out`` are subjects that could not be
     studied, each with the reason; ``declined`` tells why indexes are predicted by formula though
-    a planner was to be asked, ``cautions`` what may make all predictions worse.
+    a planner was to be asked, ``cautions`` what may make all predictions worse, ``refused``
+    rewritings that were found to mean something else.
     """
 
     remedies: tuple[RemedyEntry, ...]
@@ -28,6 +38,7 @@ class Proposals:
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
     cautions: tuple[str, ...] = ()
+    refused: tuple[RefusedRewriting, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

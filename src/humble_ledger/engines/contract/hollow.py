@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from contextlib import AbstractContextManager
 from typing import Protocol
 
 from humble_ledger.core.costs.model import IndexShape
+from humble_ledger.core.remedies.counterexamples.model import Arena
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -53,6 +55,16 @@ class Hollow(Protocol):
 
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Remove these supposed indexes, which nobody will ask about again."""
+        ...
+
+    def arena(self, tables: Sequence[TableName]) -> AbstractContextManager[Arena]:
+        """These tables with nothing in them, to be filled with a few rows and asked.
+
+        Nothing else may be asked of the hollow meanwhile, and nothing of it stays.
+
+        Raises:
+            HumbleError: a table cannot be made again.
+        """
         ...
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:

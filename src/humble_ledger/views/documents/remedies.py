@@ -8,6 +8,8 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.remedies.model import Checked
+from humble_ledger.core.results.proposals import RefusedRewriting
 
 
 class PredictionRow(Struct, frozen=True):
@@ -20,6 +22,26 @@ class PredictionRow(Struct, frozen=True):
     step: str
     route: str
     caution: str
+
+
+class CheckedRow(Struct, frozen=True):
+    """A rewriting held against small databases: how many, on how many the old statement gave
+    rows, conditions without which ``example`` tells the two apart, why nothing could be run.
+    """
+
+    databases: int
+    with_rows: int
+    missing: list[str]
+    example: str
+    unable: str
+
+
+class RefusedRow(Struct, frozen=True):
+    """A rewriting that is not proposed, as it gives another result on a small database."""
+
+    query: str
+    summary: str
+    example: str
 
 
 class RemedyRow(Struct, frozen=True):
@@ -40,16 +62,19 @@ class RemedyRow(Struct, frozen=True):
     values_from: str = ""
     question: bool = False
     for_queries: list[str] = []
+    checked: CheckedRow | None = None
 
 
 class RemediesDocument(Struct, frozen=True):
     """Remedies; ``left_out`` are pairs of a query that could not be studied, and the reason,
-    ``cautions`` what may make all predictions worse.
+    ``cautions`` what may make all predictions worse, ``refused`` rewritings that mean something
+    else.
     """
 
     remedies: list[RemedyRow]
     left_out: list[tuple[str, str]] = []
     cautions: list[str] = []
+    refused: list[RefusedRow] = []
     kind: Literal["remedies"] = "remedies"
     version: Literal[2] = 2
 
@@ -59,11 +84,13 @@ def remedies_document(
     alternatives: Iterable[RemedyEntry] = (),
     left_out: Iterable[tuple[str, str]] = (),
     cautions: Iterable[str] = (),
+    refused: Iterable[RefusedRewriting] = (),
 ) -> RemediesDocument:
     """Remedies, then those that could stand in place of one of them."""
     rows = [remedy_row(entry) for entry in entries]
     others = [remedy_row(entry, True) for entry in alternatives]
-    return RemediesDocument(rows + others, list(left_out), list(cautions))
+    not_proposed = [RefusedRow(r.query, r.summary, r.example) for r in refused]
+    return RemediesDocument(rows + others, list(left_out), list(cautions), not_proposed)
 
 
 def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
@@ -103,5 +130,14 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         alternative=alternative,
         values_from=remedy.values_from,
         question=remedy.question,
+        checked=_checked_row(remedy.checked),
         for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
+    )
+
+
+def _checked_row(found: Checked | None) -> CheckedRow | None:
+    if found is None:
+        return None
+    return CheckedRow(
+        found.databases, found.with_rows, list(found.missing), found.example, found.unable
     )

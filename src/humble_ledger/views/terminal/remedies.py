@@ -9,7 +9,7 @@ from rich.console import Group, RenderableType
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.core.remedies.prediction.formula import WAY as FORMULA
-from humble_ledger.core.results.proposals import Proposals
+from humble_ledger.core.results.proposals import Proposals, RefusedRewriting
 from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
@@ -22,6 +22,7 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
     """One line for each remedy and query: gain, size, reason; the best first."""
     entries = proposals.remedies
     left_out = [Text(f"{what} is left out: {reason}") for what, reason in proposals.left_out]
+    left_out += [refused_line(each) for each in proposals.refused]
     if not entries:
         none = Text("Nothing is predicted to make any of these clearly cheaper.")
         return Group(none, *left_out)
@@ -44,6 +45,14 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
     parts.append(Text(_note(shown, proposals.declined), style="bright_black"))
     parts += caution_lines(proposals.cautions)
     return Group(*parts)
+
+
+def refused_line(refused: RefusedRewriting) -> Text:
+    """A rewriting that is not proposed, and the rows that show why."""
+    return Text(
+        f"{refused.query}: {refused.summary} is not proposed, as the result differs: "
+        f"{refused.example}."
+    )
 
 
 def _table(shown: Sequence[RemedyEntry], numbers: Numbers) -> RenderableType:
@@ -169,6 +178,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("forwards", "\n".join(remedy.apply)),
         ("its values", _values(remedy)),
         ("backwards", "\n".join(remedy.revert) or "nothing to undo"),
+        ("held against", remedy.checked.words if remedy.checked is not None else ""),
         ("prediction", predictions or "unknown: only a trial tells"),
         ("size", _size_words(remedy, numbers)),
         ("building", _building(remedy, numbers)),

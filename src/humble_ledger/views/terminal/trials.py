@@ -117,6 +117,10 @@ def _heading(
     return labelled(
         ("trial", f"{entry.id}: {tried}" + (", stopped early" if trial.stopped_early else "")),
         ("way", EXPLAINED[Way(trial.way)] + (BESIDE if trial.one_processor else "")),
+        (
+            "held against",
+            "; ".join(r.remedy.checked.words for r in remedies if r.remedy.checked is not None),
+        ),
         ("why so", trial.why_so or trial.not_tried),
         (
             "built" if trial.size_bytes else "made",

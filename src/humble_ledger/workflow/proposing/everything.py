@@ -62,7 +62,18 @@ def propose(
     found += made_superfluous(first, pool.tables.values(), plans, told)
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
     cautions = tuple(pool.predictor.cautions)
-    return Proposals(kept, _kept(workspace, others), hidden, pool.left_out, pool.declined, cautions)
+    refused = tuple(each for one in studied for each in one.refused)
+    if RemedyType.REWRITE not in types:
+        refused = ()
+    return Proposals(
+        kept,
+        _kept(workspace, others),
+        hidden,
+        pool.left_out,
+        pool.declined,
+        cautions,
+        refused,
+    )
 
 
 def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:

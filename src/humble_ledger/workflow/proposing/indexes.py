@@ -65,7 +65,7 @@ class Pool:
         for what in whats or captured_queries(workspace):
             progress(f"studying {what}")
             try:
-                studied.append(study(workspace, what))
+                studied.append(study(workspace, what, progress))
             except HumbleError as error:
                 # One statement that fails must not take the others' proposals away.
                 if len(whats) == 1:

@@ -9,12 +9,12 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.candidates.registry import candidates
-from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.model import Prediction, Remedy
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.settings import setting_remedies
 from humble_ledger.core.remedies.statistics import statistics_remedies
+from humble_ledger.core.results.proposals import RefusedRewriting
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -23,12 +23,12 @@ from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.engines.contract import ExplainOptions
 from humble_ledger.errors import RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.proposing.rewriting import PLANNER, rewrites
 from humble_ledger.workflow.reading.abilities import abilities
 from humble_ledger.workflow.reading.plans import SAVED
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
-
-PLANNER = "planner"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +36,7 @@ class Studied:
     """One query with its plan and all that could serve it.
 
     ``weight_ms`` is its captured time, 0 when none was captured; ``calls`` how often it was seen.
+    ``refused`` are rewritings that were found to mean something else.
     """
 
     query: str
@@ -46,6 +47,7 @@ class Studied:
     others: tuple[Remedy, ...]
     weight_ms: float
     calls: int = 0
+    refused: tuple[RefusedRewriting, ...] = ()
 
     @property
     def candidates_in_order(self) -> list[Candidate]:
@@ -65,7 +67,7 @@ class Studied:
         return Asked(statement, self.plan.plan, self.accesses)
 
 
-def study(workspace: Workspace, what: str) -> Studied:
+def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) -> Studied:
     """Read the plan that stands for a subject, and find what could serve it.
 
     Raises:
@@ -82,17 +84,20 @@ def study(workspace: Workspace, what: str) -> Studied:
     query = entry.query or what
     runs = workspace.ledger.queries.all(query) if entry.query else []
     symptoms = find_symptoms(case)
+    rewritten = rewrites(
+        workspace,
+        entry,
+        case.tables,
+        rewrite_remedies(entry.statement, case.tables, symptoms, query),
+        progress,
+    )
     others = [
         *statistics_remedies(case, symptoms, query),
         *(
             _priced_setting(workspace, entry, each)
             for each in setting_remedies(case, symptoms, query)
         ),
-        *(
-            priced
-            for each in rewrite_remedies(entry.statement, case.tables, symptoms, query)
-            if (priced := _priced_rewrite(workspace, entry, each)) is not None
-        ),
+        *rewritten.remedies,
     ]
     return Studied(
         query,
@@ -103,6 +108,7 @@ def study(workspace: Workspace, what: str) -> Studied:
         tuple(others),
         runs[0].usage.total_ms if runs else 0.0,
         runs[0].usage.calls if runs else 0,
+        rewritten.refused,
     )
 
 
@@ -119,27 +125,4 @@ def _priced_setting(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> R
     now = "the present plan"
     return replace(
         remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(under)),)
-    )
-
-
-def _priced_rewrite(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | None:
-    """A rewriting with the planner's estimate of it; None when it would not clearly help.
-
-    What takes away the cause of a symptom need only not be dearer: estimates know little of
-    the work that it spares.
-    """
-    parameters = () if remedy.values_from else entry.parameters
-    statement = Statement(remedy.apply[0].rstrip(";"), parameters)
-    try:
-        plan = workspace.session.explain(statement).plan
-    except (StatementRejected, RefusedForSafety):
-        return None  # it was written for another dialect than the tree's
-    before, after = entry.plan.cost_total, plan.cost_total
-    if before is None or after is None or entry.query is None:
-        return None
-    if before < (1.0 if remedy.direct else CLEAR_GAIN) * after:
-        return None
-    now = "the present plan"
-    return replace(
-        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(plan)),)
     )

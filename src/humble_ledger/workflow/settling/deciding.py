@@ -103,8 +103,14 @@ def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
     differs = any(q.same_result is False for query in trial.queries for q in query.sets())
     if all(each.remedy.type is RemedyType.REMOVAL for each in remedies):
         good.add(Verdict.NO_DIFFERENCE)
-    if trial.verdict in good and not differs:
+    refuted = [e.remedy.checked for e in remedies if e.remedy.checked and e.remedy.checked.differs]
+    if trial.verdict in good and not differs and not refuted:
         return
+    if refuted and not differs:
+        raise WrongUsage(
+            f"{entry.id} does not support keeping it: {refuted[0].words}.",
+            f'If that cannot happen, say why:  humble settle {entry.id} keep --reason "…"',
+        )
     said = "its results differ" if differs else f"its verdict is {trial.verdict.value}"
     if trial.not_tried:
         said = "it was not tried"

@@ -45,6 +45,7 @@ from humble_ledger.workflow.trying.harmlessness import (
     repetition_of_side_effects,
     require_harmless,
 )
+from humble_ledger.workflow.trying.holding import held_against
 from humble_ledger.workflow.trying.judging import Judging, folded
 from humble_ledger.workflow.trying.making import Making, making_of
 from humble_ledger.workflow.trying.measuring import Measuring
@@ -114,6 +115,7 @@ def try_remedies(
     _refuse_unfitting_rewrites(entries, tried)
     writes = any(kind_of(t.statement.sql) is StatementKind.CHANGES for t in tried)
     require_harmless(workspace, tried, entries, writes=writes)
+    entries = [held_against(workspace, entry, tried, progress) for entry in entries]
     told = repetition_of_side_effects(workspace, tried, most_pairs, writes=writes)
     if told:
         announce(told)

@@ -59,10 +59,7 @@ class Reading:
 
 def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
     """A statement that is one SELECT over known tables; None for all others."""
-    try:
-        tree = sqlglot.parse_one(sql, dialect=DIALECT)
-    except (SqlglotError, RecursionError):
-        return None
+    tree = parsed(sql)
     if not isinstance(tree, exp.Select) or tree.args.get("from_") is None:
         return None
     found: dict[str, TableFacts] = {}
@@ -74,6 +71,14 @@ def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
             return None
         found[source.alias_or_name] = facts
     return Reading(tree, found, tables)
+
+
+def parsed(sql: str) -> exp.Expr | None:
+    """The tree of a statement; None when it cannot be read."""
+    try:
+        return sqlglot.parse_one(sql, dialect=DIALECT)
+    except (SqlglotError, RecursionError):
+        return None
 
 
 def known_table(tables: Mapping[TableName, TableFacts], source: exp.Table) -> TableFacts | None:

@@ -7,10 +7,12 @@ from collections.abc import Callable, Iterator, Mapping
 from humble_ledger.core.remedies.rewrites.alternatives import branches
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings as comparisons
 from humble_ledger.core.remedies.rewrites.grouping import grouped_before_join, per_row_to_join
+from humble_ledger.core.remedies.rewrites.inlining import inlined
 from humble_ledger.core.remedies.rewrites.membership import distinct_to_exists, not_in
 from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, read
 from humble_ledger.core.remedies.rewrites.paging import by_last_row
 from humble_ledger.core.remedies.rewrites.repeated import once
+from humble_ledger.core.remedies.rewrites.top_rows import first_of_each
 from humble_ledger.core.remedies.rewrites.untied import questions
 from humble_ledger.core.schema.facts import TableFacts, TableName
 
@@ -18,11 +20,16 @@ _RULES: tuple[Callable[[Reading], Iterator[Rewriting]], ...] = (
     branches, not_in, distinct_to_exists, per_row_to_join, grouped_before_join, by_last_row,
     once, questions,
 )  # fmt: skip
+# These also read statements whose sources are not all tables.
+_OF_WHOLE_STATEMENTS: tuple[
+    Callable[[str, Mapping[TableName, TableFacts]], Iterator[Rewriting]], ...
+] = (comparisons, inlined, first_of_each)
 
 
 def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
     """All of them for one statement; nothing when it cannot be read."""
-    yield from comparisons(sql, tables)
+    for whole in _OF_WHOLE_STATEMENTS:
+        yield from whole(sql, tables)
     reading = read(sql, tables)
     if reading is not None:
         for rule in _RULES:

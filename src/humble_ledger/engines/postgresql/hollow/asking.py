@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from psycopg import sql
@@ -17,6 +17,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.hollow.arena import PostgresArena, arena_in
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
@@ -102,6 +103,15 @@ class PostgresHollow:
             for design, shape in designs.items()
             if (design, shape) in self._supposed
         }
+
+    @contextlib.contextmanager
+    def arena(self, tables: Sequence[TableName]) -> Iterator[PostgresArena]:
+        """These tables with nothing in them; see `engines.contract.Hollow`."""
+        with (
+            contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as connection,
+            arena_in(connection, tables) as made,
+        ):
+            yield made
 
     def forget_all(self) -> None:
         """Remove all that was supposed: the hollow may be used again."""

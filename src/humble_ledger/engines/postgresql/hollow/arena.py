@@ -1,0 +1,218 @@
+"""Tables like the target's with a few rows in them, inside one transaction of a hollow.
+
+The hollow's own tables only look as if they had rows. So each is renamed aside and one like it,
+with its constraints, takes its name; the transaction is rolled back, and nothing of it stays.
+It is the role of the hollow that does this, which may do nothing outside its own database.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import psycopg
+from psycopg import sql
+
+from humble_ledger.core.remedies.counterexamples.model import Answer, Row, SmallDatabase
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.hollow.typical import beside, typical_values
+from humble_ledger.engines.postgresql.one_statement import UserCursor
+
+_ASIDE = "humble_aside_"
+_POINT = "humble_small"
+_ROW = "humble_row"
+STATEMENT_MS = 2_000
+MOST_ANSWERS = 2_000  # rows of one answer: a few rows joined to each other have no more
+
+_COLUMNS_SQL = """
+SELECT a.attname, coalesce(d.name, format_type(a.atttypid, a.atttypmod))
+FROM pg_attribute a
+LEFT JOIN LATERAL (
+    WITH RECURSIVE below (oid, typtype, typbasetype, typtypmod) AS (
+        SELECT t.oid, t.typtype, t.typbasetype, t.typtypmod FROM pg_type t WHERE t.oid = a.atttypid
+        UNION ALL
+        SELECT t.oid, t.typtype, t.typbasetype, t.typtypmod
+        FROM below b JOIN pg_type t ON t.oid = b.typbasetype WHERE b.typtype = 'd')
+    SELECT format_type(b.oid, b.typtypmod) AS name FROM below b
+    WHERE b.typtype <> 'd' AND b.oid <> a.atttypid) d ON true
+WHERE a.attrelid = %s::regclass AND a.attnum > 0 AND NOT a.attisdropped AND a.attgenerated = ''
+ORDER BY a.attnum
+"""
+_LABELS_SQL = """
+SELECT e.enumlabel FROM pg_enum e WHERE e.enumtypid = %s::regtype ORDER BY e.enumsortorder LIMIT 8
+"""
+
+
+@dataclass(slots=True)
+class PostgresArena:
+    """See `core.remedies.counterexamples.model.Arena`."""
+
+    connection: Connection
+    _columns: dict[TableName, list[str]] = field(default_factory=dict)
+
+    def typical(
+        self, table: TableName, constants: Mapping[str, Sequence[str]]
+    ) -> Mapping[str, Sequence[str]]:
+        """Values of each column's type, those beside the constants first."""
+        found: dict[str, list[str]] = {}
+        rows = self.connection.execute(_COLUMNS_SQL, (_named(table).as_string(None),)).fetchall()
+        for column, type_name in rows:
+            name, type_ = str(column), str(type_name)
+            near = [n for v in constants.get(name, ()) for n in self._beside(type_, v)]
+            values = [*near, *(typical_values(type_) or self._labels(type_))]
+            found[name] = [v for v in dict.fromkeys(values) if self._is_of(type_, v)]
+        self._columns[table] = list(found)
+        return found
+
+    @contextlib.contextmanager
+    def filled(
+        self, database: SmallDatabase, *, backwards: bool = False
+    ) -> Iterator[_FilledTables]:
+        """Put the rows in, and take them out again."""
+        self.connection.execute(f"SAVEPOINT {_POINT}")
+        try:
+            kept = {
+                table: self._insert(table, rows[::-1] if backwards else rows)
+                for table, rows in database.rows.items()
+            }
+            if database.time_zone:
+                self.connection.execute(
+                    "SELECT set_config('timezone', %s, true)", (database.time_zone,)
+                )
+            # Only now: what shadows the server's own names is not for our own questions.
+            self.connection.look_as_the_user()
+            there = {t: r[::-1] if backwards else r for t, r in kept.items()}
+            yield _FilledTables(self.connection, SmallDatabase(there, database.time_zone))
+        finally:
+            self.connection.execute(f"ROLLBACK TO SAVEPOINT {_POINT}")
+
+    def _insert(self, table: TableName, rows: Sequence[Row]) -> tuple[Row, ...]:
+        """Insert rows together; one after the other when the schema refuses any of them."""
+        columns = self._columns[table]
+        if not rows or not columns:
+            return ()
+        try:
+            with _point(self.connection):
+                self._send(table, rows)
+            return tuple(rows)
+        except psycopg.Error:
+            kept = []
+            for row in rows:
+                with contextlib.suppress(psycopg.Error), _point(self.connection):
+                    self._send(table, [row])
+                    kept.append(row)
+            return tuple(kept)
+
+    def _send(self, table: TableName, rows: Sequence[Row]) -> None:
+        columns = self._columns[table]
+        places = iter(range(1, len(rows) * len(columns) + 1))
+        lists = [f"({', '.join(f'${next(places)}' for _ in columns)})" for _ in rows]
+        text = sql.SQL("INSERT INTO {} ({}) OVERRIDING SYSTEM VALUE VALUES {}").format(
+            _named(table),
+            sql.SQL(", ").join(map(sql.Identifier, columns)),
+            sql.SQL(", ".join(lists)),
+        )
+        with UserCursor(self.connection) as cursor:
+            cursor.execute(text, [row.get(column) for row in rows for column in columns])
+
+    def _labels(self, type_name: str) -> list[str]:
+        with contextlib.suppress(psycopg.Error), _point(self.connection):
+            rows = self.connection.execute(_LABELS_SQL, (type_name,)).fetchall()
+            return [str(row[0]) for row in rows]
+        return []
+
+    def _beside(self, type_name: str, value: str) -> list[str]:
+        """A value of a column's type, and those just beside it; none when it is of another."""
+        found = []
+        for expression in beside(type_name):
+            with contextlib.suppress(psycopg.Error), _point(self.connection):
+                type_ = type_name.replace("%", "%%")
+                text = f"SELECT ({expression.format(f'(%s::{type_})')})::{type_}::text"
+                row = self.connection.execute(text.encode(), (value,)).fetchone()
+                found += [str(row[0])] if row and row[0] is not None else []
+        return found
+
+    def _is_of(self, type_name: str, value: str) -> bool:
+        with contextlib.suppress(psycopg.Error), _point(self.connection):
+            type_ = type_name.replace("%", "%%")
+            self.connection.execute(f"SELECT %s::{type_}".encode(), (value,))
+            return True
+        return False
+
+
+@dataclass(frozen=True, slots=True)
+class _FilledTables:
+    connection: Connection
+    database: SmallDatabase
+
+    def ask(self, statement: Statement) -> Answer:
+        """Run a statement; a refusal is an answer, too."""
+        try:
+            with _point(self.connection), UserCursor(self.connection) as cursor:
+                cursor.execute(statement.sql.encode(), statement.values or None)
+                return Answer(_texts(cursor))
+        except psycopg.Error as error:
+            said = error.diag.message_primary or str(error)
+            return Answer(error=" ".join(said.split()))
+
+
+def _texts(cursor: UserCursor) -> tuple[tuple[str | None, ...], ...]:
+    """The rows as the server wrote them."""
+    result = cursor.pgresult
+    assert result is not None
+    rows = min(result.ntuples, MOST_ANSWERS)
+    return tuple(
+        tuple(
+            None if (value := result.get_value(row, place)) is None else value.decode()
+            for place in range(result.nfields)
+        )
+        for row in range(rows)
+    )
+
+
+@contextlib.contextmanager
+def _point(connection: Connection) -> Iterator[None]:
+    """A point to go back to when the server refuses what comes."""
+    connection.execute(f"SAVEPOINT {_ROW}")
+    try:
+        yield
+    except BaseException:
+        connection.execute(f"ROLLBACK TO SAVEPOINT {_ROW}")
+        raise
+    finally:
+        connection.execute(f"RELEASE SAVEPOINT {_ROW}")
+
+
+@contextlib.contextmanager
+def arena_in(connection: Connection, tables: Sequence[TableName]) -> Iterator[PostgresArena]:
+    """An arena over these tables on a connection of the hollow's owner, until the end.
+
+    Raises:
+        HumbleError: a table cannot be made again.
+    """
+    with translated():
+        connection.execute("BEGIN READ WRITE")
+    try:
+        with translated():
+            connection.execute(f"SET LOCAL statement_timeout = {STATEMENT_MS}")
+            for place, table in enumerate(tables):
+                aside = sql.Identifier(f"{_ASIDE}{place}")
+                connection.execute(sql.SQL("ALTER TABLE {} RENAME TO {}").format(
+                    _named(table), aside))  # fmt: skip
+                connection.execute(
+                    sql.SQL("CREATE TABLE {} (LIKE {} INCLUDING ALL EXCLUDING STATISTICS)").format(
+                        _named(table), sql.Identifier(table.schema, f"{_ASIDE}{place}")
+                    )
+                )
+        yield PostgresArena(connection)
+    finally:
+        with contextlib.suppress(psycopg.Error):
+            connection.rollback()
+
+
+def _named(table: TableName) -> sql.Identifier:
+    return sql.Identifier(table.schema, table.name)
