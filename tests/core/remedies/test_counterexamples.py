@@ -12,9 +12,9 @@ import pytest
 
 from humble_ledger.core.remedies.counterexamples.making import Maker
 from humble_ledger.core.remedies.counterexamples.model import (
-    AllDifferent,
     Answer,
-    NeverNull,
+    Condition,
+    Demand,
     SmallDatabase,
 )
 from humble_ledger.core.remedies.counterexamples.searching import Pair, search
@@ -191,7 +191,10 @@ def test_a_type_without_values_is_said() -> None:
 @pytest.mark.parametrize("seed", range(5))
 def test_every_database_is_one_that_the_schema_allows(seed: int) -> None:
     pools = {t: {c: ["1", "2", "3"] for c in facts.columns} for t, facts in TABLES.items()}
-    conditions = (NeverNull(BUOY, "depth"), AllDifferent(ALERT, "code"))
+    conditions = (
+        Condition(BUOY, "depth", Demand.NEVER_NULL),
+        Condition(ALERT, "code", Demand.UNIQUE),
+    )
     maker = Maker(TABLES, pools, Random(seed), conditions)
     made = maker.fresh()
     empty = nulls = repeated = 0

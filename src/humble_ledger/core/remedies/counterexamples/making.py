@@ -7,9 +7,8 @@ from dataclasses import dataclass, field
 from random import Random
 
 from humble_ledger.core.remedies.counterexamples.model import (
-    AllDifferent,
     Condition,
-    NeverNull,
+    Demand,
     Row,
     SmallDatabase,
 )
@@ -48,7 +47,7 @@ class Maker:
             self._unique[name] += [
                 (c.column,)
                 for c in self.conditions
-                if isinstance(c, AllDifferent) and c.table == name
+                if c.demand is Demand.UNIQUE and c.table == name
             ]
 
     def fresh(self) -> SmallDatabase:
@@ -115,7 +114,7 @@ class Maker:
     def _may_be_null(self, name: TableName, column: str) -> bool:
         return (
             not self.tables[name].columns[column].not_null
-            and NeverNull(name, column) not in self.conditions
+            and Condition(name, column, Demand.NEVER_NULL) not in self.conditions
         )
 
     def _in_order(self) -> list[TableName]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Protocol
 
 from humble_ledger.core.schema.facts import TableName
@@ -75,33 +76,25 @@ class Arena(Protocol):
         ...
 
 
+class Demand(StrEnum):
+    """What could be known of a column, and is not."""
+
+    NEVER_NULL = "never NULL"
+    UNIQUE = "unique"
+
+
 @dataclass(frozen=True, slots=True)
-class NeverNull:
-    """A condition the schema does not state: a column has a value in every row."""
+class Condition:
+    """A condition that the schema does not state: what a column's values are like."""
 
     table: TableName
     column: str
+    demand: Demand
 
     @property
     def words(self) -> str:
         """As it is said in a sentence."""
-        return f"{self.table}.{self.column} is never NULL"
-
-
-@dataclass(frozen=True, slots=True)
-class AllDifferent:
-    """A condition the schema does not state: no two rows have the same value in a column."""
-
-    table: TableName
-    column: str
-
-    @property
-    def words(self) -> str:
-        """As it is said in a sentence."""
-        return f"{self.table}.{self.column} is unique"
-
-
-Condition = NeverNull | AllDifferent
+        return f"{self.table}.{self.column} is {self.demand}"
 
 
 @dataclass(frozen=True, slots=True)

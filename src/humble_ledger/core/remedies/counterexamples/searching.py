@@ -9,14 +9,13 @@ from random import Random
 from humble_ledger.core.remedies.counterexamples.constants import columns_named, constants
 from humble_ledger.core.remedies.counterexamples.making import Maker
 from humble_ledger.core.remedies.counterexamples.model import (
-    AllDifferent,
     Answer,
     Arena,
     Condition,
+    Demand,
     Enough,
     Example,
     Filled,
-    NeverNull,
     Row,
     Search,
     SmallDatabase,
@@ -140,7 +139,7 @@ class _Hunt:
         found: Example | None = example
         while found is not None and len(given) < MOST_CONDITIONS and not self.enough():
             nulls = tuple(
-                NeverNull(table, column)
+                Condition(table, column, Demand.NEVER_NULL)
                 for table, rows in found.database.rows.items()
                 for row in rows
                 for column, value in row.items()
@@ -163,12 +162,12 @@ class _Hunt:
                 return more
         return ()
 
-    def _repeated(self, database: SmallDatabase) -> Iterator[AllDifferent]:
+    def _repeated(self, database: SmallDatabase) -> Iterator[Condition]:
         for table, rows in database.rows.items():
             for column in self.pools[table]:
                 values = [row.get(column) for row in rows]
                 if self._is_named(column) and len(set(values)) < len(values):
-                    yield AllDifferent(table, column)
+                    yield Condition(table, column, Demand.UNIQUE)
 
     def _is_named(self, column: str) -> bool:
         return self.named is None or column in self.named
