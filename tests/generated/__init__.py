@@ -1,0 +1,1 @@
+"""Schemas and statements that nobody wrote: drawn at random, and sent through every command."""
