@@ -5,6 +5,7 @@ from __future__ import annotations
 from benchmarks import (
     choice,
     findings,
+    generated,
     judge,
     log_reading,
     plan_reading,
@@ -21,6 +22,7 @@ if __name__ == "__main__":
         prediction,
         choice,
         findings,
+        generated,
         proposing,
         judge,
     ):

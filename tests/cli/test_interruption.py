@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+import io
+import os
 import signal
 import subprocess
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from rich.console import Console
 
+from humble_ledger.core.remedies.choice.budget_text import parse_budget
+from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.remedies import remedies_view
+from humble_ledger.workflow.configuration import find_configuration
+from humble_ledger.workflow.proposing.choosing import Terms, choose_indexes
+from humble_ledger.workflow.proposing.everything import propose
+from humble_ledger.workflow.proposing.indexes import STOPPED
+from humble_ledger.workflow.workspace import Workspace
 from tests.conftest import Server, only_newest
 from tests.engines.test_launcher import servers_of
 from tests.program import SENSOR, Program
@@ -186,3 +198,57 @@ def test_a_demo_broken_off_leaves_no_server(humble: Program, number: int, second
         while servers_of(folder) or Path(folder).exists():
             assert time.monotonic() < give_up, servers_of(folder)
             time.sleep(0.1)
+
+
+@pytest.fixture
+def heeding_ctrl_c() -> Iterator[None]:
+    """Tests that were started in the background ignore it otherwise."""
+    before = signal.signal(signal.SIGINT, signal.default_int_handler)
+    yield
+    signal.signal(signal.SIGINT, before)
+
+
+@only_newest
+@pytest.mark.usefixtures("heeding_ctrl_c")
+@pytest.mark.parametrize(("at", "least_studied"), [("studying q3 ", 2), ("predicting ", 5)])
+def test_ctrl_c_in_propose_ends_with_what_is_known_by_then(
+    begun: Program, server: Server, at: str, least_studied: int
+) -> None:
+    heard: list[str] = []
+
+    def progress(words: str) -> None:
+        if words.startswith(at) and not any(w.startswith(at) for w in heard):
+            os.kill(os.getpid(), signal.SIGINT)
+        heard.append(words)
+
+    with Workspace(find_configuration(begun.folder)) as workspace:
+        found = propose(workspace, (), progress)
+    assert found.stopped_early
+    late = [what for what, why in found.left_out if why == STOPPED]
+    assert bool(late) == at.startswith("studying")
+    assert sum(words.startswith("studying") for words in heard) >= least_studied
+    # Nobody was asked any more after it, and a second Ctrl-C is again what it always was.
+    after = heard[heard.index(next(w for w in heard if w.startswith("ending with"))) :]
+    assert not [words for words in after if words.startswith(("predicting", "studying"))][1:]
+    assert signal.getsignal(signal.SIGINT) is signal.default_int_handler
+    shown = io.StringIO()
+    Console(file=shown, width=200).print(remedies_view(found, Numbers()))
+    said = " ".join(shown.getvalue().split())
+    assert "Stopped early: this is what was predicted so far" in said
+
+
+@only_newest
+@pytest.mark.usefixtures("heeding_ctrl_c")
+def test_ctrl_c_in_a_choice_chooses_among_what_is_known(begun: Program, server: Server) -> None:
+    heard: list[str] = []
+
+    def progress(words: str) -> None:
+        heard.append(words)
+        if sum(w.startswith("predicting") for w in heard) == 6 and words.startswith("predicting"):
+            os.kill(os.getpid(), signal.SIGINT)
+
+    with Workspace(find_configuration(begun.folder)) as workspace:
+        found = choose_indexes(workspace, (), Terms(parse_budget(["60MB"])), progress)
+    assert found.stopped_early and found.choice.at_least == 0.0
+    assert sum(p.option.size_bytes for p in found.choice.picked) <= 60_000_000
+    assert len(found.choice.picked) <= 6

@@ -7,18 +7,28 @@ from random import Random
 
 # A type, and a value for row n: some few values, many, or as many as there are rows.
 TYPES = {
-    "int": "n % {few}", "bigint": "n * 7 % {many}", "smallint": "n % 100",
-    "numeric(12,3)": "(n % {many}) * 1.25", "float8": "(n % {many}) / 7.0",
-    "text": "'word ' || n % {many}", "varchar(20)": "'v' || n % {few}",
-    "char(6)": "lpad((n % {many})::text, 6, '0')", "boolean": "n % 3 = 0",
-    "date": "date '2026-01-01' + (n % {few})", "timestamptz": "timestamptz '2026-01-01' + n * "
-    "interval '7 minutes'", "timestamp": "timestamp '2026-01-01' + n % {many} * interval '1 hour'",
-    "uuid": "md5((n % {many})::text)::uuid", "jsonb": "jsonb_build_object('kind', n % {few}, 'tag', "
-    "'t' || n % {many}, 'list', jsonb_build_array(n, n % 3))", "int[]": "array[n % {few}, n % 7]",
-    "text[]": "array['a' || n % {few}, 'b']", "int4range": "int4range(n % {few}, n % {few} + 5)",
-    "inet": "('10.0.' || n % 200 || '.' || n % {few} % 250)::inet", "interval": "n % {few} * "
-    "interval '1 hour'", "bytea": "decode(lpad(to_hex(n % {many}), 8, '0'), 'hex')",
-}  # fmt: skip
+    "int": "n % {few}",
+    "bigint": "n * 7 % {many}",
+    "smallint": "n % 100",
+    "numeric(12,3)": "(n % {many}) * 1.25",
+    "float8": "(n % {many}) / 7.0",
+    "text": "'word ' || n % {many}",
+    "varchar(20)": "'v' || n % {few}",
+    "char(6)": "lpad((n % {many})::text, 6, '0')",
+    "boolean": "n % 3 = 0",
+    "date": "date '2026-01-01' + (n % {few})",
+    "timestamptz": "timestamptz '2026-01-01' + n * interval '7 minutes'",
+    "timestamp": "timestamp '2026-01-01' + n % {many} * interval '1 hour'",
+    "uuid": "md5((n % {many})::text)::uuid",
+    "jsonb": "jsonb_build_object('kind', n % {few}, 'tag', 't' || n % {many}, "
+    "'list', jsonb_build_array(n, n % 3))",
+    "int[]": "array[n % {few}, n % 7]",
+    "text[]": "array['a' || n % {few}, 'b']",
+    "int4range": "int4range(n % {few}, n % {few} + 5)",
+    "inet": "('10.0.' || n % 200 || '.' || n % {few} % 250)::inet",
+    "interval": "n % {few} * interval '1 hour'",
+    "bytea": "decode(lpad(to_hex(n % {many}), 8, '0'), 'hex')",
+}
 NAMES = (
     "id", "kind", "order", "Select", "naïve", 'we"ird', "two words", "user", "x", "value", "at",
     "from", "1st", "a.b", "%s", "$1", "back\\slash", "ALLCAPS", "group", "semi;colon", "it's",
@@ -76,8 +86,10 @@ def schema(random: Random) -> Schema:
         sql += made
     viewed = tables[0]
     shown = ", ".join(quoted(c.name) for c in viewed.columns[:3])
-    sql.append(f"CREATE VIEW {quoted('seen_' + viewed.name)} AS SELECT {shown} "
-               f"FROM {quoted(viewed.name)} WHERE {quoted(viewed.columns[0].name)} > 5")  # fmt: skip
+    sql.append(
+        f"CREATE VIEW {quoted('seen_' + viewed.name)} AS SELECT {shown} "
+        f"FROM {quoted(viewed.name)} WHERE {quoted(viewed.columns[0].name)} > 5"
+    )
     tables.append(Table("seen_" + viewed.name, viewed.columns[:3], viewed.rows))
     sql += [f"ANALYZE {quoted(t.name)}" for t in tables[:-1] if random.random() < 0.85]
     return Schema(tuple(tables), tuple(sql))

@@ -123,9 +123,12 @@ class Writer:
                     f" {r.choice(('CROSS JOIN', 'LEFT JOIN'))} LATERAL (SELECT {shown} FROM "
                     f"{quoted(table.name)} l WHERE {tie} LIMIT 3) {alias}"
                 )
-                text += " ON true" if " LEFT JOIN LATERAL" in text[-len(text) :] and text.rfind(
-                    "LEFT JOIN LATERAL"
-                ) > text.rfind("CROSS JOIN LATERAL") else ""
+                text += (
+                    " ON true"
+                    if " LEFT JOIN LATERAL" in text[-len(text) :]
+                    and text.rfind("LEFT JOIN LATERAL") > text.rfind("CROSS JOIN LATERAL")
+                    else ""
+                )
                 sources.append(_Source(alias, kept))
                 continue
             more, source = self._source(depth)
@@ -294,7 +297,7 @@ def _over(families: tuple[str, ...], *forms: str) -> Condition:
 _CONDITIONS: Sequence[Condition] = (
     _over(
         _NUMBERS, "{0} = 7", "{0} > 100", "{0} BETWEEN 3 AND 40", "{0} IN (1, 2, 3, 5)",
-        "{0} IN (SELECT generate_series(1, 4))", "{0} = ANY ('{{1,2,3}}')".replace("{{", "{").replace("}}", "}"),
+        "{0} IN (SELECT generate_series(1, 4))", "{0} = ANY ('{1,2,3}')",
         "{0} <> 3", "{0} % 7 = 2", "{0} + 1 > {1}", "{0} = {1}", "({0}, {1}) > (3, 4)",
         "({0}, {1}) = (1, 2)", "{0} IS DISTINCT FROM {1}", "{0} IS NOT DISTINCT FROM 4",
         "coalesce({0}, 0) = 0", "{0}::text = '12'", "{0} IS NULL", "{0} = 3.0", "abs({0}) < 4",

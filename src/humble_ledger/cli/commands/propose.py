@@ -99,7 +99,9 @@ def propose(
     others = found.alternatives if top is None else ()
     output.give(
         json,
-        lambda: remedies_document(shown, others, found.left_out, found.cautions, found.refused),
+        lambda: remedies_document(
+            shown, others, found.left_out, found.cautions, found.refused, found.stopped_early
+        ),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )
 

@@ -29,7 +29,8 @@ class Proposals:
     ``more_alternatives`` were found and not kept. ``left_out`` are subjects that could not be
     studied, each with the reason; ``declined`` tells why indexes are predicted by formula though
     a planner was to be asked, ``cautions`` what may make all predictions worse, ``refused``
-    rewritings that were found to mean something else.
+    rewritings that were found to mean something else. ``stopped_early`` tells that somebody ended
+    it before all that was to be predicted was.
     """
 
     remedies: tuple[RemedyEntry, ...]
@@ -39,6 +40,7 @@ class Proposals:
     declined: str = ""
     cautions: tuple[str, ...] = ()
     refused: tuple[RefusedRewriting, ...] = ()
+    stopped_early: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +50,7 @@ class ChosenIndexes:
     ``writers`` are captured queries that change rows of a table that gets an index, with that
     table; ``rewrites`` need no index at all. ``weights`` tells what makes a query count;
     ``plans_asked`` were made by a planner for it, ``took_ms`` is the time that all of it took.
-    ``left_out``, ``declined`` and ``cautions`` are as with `Proposals`.
+    ``left_out``, ``declined``, ``cautions`` and ``stopped_early`` are as with `Proposals`.
     """
 
     choice: Choice
@@ -64,3 +66,4 @@ class ChosenIndexes:
     plans_asked: int = 0
     took_ms: float = 0.0
     least_gain: float = 0.0
+    stopped_early: bool = False

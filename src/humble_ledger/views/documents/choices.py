@@ -89,6 +89,7 @@ class ChoiceDocument(Struct, frozen=True):
     least_gain_share: float = 0.0
     plans_asked: int = 0
     took_ms: float = 0.0
+    stopped_early: bool = False
     kind: Literal["choice"] = "choice"
     version: Literal[3] = 3
 
@@ -169,4 +170,5 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         least_gain_share=chosen.least_gain,
         plans_asked=chosen.plans_asked,
         took_ms=round(chosen.took_ms, 1),
+        stopped_early=chosen.stopped_early,
     )

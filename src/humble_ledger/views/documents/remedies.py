@@ -75,6 +75,7 @@ class RemediesDocument(Struct, frozen=True):
     left_out: list[tuple[str, str]] = []
     cautions: list[str] = []
     refused: list[RefusedRow] = []
+    stopped_early: bool = False
     kind: Literal["remedies"] = "remedies"
     version: Literal[2] = 2
 
@@ -85,12 +86,15 @@ def remedies_document(
     left_out: Iterable[tuple[str, str]] = (),
     cautions: Iterable[str] = (),
     refused: Iterable[RefusedRewriting] = (),
+    stopped_early: bool = False,
 ) -> RemediesDocument:
     """Remedies, then those that could stand in place of one of them."""
     rows = [remedy_row(entry) for entry in entries]
     others = [remedy_row(entry, True) for entry in alternatives]
     not_proposed = [RefusedRow(r.query, r.summary, r.example) for r in refused]
-    return RemediesDocument(rows + others, list(left_out), list(cautions), not_proposed)
+    return RemediesDocument(
+        rows + others, list(left_out), list(cautions), not_proposed, stopped_early
+    )
 
 
 def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:

@@ -10,7 +10,7 @@ from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
-from humble_ledger.views.terminal.remedies import caution_lines, predicted_by
+from humble_ledger.views.terminal.remedies import STOPPED_EARLY, caution_lines, predicted_by
 from humble_ledger.views.terminal.text import Text
 
 MOST_LEFT_OUT = 8
@@ -47,7 +47,8 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
 
 
 def _unstudied(chosen: ChosenIndexes) -> list[Text]:
-    return [Text(f"{what} is left out: {reason}") for what, reason in chosen.left_out]
+    early = [Text(STOPPED_EARLY)] if chosen.stopped_early else []
+    return early + [Text(f"{what} is left out: {reason}") for what, reason in chosen.left_out]
 
 
 def _heading(chosen: ChosenIndexes, numbers: Numbers) -> Text:
@@ -184,15 +185,16 @@ def _curve(choice: Choice, budget: Budget, numbers: Numbers) -> RenderableType:
 
 def _note(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
     choice = chosen.choice
-    found = (
-        "Every set of these indexes was compared."
-        if choice.complete
-        else (
+    if chosen.stopped_early:
+        found = "How near it comes to the best set is not known."
+    elif choice.complete:
+        found = "Every set of these indexes was compared."
+    else:
+        found = (
             "Found by search; it reaches at least "
             f"{numbers.percent(choice.at_least)} of what any set within the budget could, as long "
             "as no two indexes help each other."
         )
-    )
     pays = f"Writing grows by {numbers.percent(choice.extra_writes)} (computed from the counters)"
     if chosen.writers:
         pays += ": paid by " + ", ".join(dict.fromkeys(query for query, _ in chosen.writers))

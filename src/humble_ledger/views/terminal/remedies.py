@@ -16,12 +16,15 @@ from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
 
 MOST_CAUTIONS = 3
+STOPPED_EARLY = "Stopped early: this is what was predicted so far; there may be better."
 
 
 def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None) -> RenderableType:
     """One line for each remedy and query: gain, size, reason; the best first."""
     entries = proposals.remedies
     left_out = [Text(f"{what} is left out: {reason}") for what, reason in proposals.left_out]
+    if proposals.stopped_early:
+        left_out.insert(0, Text(STOPPED_EARLY))
     left_out += [refused_line(each) for each in proposals.refused]
     if not entries:
         none = Text("Nothing is predicted to make any of these clearly cheaper.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.remedies.choice.choosing import choose
 from humble_ledger.core.remedies.choice.model import (
@@ -21,7 +21,7 @@ from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.remedies.write_overhead import entries_now
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.errors import WrongUsage
-from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.progress import Progress, Stop, stopping
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool, writers_of
 from humble_ledger.workflow.proposing.studying import Studied
 from humble_ledger.workflow.supposing.predictors import PredictWith
@@ -50,15 +50,31 @@ def choose_indexes(
 ) -> ChosenIndexes:
     """The indexes that together save most within a budget; all are kept.
 
+    Ctrl-C ends the asking: the choice is made among what is predicted so far.
+
     Raises:
         WrongUsage: weights by time were asked for, and no time was captured.
     """
+    with stopping(progress) as stop:
+        return _chosen(workspace, whats, terms, progress, wish, stop)
+
+
+def _chosen(
+    workspace: Workspace,
+    whats: Sequence[str],
+    terms: Terms,
+    progress: Progress,
+    wish: PredictWith | None,
+    stop: Stop,
+) -> ChosenIndexes:
     began = time.perf_counter()
-    found = to_choose_from(workspace, whats, terms, progress, wish)
+    found = to_choose_from(workspace, whats, terms, progress, wish, stop)
     pool, making, studied = found.pool, found.making, found.pool.studied
     rewrites = [o for each in studied for o in each.others if o.type is RemedyType.REWRITE]
     progress("choosing")
     choice = choose(found.problem)
+    if stop.asked:  # what was not asked could be better than any bound
+        choice = replace(choice, complete=False, at_least=0.0)
     remedies = {}
     for each in choice.picked:
         remedy = making.remedy(found.priced[each.option.design])
@@ -79,6 +95,7 @@ def choose_indexes(
         pool.predictor.plans_asked,
         (time.perf_counter() - began) * 1000.0,
         terms.least_gain,
+        stop.asked,
     )
 
 
@@ -99,13 +116,14 @@ def to_choose_from(
     terms: Terms,
     progress: Progress = lambda _: None,
     wish: PredictWith | None = None,
+    stop: Stop | None = None,
 ) -> ToChooseFrom:
     """The queries and the candidates among which `choose_indexes` chooses.
 
     Raises:
         WrongUsage: weights by time were asked for, and no time was captured.
     """
-    pool = Pool.of(workspace, whats, progress, wish)
+    pool = Pool.of(workspace, whats, progress, wish, stop)
     making = IndexRemedies.of(workspace, pool)
     weights = _weights(pool.studied, terms.weights)
     priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}

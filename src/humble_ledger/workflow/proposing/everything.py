@@ -12,7 +12,7 @@ from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
 from humble_ledger.core.results.proposals import Proposals
-from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.progress import Progress, Stop, stopping
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema
 from humble_ledger.workflow.proposing.studying import Studied
@@ -35,9 +35,21 @@ def propose(
     most are proposed, and with them what the symptoms of the plans call for, in the order of
     the captured time that each should save. For named subjects, other indexes that are not
     beaten by a smaller one are given as alternatives; when none is named, the schema is
-    looked at, too.
+    looked at, too. Ctrl-C ends it with what is predicted so far.
     """
-    pool = Pool.of(workspace, whats, progress, wish)
+    with stopping(progress) as stop:
+        return _proposed(workspace, whats, progress, types, wish, stop)
+
+
+def _proposed(
+    workspace: Workspace,
+    whats: Sequence[str],
+    progress: Progress,
+    types: Collection[RemedyType],
+    wish: PredictWith | None,
+    stop: Stop,
+) -> Proposals:
+    pool = Pool.of(workspace, whats, progress, wish, stop)
     studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     weights = _weights(studied)
@@ -53,7 +65,7 @@ def propose(
     saved += [(saving(o, weights), o) for each in studied for o in each.others]
     found = in_order(saved)
     designs = {remedy.index for remedy in found if remedy.index is not None}
-    if not whats:
+    if not whats and not stop.asked:
         progress("looking at the schema")
         found += of_schema(workspace, making, designs)
     plans = {each.query: each.plan.plan for each in studied}
@@ -73,6 +85,7 @@ def propose(
         pool.declined,
         cautions,
         refused,
+        stop.asked,
     )
 
 

@@ -19,12 +19,14 @@ from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.remedies.write_overhead import SeenUpdate, write_overhead_of
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.changes import change_of
-from humble_ledger.errors import HumbleError
-from humble_ledger.workflow.progress import Progress
+from humble_ledger.errors import HumbleError, Interrupted
+from humble_ledger.workflow.progress import Progress, Stop, counted
 from humble_ledger.workflow.proposing.studying import Studied, study
 from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.supposing.predictors import PredictWith, predictor_of
 from humble_ledger.workflow.workspace import Workspace
+
+STOPPED = "not looked at, as it was stopped"
 
 
 @dataclass(slots=True)
@@ -32,12 +34,14 @@ class Pool:
     """All candidates of the studied queries, priced by one predictor; each is asked once.
 
     ``declined`` tells why the planner could not be asked; "" when it was. ``left_out`` are
-    subjects that could not be studied, each with the reason.
+    subjects that could not be studied, each with the reason. Once a ``stop`` was asked for, nobody
+    is asked any more: what is not known yet is taken for no better than what is.
     """
 
     studied: Sequence[Studied]
     predictor: Predictor
     progress: Progress
+    stop: Stop = field(default_factory=Stop)
     declined: str = ""
     left_out: tuple[tuple[str, str], ...] = ()
     _outlooks: dict[str, dict[frozenset[IndexDesign], WhatIfCost]] = field(default_factory=dict)
@@ -59,11 +63,18 @@ class Pool:
         whats: Sequence[str],
         progress: Progress,
         wish: PredictWith | None = None,
+        stop: Stop | None = None,
     ) -> Pool:
-        """The pool for some subjects, or for all captured queries when none is named."""
-        studied, left_out = [], []
-        for what in whats or captured_queries(workspace):
-            progress(f"studying {what}")
+        """The pool for some subjects, or for all captured queries when none is named.
+
+        Raises:
+            Interrupted: a stop was asked for before anything was studied.
+        """
+        stop = stop or Stop()
+        studied, left_out, begun = [], [], 0
+        wanted = list(whats or captured_queries(workspace))
+        for what in counted(wanted, "studying {}".format, progress, stop):
+            begun += 1
             try:
                 studied.append(study(workspace, what, progress))
             except HumbleError as error:
@@ -71,10 +82,17 @@ class Pool:
                 if len(whats) == 1:
                     raise
                 left_out.append((what, str(error)))
+        if stop.asked and not studied:
+            raise Interrupted("Stopped before any query was studied.")
+        left_out += [(what, STOPPED) for what in wanted[begun:]]
         predictor, declined = predictor_of(workspace, progress, wish)
         if isinstance(predictor, PlannedPredictor):
-            studied = [_more_thorough(each, predictor, progress) for each in studied]
-        return Pool(studied, predictor, progress, declined, tuple(left_out))
+            wide = {
+                each.query: _more_thorough(each, predictor)
+                for each in counted(studied, _with_more, progress, stop)
+            }
+            studied = [wide.get(each.query, each) for each in studied]
+        return Pool(studied, predictor, progress, stop, declined, tuple(left_out))
 
     def priced(self, *, merging: bool = False) -> list[Priced]:
         """Every candidate that clearly helps a query by itself, with all that it does.
@@ -114,6 +132,9 @@ class Pool:
         mine = frozenset(design for design in designs if design.table in studied.tables)
         known = self._outlooks.setdefault(query, {})
         if mine not in known:
+            if self.stop.asked:
+                now = studied.plan.plan.cost_total or 0.0
+                return _at_least(mine, known) or WhatIfCost(now, now, (), self.predictor.way)
             known[mine] = _follows(mine, known) or self.predictor.outlook(
                 studied.asked, sorted(mine, key=lambda design: design.words)
             )
@@ -125,8 +146,11 @@ class Pool:
         Of smaller sets most then need not be asked.
         """
         everything = frozenset(designs)
-        for each in self.studied:
-            self.progress(f"planning {each.query} with all of {len(everything)} indexes")
+
+        def words(each: Studied) -> str:
+            return f"planning {each.query} with all of {len(everything)} indexes"
+
+        for each in counted(self.studied, words, self.progress, self.stop):
             self.outlook(each.query, everything)
 
     def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
@@ -135,8 +159,11 @@ class Pool:
 
     def _priced(self, candidates: Mapping[IndexDesign, Candidate]) -> list[Priced]:
         found = []
-        for design, candidate in candidates.items():
-            self.progress(f"predicting {design.words}")
+
+        def words(pair: tuple[IndexDesign, Candidate]) -> str:
+            return f"predicting {pair[0].words}"
+
+        for design, candidate in counted(list(candidates.items()), words, self.progress, self.stop):
             predictions = self._predictions(design)
             if any(p.gain >= CLEAR_GAIN for p in predictions):
                 shape = self.predictor.shape(design, candidate.access.table)
@@ -153,11 +180,14 @@ class Pool:
         )
 
 
-def _more_thorough(studied: Studied, predictor: PlannedPredictor, progress: Progress) -> Studied:
+def _with_more(studied: Studied) -> str:
+    return f"planning {studied.query} with indexes that might serve it"
+
+
+def _more_thorough(studied: Studied, predictor: PlannedPredictor) -> Studied:
     """A query with candidates, too, that no rule came to, and that the planner would use."""
     known = {each.design for each in studied.candidates}
     wide = [c for c in thorough(studied.plan.plan, studied.tables) if c.design not in known]
-    progress(f"planning {studied.query} with {len(wide)} indexes that might serve it")
     more = predictor.taken_of(studied.asked, studied.candidates_in_order, wide)
     return replace(studied, candidates=(*studied.candidates, *more))
 
@@ -174,6 +204,14 @@ def _follows(
         if designs <= larger and found.way == PLANNER and {u.design for u in found.used} <= designs:
             return found
     return None
+
+
+def _at_least(
+    designs: frozenset[IndexDesign], known: Mapping[frozenset[IndexDesign], WhatIfCost]
+) -> WhatIfCost | None:
+    """The best that is known of a part of a set; None when nothing is."""
+    parts = [found for some, found in known.items() if some <= designs]
+    return min(parts, key=lambda found: found.cost, default=None)
 
 
 @dataclass(slots=True)
