@@ -48,6 +48,41 @@ def test_everything_that_can_be_supposed_holds_together(begun: Program, server: 
 
 
 @only_newest
+def test_statistics_that_are_supposed_are_those_that_analyze_finds(
+    begun: Program, server: Server
+) -> None:
+    server.do(
+        "CREATE TABLE drift AS SELECT n AS id, n % 50 AS kind, n % 50 * 3 + n / 50 % 2 AS sub, "
+        "date '2020-01-01' + n / 200 AS day FROM generate_series(1, 120000) n"
+    )
+    server.do("ALTER TABLE drift DROP COLUMN id")  # the columns' numbers begin with a gap
+    server.do("ANALYZE drift")
+    try:
+        for text, columns in (
+            ("SELECT * FROM drift WHERE kind = 3 AND sub = 9 ORDER BY day", "kind, sub"),
+            ("SELECT kind, sub, count(*) FROM drift GROUP BY kind, sub", "kind, sub"),
+            ("SELECT kind, day, count(*) FROM drift GROUP BY kind, day", "day, kind"),
+        ):
+            found = begun.json("suppose", text, "--statistics", f"drift ({columns})")
+            (query,) = found["queries"]
+            assert found["statistics"] == [f"drift ({columns})"] and not query["caution"]
+            server.do(f"CREATE STATISTICS drifting ON {columns} FROM drift")
+            server.do("ANALYZE drift")
+            really = begun.json("plan", text)["cost_total"]
+            server.do("DROP STATISTICS drifting")
+            assert query["cost_after"] == pytest.approx(really, rel=0.05), text
+            assert abs(query["cost_after"] - query["cost_before"]) > 0.01 * query["cost_before"]
+        again = begun.json("suppose", text, "--rows", "drift=1x")["queries"][0]
+        assert again["cost_after"] == query["cost_before"], "of the statistics nothing stays"
+        proposed = begun.json("propose", "SELECT * FROM drift WHERE kind = 3 AND sub = 9")
+        for remedy in proposed["remedies"]:
+            if "together" in remedy["summary"]:
+                begun.ok("suppose", "SELECT 1 FROM drift", "--remedy", remedy["id"])
+    finally:
+        server.do("DROP TABLE drift")
+
+
+@only_newest
 def test_the_formula_is_there_for_those_who_ask(begun: Program, server: Server) -> None:
     proposed = begun.json("propose", SENSOR, "--predict-with", "formula")["remedies"]
     assert {q["way"] for r in proposed if r["type"] == "index" for q in r["queries"]} == {"formula"}
@@ -78,6 +113,8 @@ def test_a_statement_that_cannot_be_studied_takes_nothing_from_the_others(
         (["suppose", SENSOR, "--without-index", "nothing"], 2, "no index nothing"),
         (["suppose", SENSOR, "--remedy", "r999"], 2, "r999"),
         (["suppose", SENSOR, "--rows", "reading"], 2, "not a growth"),
+        (["suppose", SENSOR, "--statistics", "reading (value)"], 2, "no group of columns"),
+        (["suppose", SENSOR, "--statistics", "reading (value, nothing)"], 2, "no column nothing"),
         (["suppose", SENSOR, "--index", "reading (value)", "--as", "tree"], 2, "compare"),
         (["propose", SENSOR, "--predict-with", "dice"], 2, "planner or formula"),
     ],

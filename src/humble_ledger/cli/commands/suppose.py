@@ -42,6 +42,14 @@ def suppose(
             metavar="TABLE=FACTOR",
         ),
     ] = None,
+    statistics: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--statistics",
+            help='Statistics of columns together: "alert (code, crew)"; repeatable.',
+            metavar="TEXT",
+        ),
+    ] = None,
     as_: Annotated[
         str,
         typer.Option(
@@ -53,10 +61,10 @@ def suppose(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Ask the planner what if: an index, a setting, an index gone, more rows; nothing is built.
+    """Ask the planner what if: an index, one gone, a setting, statistics, more rows.
 
-    The target's planner is asked on a copy that has its schema, statistics and sizes, and no row.
-    Without a WHAT, all captured queries are planned.
+    Nothing is built. The target's planner is asked on a copy that has its schema, statistics and
+    sizes, and no row. Without a WHAT, all captured queries are planned.
 
     Example: [bold]humble suppose q1 --index "reading (sensor_id)"[/bold]
     """
@@ -72,7 +80,14 @@ def suppose(
         raise WrongUsage(f'Unknown form "{as_}".', "Use --as compare, or leave it out.")
     if as_ and len(whats or ()) != 1:
         raise WrongUsage("Plans are compared for one query.", "Name it, as in  humble suppose q1")
-    supposed = Supposed(index or (), without_index or (), settings or (), remedy or (), rows or ())
+    supposed = Supposed(
+        index or (),
+        without_index or (),
+        settings or (),
+        remedy or (),
+        rows or (),
+        statistics or (),
+    )
     with (
         workspace_for(target, timeout, allow_side_effects) as workspace,
         output.progress() as progress,

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, index_name
+from humble_ledger.core.remedies.together import ColumnGroup
 
 
 class RemedyType(StrEnum):
@@ -111,6 +112,7 @@ class Remedy:
     ``removes`` is the (schema, name) of the index that a removal takes away;
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
     ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
+    ``together`` are the columns that statistics are gathered of together;
     ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``settings`` are names with values; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
@@ -136,6 +138,7 @@ class Remedy:
     question: bool = False
     removes: tuple[str, str] | None = None
     checked: Checked | None = None
+    together: ColumnGroup | None = None
 
 
 def index_remedy(

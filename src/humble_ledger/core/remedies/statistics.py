@@ -9,6 +9,7 @@ from humble_ledger.core.plans.model import Node
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.together import MOST_COLUMNS, ColumnGroup
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
 from humble_ledger.core.statements.conditions import Wrapping, predicates
@@ -18,7 +19,6 @@ from humble_ledger.core.symptoms.model import Symptom
 MISESTIMATE = "row-misestimate"
 MORE = 10  # times the values that are listed now
 MOST_TARGET = 10_000  # the server's own limit
-MOST_COLUMNS = 8
 _ANEW = frozenset(("statistics-missing", "statistics-stale", "beyond-statistics"))
 
 
@@ -83,6 +83,7 @@ def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
         reason="the planner multiplies the shares of correlated columns",
         queries=(query,),
         cures=(MISESTIMATE,),
+        together=ColumnGroup(table.name, tuple(columns)),
     )
 
 

@@ -64,7 +64,8 @@ class SupposedQuery:
 class Supposition:
     """What was supposed, and what became of each query.
 
-    ``rows`` are tables supposed to have so many times as many rows. ``left_out`` are queries that
+    ``rows`` are tables supposed to have so many times as many rows, ``statistics`` columns about
+    which there are some together. ``left_out`` are queries that
     could not be planned, with the reason; ``asked`` plans were made in ``took_ms`` after the copy
     was there; ``notes`` say what the copy lacks.
     """
@@ -74,6 +75,7 @@ class Supposition:
     without: tuple[str, ...] = ()
     settings: tuple[tuple[str, str], ...] = ()
     rows: tuple[tuple[str, float], ...] = ()
+    statistics: tuple[str, ...] = ()
     left_out: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = ()
     asked: int = 0

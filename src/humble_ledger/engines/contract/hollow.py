@@ -9,6 +9,7 @@ from typing import Protocol
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.remedies.counterexamples.model import Arena
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
@@ -40,13 +41,14 @@ class Hollow(Protocol):
         without: Collection[TableName] = (),
         rows: Mapping[TableName, float] = ...,
         longer_history: bool = False,
+        together: Collection[ColumnGroup] = (),
     ) -> PlanDocument:
         """The plan of a statement if these indexes were there, each of a size.
 
         ``without`` names indexes of the target (schema, name) that are supposed to be gone,
         ``rows`` how many times as many rows tables have, of the same kind as those that are there;
         with ``longer_history`` they are older ones, so that columns which advance with the rows
-        reach further back.
+        reach further back. Of columns ``together`` there are supposed to be statistics.
 
         Raises:
             HumbleError: an index cannot be built so, or the statement cannot be planned here.

@@ -35,7 +35,8 @@ class SuppositionDocument(Struct, frozen=True):
     """What was supposed, and what became of each query.
 
     ``left_out`` are pairs of a query and the reason why it could not be planned; ``cautions`` say
-    what the copy lacks. ``rows`` are tables with so many times as many rows.
+    what the copy lacks. ``rows`` are tables with so many times as many rows, ``statistics`` columns
+    about which there would be some together.
     """
 
     way: str
@@ -48,6 +49,7 @@ class SuppositionDocument(Struct, frozen=True):
     cautions: list[str]
     plans_asked: int
     took_ms: float
+    statistics: list[str] = []
     kind: Literal["supposition"] = "supposition"
     version: Literal[1] = 1
 
@@ -71,6 +73,7 @@ def supposition_document(found: Supposition) -> SuppositionDocument:
         list(found.notes),
         found.asked,
         round(found.took_ms, 1),
+        list(found.statistics),
     )  # fmt: skip
 
 

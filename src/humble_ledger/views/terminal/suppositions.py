@@ -35,6 +35,7 @@ def _supposed(found: Supposition, numbers: Numbers) -> RenderableType:
     ]
     rows += [("without", name) for name in found.without]
     rows += [("setting", f"{name} = {value}") for name, value in found.settings]
+    rows += [("statistics", f"{each} together") for each in found.statistics]
     rows += [("rows", f"{table}: {numbers.figure(times)}× as many") for table, times in found.rows]
     return labelled(*(rows or [("supposed", "another text of the statement")]))
 

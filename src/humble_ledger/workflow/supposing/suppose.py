@@ -16,6 +16,7 @@ from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import nearly_same
+from humble_ledger.core.remedies.together import ColumnGroup, parse_group
 from humble_ledger.core.results.suppositions import SupposedIndex, SupposedQuery, Supposition
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -41,6 +42,7 @@ class Supposed:
     settings: Sequence[str] = ()
     remedies: Sequence[str] = ()
     rows: Sequence[str] = ()
+    statistics: Sequence[str] = ()
 
 
 @dataclass(slots=True)
@@ -53,6 +55,7 @@ class _Made:
     settings: list[tuple[str, str]] = field(default_factory=list)
     texts: dict[str, str] = field(default_factory=dict)
     rows: dict[TableName, float] = field(default_factory=dict)
+    together: list[ColumnGroup] = field(default_factory=list)
 
 
 def suppose(
@@ -67,7 +70,7 @@ def suppose(
         WrongUsage: nothing is supposed, or it names what is not there.
         TargetUnreachable: no copy can be made here.
     """
-    if not (asked.indexes or asked.without or asked.settings or asked.remedies or asked.rows):
+    if asked == Supposed():
         raise WrongUsage(
             "Nothing is supposed.",
             'Name it, for example:  humble suppose q1 --index "reading (sensor_id)"',
@@ -97,6 +100,7 @@ def suppose(
         tuple(str(name) for name in made.without),
         tuple(made.settings),
         tuple((str(table), factor) for table, factor in made.rows.items()),
+        tuple(group.words for group in made.together),
         tuple(left_out),
         tuple(hollow.notes),
         hollow.asked - before,
@@ -122,7 +126,14 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
     text = made.texts.get(query)
     asked = Statement(text) if text is not None else statement
     options = ExplainOptions(settings=tuple(made.settings))
-    after = hollow.explain(asked, made.shapes, options, without=made.without, rows=made.rows).plan
+    after = hollow.explain(
+        asked,
+        made.shapes,
+        options,
+        without=made.without,
+        rows=made.rows,
+        together=made.together,
+    ).plan
     caution = ""
     if not nearly_same(same.cost_total or 0.0, now.cost_total or 0.0):
         caution = (
@@ -170,6 +181,8 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
             made.settings += remedy.settings
         elif remedy.type is RemedyType.REWRITE and remedy.queries:
             made.texts[remedy.queries[0]] = remedy.apply[0].rstrip().rstrip(";")
+        elif remedy.together is not None:
+            made.together.append(remedy.together)
         else:
             raise WrongUsage(
                 f"{id_} cannot be supposed: what {remedy.type.value} bring, only a trial tells.",
@@ -179,6 +192,7 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
     for text in asked.rows:
         table, factor = growth_of(session, text)
         made.rows[table] = factor
+    made.together += [_group_placed(session, parse_group(text)) for text in asked.statistics]
     designs = [_placed(session, design) for design in designs]
     made.tables = dict(session.tables({design.table for design in designs}))
     formula = FormulaPredictor(session.costs, session)
@@ -216,6 +230,25 @@ def _placed(session: Session, design: IndexDesign) -> IndexDesign:
         return design
     table, _ = session.find_column(str(design.table))
     return replace(design, table=table)
+
+
+def _group_placed(session: Session, group: ColumnGroup) -> ColumnGroup:
+    """A group whose table is the one that the user's name stands for.
+
+    Raises:
+        WrongUsage: the table has no such column.
+    """
+    found = session.tables([group.table])
+    if group.table not in found:
+        table, _ = session.find_column(str(group.table))
+        group, found = replace(group, table=table), session.tables([table])
+    columns = found[group.table].columns if group.table in found else {}
+    missing = [column for column in group.columns if column not in columns]
+    if missing:
+        raise WrongUsage(
+            f"{group.table} has no column {missing[0]}.", f"See them:  humble table {group.table}"
+        )
+    return group
 
 
 def _indexes_named(workspace: Workspace, names: Sequence[str]) -> list[TableName]:

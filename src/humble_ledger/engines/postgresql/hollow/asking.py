@@ -11,6 +11,7 @@ from psycopg import sql
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.naming import index_name
+from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.kinds import Statement
@@ -24,6 +25,7 @@ from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.history import History
 from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
+from humble_ledger.engines.postgresql.hollow.together import SupposedGroups
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.session import PostgresSession
 
@@ -61,11 +63,13 @@ class PostgresHollow:
     _factors: dict[TableName, float] = field(default_factory=dict)
     _longer: bool = False
     _stretched: History | None = None
+    _groups: SupposedGroups = field(init=False)
     asked: int = 0
 
     def __post_init__(self) -> None:
         """Know each relation by its name."""
         self._relations = {(r.schema, r.name): r for r in self.outline.relations}
+        self._groups = SupposedGroups(self.admin, self.sampler, self._owner)
 
     def explain(
         self,
@@ -76,6 +80,7 @@ class PostgresHollow:
         without: Collection[TableName] = (),
         rows: Mapping[TableName, float] = _AS_THEY_ARE,
         longer_history: bool = False,
+        together: Collection[ColumnGroup] = (),
     ) -> PlanDocument:
         """The plan if these indexes were there, each of a size; see `engines.contract.Hollow`."""
         with translated():
@@ -93,6 +98,7 @@ class PostgresHollow:
                     self._grow(table, rows.get(table, 1.0), rows.keys())
             self._show(wanted)
             self._hide(frozenset(without))
+            self._groups.show(together, self._relation)
         self.asked += 1
         return self.session.explain(statement, options)
 
@@ -108,7 +114,7 @@ class PostgresHollow:
     def arena(self, tables: Sequence[TableName]) -> Iterator[PostgresArena]:
         """These tables with nothing in them; see `engines.contract.Hollow`."""
         with (
-            contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as connection,
+            contextlib.closing(self._owner()) as connection,
             arena_in(connection, tables) as made,
         ):
             yield made
@@ -116,6 +122,7 @@ class PostgresHollow:
     def forget_all(self) -> None:
         """Remove all that was supposed: the hollow may be used again."""
         self._hide(frozenset())
+        self._groups.show((), self._relation)
         for table in list(self._factors):
             self._grow(table, 1.0)
         self._drop(list(self._supposed))
@@ -129,7 +136,7 @@ class PostgresHollow:
             return
         gone = [self._supposed.pop(key) for key in keys]
         names = [sql.Identifier(each.table.schema, each.name) for each in gone]
-        with contextlib.closing(owner(self.cluster, self.database, self.outline.path)) as loader:
+        with contextlib.closing(self._owner()) as loader:
             loader.execute(sql.SQL("DROP INDEX {}").format(sql.SQL(", ").join(names)))
 
     def _suppose(self, designs: Mapping[IndexDesign, IndexShape]) -> list[_Supposed]:
@@ -278,6 +285,12 @@ class PostgresHollow:
             self._set_valid(hidden, valid=False)
         if factor == 1.0:
             del self._factors[table]
+
+    def _owner(self) -> Connection:
+        return owner(self.cluster, self.database, self.outline.path)
+
+    def _relation(self, table: TableName) -> Relation:
+        return self._relations[_key(table)]
 
     def _history(self) -> History:
         if self._stretched is None:

@@ -7,6 +7,7 @@ estimator of Haas and Stokes (JASA 93, 1998) as ANALYZE does.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 from psycopg import sql
@@ -17,7 +18,11 @@ from humble_ledger.core.statements.side_effects import refuse_run
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.source import ColumnStatistics, Relation
+from humble_ledger.engines.postgresql.hollow.source import (
+    PLAIN_TEXTS,
+    ColumnStatistics,
+    Relation,
+)
 from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.engines.postgresql.sampling import LEAST_PERCENT, ROWS_WANTED
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
@@ -68,11 +73,26 @@ SELECT (SELECT pg_catalog.count(*) FROM seen),
 """
 
 
+# Whole pages are read, and of their rows every so many-th: rows of one page are no independent
+# witnesses of what comes together.
+_ROWS_SQL = """
+SELECT {columns} FROM {table} TABLESAMPLE SYSTEM ({percent}) REPEATABLE (1)
+WHERE pg_catalog.abs(pg_catalog.hashtext(ctid::pg_catalog.text)::pg_catalog.int8)
+      OPERATOR(pg_catalog.%) {every} OPERATOR(pg_catalog.=) 0
+LIMIT {most}
+"""
+ROWS_TOGETHER, PAGES_TOGETHER = 30_000, 2_000
+
+
 class Sampler(Protocol):
-    """Tells what ANALYZE would find of an expression."""
+    """Tells what ANALYZE would find of an expression, and which values come together."""
 
     def statistics(self, table: Relation, expression: str) -> ColumnStatistics | None:
         """What it would find; None where that cannot be told."""
+        ...
+
+    def rows(self, table: Relation, columns: Sequence[str]) -> Sequence[tuple[str | None, ...]]:
+        """Rows of a sample, of these columns as text; none where there is none to be had."""
         ...
 
     def close(self) -> None:
@@ -86,6 +106,10 @@ class NoSampler:
     def statistics(self, table: Relation, expression: str) -> ColumnStatistics | None:
         """Nothing is known of any expression."""
         return None
+
+    def rows(self, table: Relation, columns: Sequence[str]) -> Sequence[tuple[str | None, ...]]:
+        """There are none."""
+        return ()
 
     def close(self) -> None:
         """Nothing is open."""
@@ -109,15 +133,52 @@ class ExpressionSampler:
                 self._known[key] = None
         return self._known[key]
 
+    def rows(self, table: Relation, columns: Sequence[str]) -> Sequence[tuple[str | None, ...]]:
+        """Rows of some thousand pages; see `Sampler`.
+
+        Raises:
+            TargetUnreachable: the target does not answer.
+            StatementRejected: it may not be read.
+        """
+        connection = self._opened()
+        share = min(100.0, 100.0 * PAGES_TOGETHER / max(1, table.pages))
+        sampled = max(1.0, table.rows) * share / 100.0
+        name = sql.Identifier(table.schema, table.name)
+        text = sql.SQL(_ROWS_SQL).format(
+            columns=sql.SQL(", ").join(map(sql.Identifier, columns)),
+            table=name,
+            percent=sql.SQL(f"{share:.4f}"),
+            every=sql.SQL(str(max(1, round(sampled / ROWS_TOGETHER)))),
+            most=sql.SQL(str(2 * ROWS_TOGETHER)),
+        )
+        whole = sql.SQL("TABLE {}").format(name).as_string(connection)
+        refuse_run(SideEffects(connection).of(whole, writes=False), self._limits.may_call)
+        with translated(), reading(connection), UserCursor(connection) as cursor:
+            for setting, plain in PLAIN_TEXTS.items():
+                cursor.execute("SELECT pg_catalog.set_config($1, $2, true)", (setting, plain))
+            cursor.execute(text)
+            result = cursor.pgresult
+            assert result is not None
+            return [
+                tuple(
+                    None if (value := result.get_value(row, place)) is None else value.decode()
+                    for place in range(result.nfields)
+                )
+                for row in range(result.ntuples)
+            ]
+
     def close(self) -> None:
         """End the connection."""
         if self._connection is not None:
             self._connection.close()
 
-    def _sampled(self, table: Relation, expression: str) -> ColumnStatistics | None:
+    def _opened(self) -> Connection:
         if self._connection is None:
             self._connection = connect(self._url, self._limits)
-        connection = self._connection
+        return self._connection
+
+    def _sampled(self, table: Relation, expression: str) -> ColumnStatistics | None:
+        connection = self._opened()
         found = SideEffects(connection).of(Statement(expression).sql, writes=False)
         refuse_run(found, self._limits.may_call)
         percent = min(100.0, max(LEAST_PERCENT, 100.0 * ROWS_WANTED / max(1.0, table.rows)))

@@ -140,7 +140,7 @@ AND (category LIKE 'Query Tuning%%' OR name = ANY(%s)) ORDER BY 1
 """
 _ENDS_TIMEOUT_MS = 2_000
 # What the texts of values are written by, so that any server reads them the same.
-_PLAIN_TEXTS = {
+PLAIN_TEXTS = {
     "DateStyle": "ISO, YMD", "IntervalStyle": "postgres", "TimeZone": "UTC",
     "extra_float_digits": "1", "bytea_output": "hex",
 }  # fmt: skip
@@ -290,7 +290,7 @@ def read_source(connection: Connection, outline: Outline) -> Source:
     )
     version = outline.database.version
     with translated():
-        for name, value in _PLAIN_TEXTS.items():
+        for name, value in PLAIN_TEXTS.items():
             connection.execute("SELECT set_config(%s, %s, true)", (name, value))
         statistics = _statistics(connection, version)
         extended = _extended(connection, version, notes)

@@ -9,6 +9,7 @@ kept as its base type, which the planner does not tell apart.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 
 import psycopg
 from psycopg import sql
@@ -136,9 +137,10 @@ class StatisticsWriter:
             return []
         for name in ("pg_ndistinct", "pg_dependencies", "pg_mcv_list"):
             type_ = sql.Identifier(name)
-            self._connection.execute(
-                sql.SQL("CREATE CAST (bytea AS pg_catalog.{}) WITHOUT FUNCTION").format(type_)
-            )
+            with suppress(psycopg.errors.DuplicateObject):
+                self._connection.execute(
+                    sql.SQL("CREATE CAST (bytea AS pg_catalog.{}) WITHOUT FUNCTION").format(type_)
+                )
         names = "stxoid, stxdndistinct, stxddependencies, stxdmcv"
         values = (
             "e.oid, %s::bytea::pg_ndistinct, %s::bytea::pg_dependencies, %s::bytea::pg_mcv_list"
