@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import re
 import subprocess
 import tempfile
 from collections.abc import Callable, Iterator
@@ -55,18 +56,22 @@ def _of(program: str, url: str, seed: int) -> Callable[[], str]:
     return lambda: next(statements)
 
 
+# It writes one statement right behind the other, without a mark between them; those inside
+# another one stand behind a bracket or a blank.
+_BOUNDARY = re.compile(r"(?:(?<=[^\s(])|\n)(?=(?:select|insert|update|delete|WITH|MERGE)\b)")
+
+
 def _statements(program: str, url: str, seed: int) -> Iterator[str]:
     while True:
         seed += 1
         done = subprocess.run(
             [program, f"--target={url}", "--dry-run", "--dump-all-queries", "--exclude-catalog",
-             "--max-queries=200", f"--seed={seed}"],
+             "--max-queries=300", f"--seed={seed}"],
             capture_output=True, text=True, check=False,
         )  # fmt: skip
-        for text in done.stdout.split(";"):
-            words = text.strip().lower()
-            if words.startswith(("select", "with")):
-                yield text.strip()
+        for text in _BOUNDARY.split(done.stdout):
+            if text.lower().startswith(("select", "with")):
+                yield text.strip().rstrip(";")
 
 
 def _told(fault: Fault) -> None:

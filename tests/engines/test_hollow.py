@@ -419,6 +419,44 @@ def test_only_so_many_hollows_are_kept(tmp_path: Path) -> None:
     assert house.too_many() == ["hollow_1"] and len(house.records()) == MOST_KEPT + 1
 
 
+TOGETHER = [
+    "SELECT kind, sub, day, count(*) FROM swarm WHERE kind = 3 AND sub = 9 GROUP BY 1, 2, 3",
+    "SELECT kind, sub, count(*) FROM swarm GROUP BY 1, 2",
+    "SELECT kind, day, count(*) FROM swarm GROUP BY 1, 2",
+]
+
+
+def test_statistics_of_columns_together_hold_after_a_column_was_dropped(target: str) -> None:
+    with psycopg.connect(target, autocommit=True) as server:
+        server.execute(
+            "CREATE TABLE swarm AS SELECT n AS gone, n % 50 AS kind, n % 50 * 3 + n / 50 % 2 "
+            "AS sub, date '2020-01-01' + n / 200 AS day FROM generate_series(1, 120000) n"
+        )
+        server.execute("ALTER TABLE swarm DROP COLUMN gone")
+        server.execute("CREATE STATISTICS swarming ON kind, sub, day FROM swarm")
+        server.execute("ANALYZE swarm")
+        server.execute("CREATE ROLE looker LOGIN")
+        server.execute("GRANT SELECT ON ALL TABLES IN SCHEMA public, quay TO looker")
+        server.execute("GRANT USAGE ON SCHEMA quay TO looker")
+    try:
+        # Who may not read them gets what a sample tells.
+        for url, within in ((target, 0.0), (target.replace("humble@", "looker@"), 0.02)):
+            with PostgresEngine().hollow(url, keep=False) as made:
+                session = PostgresSession(url, Limits())
+                for text in TOGETHER:
+                    there = session.explain(Statement(text)).plan
+                    here = made.explain(Statement(text), {}).plan
+                    close = pytest.approx(there.cost_total, rel=within, abs=0.0)
+                    assert here.cost_total == close, (url, text)
+                    assert _steps(here) == _steps(there), (url, text)
+                session.close()
+                assert any("by a sample" in note for note in made.notes) == bool(within)
+    finally:
+        with psycopg.connect(target, autocommit=True) as server:
+            server.execute("DROP TABLE swarm; DROP OWNED BY looker")
+            server.execute("DROP ROLE looker")
+
+
 def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(target: str) -> None:
     with psycopg.connect(target, autocommit=True) as server:
         for role in ("reader", "stranger"):

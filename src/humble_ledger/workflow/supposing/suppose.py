@@ -21,7 +21,7 @@ from humble_ledger.core.results.suppositions import SupposedIndex, SupposedQuery
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, Hollow, Session
-from humble_ledger.errors import HumbleError, WrongUsage
+from humble_ledger.errors import HumbleError, StatementRejected, WrongUsage
 from humble_ledger.ledger.ids import parse_id
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import explain_now
@@ -122,7 +122,7 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
     statement = statement_of(subject, what)
     entry = explain_now(workspace, Subject(subject.query, statement), measure=False)
     now, query = entry.plan, entry.query or what
-    same = hollow.explain(statement, {}).plan
+    same = _as_it_is(hollow, statement)
     text = made.texts.get(query)
     asked = Statement(text) if text is not None else statement
     options = ExplainOptions(settings=tuple(made.settings))
@@ -145,6 +145,22 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
     return SupposedQuery(
         query, statement.sql, now, after, compare(now, after), tuple(uses), caution
     )
+
+
+def _as_it_is(hollow: Hollow, statement: Statement) -> Plan:
+    """The plan on the copy with nothing supposed, of what the target has planned already.
+
+    Raises:
+        StatementRejected: the copy lacks something that the target has.
+    """
+    try:
+        return hollow.explain(statement, {}).plan
+    except StatementRejected as error:
+        raise StatementRejected(
+            f"The copy without rows cannot plan it, though the target does: {error.message}",
+            "Its role has few rights, and it lacks what could not be carried over; see "
+            "humble hollow build . A trial asks the target itself.",
+        ) from error
 
 
 def statement_of(subject: Subject, what: str) -> Statement:

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, datetime
 from hashlib import blake2b
 
+import psycopg
+
+from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect, public_url
 from humble_ledger.engines.postgresql.hollow.asking import (
     LIMITS,
     ROLE,
     PostgresHollow,
+    owner,
 )
 from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, SEGMENT_PAGES
@@ -30,15 +34,20 @@ from humble_ledger.engines.postgresql.hollow.house import Record, opened
 from humble_ledger.engines.postgresql.hollow.programs import binaries_for, other_version, reader_for
 from humble_ledger.engines.postgresql.hollow.schema import dumped
 from humble_ledger.engines.postgresql.hollow.source import (
+    ExtendedStatistics,
     Outline,
     one_look,
     read_outline,
     read_source,
+    unread_groups,
 )
+from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
+from humble_ledger.engines.postgresql.hollow.together import SupposedGroups
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.engines.postgresql.session import PostgresSession
-from humble_ledger.errors import TargetUnreachable
+from humble_ledger.errors import HumbleError, TargetUnreachable
 
+MOST_BY_SAMPLE = 12  # statistics objects; each takes about a second
 MOST_PAGES = 20_000 * SEGMENT_PAGES  # so many files of 1 GiB
 _BY_FORMULA = "Use  --predict-with formula"
 
@@ -81,7 +90,7 @@ def hollow_of(
                     progress("making a copy without rows")
                     house.forget(place)
                     reader = reader_for(major) or binaries
-                    notes = _made(house.cluster, place, target, url, outline, reader)
+                    notes = _made(house.cluster, place, target, url, outline, reader, limits)
                     if binaries.major != major:
                         notes.insert(0, other_version(binaries.major, major))
                     known = Record(
@@ -128,6 +137,7 @@ def _made(
     url: str,
     outline: Outline,
     reader: Binaries,
+    limits: Limits,
 ) -> list[str]:
     """Make the database and all that is in it; what could not be carried over."""
     with ThreadPoolExecutor(2) as pool:
@@ -136,7 +146,47 @@ def _made(
         notes = [*source.notes, *make_database(cluster, place, outline.database)]
         with contextlib.closing(superuser(cluster, place)) as admin:
             own(admin, place, outline.settings)
-            return notes + fill(
+            notes += fill(
                 cluster, place, outline.path, admin, [d.result() for d in dumps],
                 source.labels, lambda: source,
             )  # fmt: skip
+            sampler = ExpressionSampler(url, limits)
+            with contextlib.closing(sampler):
+                groups = SupposedGroups(admin, sampler, lambda: owner(cluster, place, outline.path))
+                return notes + _by_sample(groups, unread_groups(target), outline, admin)
+
+
+def _by_sample(
+    groups: SupposedGroups,
+    unread: Sequence[tuple[str, str, ColumnGroup]],
+    outline: Outline,
+    admin: Connection,
+) -> list[str]:
+    """Statistics of several columns that we may not read, as ANALYZE would find them; a note."""
+    by_name = {(r.schema, r.name): r for r in outline.relations}
+    found: list[ExtendedStatistics] = []
+    left: list[str] = []
+    with contextlib.closing(groups.owner()) as builder:
+        for schema, name, group in unread:
+            of = by_name.get((group.table.schema, group.table.name))
+            try:
+                if of is None or len(found) >= MOST_BY_SAMPLE:
+                    left.append(name)
+                else:
+                    learned = groups.learned(builder, group, of)
+                    found.append(replace(learned, schema=schema, name=name))
+            except (HumbleError, psycopg.Error):
+                left.append(name)
+    left += StatisticsWriter(admin).extended(found, admin.info.server_version)
+    notes = []
+    if found:
+        notes.append(
+            f"{len(found)} extended statistics are by a sample of ours, as only a superuser may "
+            "read them: conditions on their columns may be estimated a little otherwise"
+        )
+    if left:
+        notes.append(
+            f"extended statistics {', '.join(left[:3])} are not carried over: conditions on their "
+            "columns are taken as independent"
+        )
+    return notes

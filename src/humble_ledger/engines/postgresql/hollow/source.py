@@ -13,6 +13,8 @@ from hashlib import blake2b
 import psycopg
 from psycopg import sql
 
+from humble_ledger.core.remedies.together import ColumnGroup
+from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.errors import HumbleError
@@ -85,11 +87,23 @@ FROM pg_enum e JOIN pg_type t ON t.oid = e.enumtypid JOIN pg_namespace n ON n.oi
 """
 _EXTENDED_SQL = """
 SELECT n.nspname, e.stxname, {inherited}, d.stxdndistinct::bytea, d.stxddependencies::bytea,
-       d.stxdmcv::bytea, d.stxdexpr IS NOT NULL
+       d.stxdmcv::bytea, d.stxdexpr IS NOT NULL, e.stxkeys::int2[]::int[]
 FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid
 JOIN pg_namespace n ON n.oid = e.stxnamespace
 """
+# Raised when a hollow of the same target would be made otherwise: kept ones are made anew.
+_FORM = 2
 _INHERITED_FROM = 150_000
+# Of those that only a superuser may read, which columns they are about.
+_UNREAD_SQL = """
+SELECT n.nspname, e.stxname, tn.nspname, t.relname,
+       (SELECT array_agg(a.attname::text ORDER BY a.attnum) FROM pg_attribute a
+        WHERE a.attrelid = e.stxrelid AND a.attnum = ANY (e.stxkeys::int2[])),
+       to_jsonb(e) ->> 'stxexprs' IS NOT NULL
+FROM pg_statistic_ext e JOIN pg_namespace n ON n.oid = e.stxnamespace
+JOIN pg_class t ON t.oid = e.stxrelid JOIN pg_namespace tn ON tn.oid = t.relnamespace
+WHERE has_table_privilege(t.oid, 'SELECT') ORDER BY 1, 2
+"""
 # Columns that an index which holds every row leads with: the planner looks up their ends in it.
 _LEADING_SQL = """
 SELECT n.nspname, c.relname, a.attname, bool_or(i.indexrelid IS NOT NULL)
@@ -191,7 +205,11 @@ class ColumnStatistics:
 
 @dataclass(frozen=True, slots=True)
 class ExtendedStatistics:
-    """One statistics object as the server keeps it; ``expressions`` are not carried over."""
+    """One statistics object as the server keeps it.
+
+    ``columns`` are the numbers that the target's columns have in it; empty when they are the
+    hollow's own. What it keeps of ``expressions`` is not carried over.
+    """
 
     schema: str
     name: str
@@ -199,7 +217,8 @@ class ExtendedStatistics:
     distinct: bytes | None
     dependencies: bytes | None
     common: bytes | None
-    expressions: bool
+    expressions: bool = False
+    columns: Sequence[int] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -275,7 +294,7 @@ def read_outline(connection: Connection, user: str) -> Outline:
         relations = relations_of(connection)
         changes = connection.execute(_CHANGES_SQL).fetchone()
     path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
-    seen = repr((database, settings, path, relations, changes))
+    seen = repr((_FORM, database, settings, path, relations, changes))
     found = blake2b(seen.encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
     return Outline(database, settings, path, relations, found)
 
@@ -343,25 +362,40 @@ def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics,
 def _extended(
     connection: Connection, version: int, notes: list[str]
 ) -> tuple[ExtendedStatistics, ...]:
-    """The statistics objects; only a superuser may read what they hold."""
+    """The statistics objects; only a superuser may read all that they hold."""
     any_ = connection.execute("SELECT count(*) FROM pg_statistic_ext").fetchone()
     if any_ is None or not any_[0]:
         return ()
     allowed = connection.execute(
         "SELECT has_table_privilege('pg_statistic_ext_data', 'SELECT')"
     ).fetchone()
-    if allowed is None or not allowed[0]:
-        notes.append(
-            f"{any_[0]} extended statistics are not carried over: only a superuser may read them; "
-            "conditions on their columns are taken as independent"
-        )
-        return ()
-    inherited = "d.stxdinherit" if version >= _INHERITED_FROM else "false"
-    query = sql.SQL(_EXTENDED_SQL).format(inherited=sql.SQL(inherited))
-    found = tuple(ExtendedStatistics(*row) for row in connection.execute(query).fetchall())
-    if any(each.expressions for each in found):
-        notes.append("statistics on expressions of extended statistics are not carried over")
-    return found
+    if allowed is not None and allowed[0]:
+        inherited = "d.stxdinherit" if version >= _INHERITED_FROM else "false"
+        query = sql.SQL(_EXTENDED_SQL).format(inherited=sql.SQL(inherited))
+        found = [ExtendedStatistics(*row) for row in connection.execute(query).fetchall()]
+        if any(each.expressions for each in found):
+            notes.append("statistics on expressions of extended statistics are not carried over")
+        return tuple(found)
+    return ()
+
+
+def unread_groups(connection: Connection) -> list[tuple[str, str, ColumnGroup]]:
+    """Statistics objects that only a superuser may read: schema, name, and their columns.
+
+    Those with expressions are left out, and those of tables that may not be read.
+    """
+    with translated():
+        row = connection.execute(
+            "SELECT has_table_privilege('pg_statistic_ext_data', 'SELECT')"
+        ).fetchone()
+        if row is None or row[0]:
+            return []
+        rows = connection.execute(_UNREAD_SQL).fetchall()
+    return [
+        (str(schema), str(name), ColumnGroup(TableName(str(of), str(table)), tuple(columns)))
+        for schema, name, of, table, columns, expressions in rows
+        if columns and len(columns) > 1 and not expressions
+    ]
 
 
 def _ends(

@@ -10,11 +10,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from dataclasses import replace
 
 import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection
+from humble_ledger.engines.postgresql.hollow.extended import (
+    dependency_items,
+    distinct_items,
+    renumbered,
+    stored_dependencies,
+    stored_distinct,
+)
 from humble_ledger.engines.postgresql.hollow.source import (
     ColumnStatistics,
     ExtendedStatistics,
@@ -148,7 +156,7 @@ class StatisticsWriter:
         if version >= 150_000:
             names, values = f"{names}, stxdinherit", f"{values}, %s::bool"
         failed = []
-        for each in kept:
+        for each in (self._with_own_numbers(one) for one in kept):
             given: list[object] = [each.distinct, each.dependencies, each.common]
             if version >= 150_000:
                 given.append(each.inherited)
@@ -162,6 +170,24 @@ class StatisticsWriter:
             except psycopg.Error:
                 failed.append(f"{each.schema}.{each.name}")
         return failed
+
+    def _with_own_numbers(self, each: ExtendedStatistics) -> ExtendedStatistics:
+        """The same with the numbers that the columns have here: none is dropped here."""
+        row = self._connection.execute(
+            "SELECT e.stxkeys::int2[]::int[] FROM pg_statistic_ext e "
+            "JOIN pg_namespace n ON n.oid = e.stxnamespace WHERE n.nspname = %s AND e.stxname = %s",
+            (each.schema, each.name),
+        ).fetchone()
+        own = row[0] if row is not None else []
+        if not each.columns or len(own) != len(each.columns):
+            return each
+        numbers = dict(zip(each.columns, own, strict=True))
+        distinct, dependencies = each.distinct, each.dependencies
+        if distinct is not None:
+            distinct = stored_distinct(renumbered(distinct_items(distinct), numbers))
+        if dependencies is not None:
+            dependencies = stored_dependencies(renumbered(dependency_items(dependencies), numbers))
+        return replace(each, distinct=distinct, dependencies=dependencies)
 
     def column(self, each: ColumnStatistics) -> bool:
         """The statistics of one column; whether all of them could be carried over."""

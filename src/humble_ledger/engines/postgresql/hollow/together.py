@@ -3,14 +3,12 @@
 The target is only read. The sample goes into a table of the hollow's that is analyzed and
 dropped; what ANALYZE found of it is written down for the supposed statistics. How many groups
 there are in all rows is then computed anew, since ANALYZE took the sample for the whole table
-(the estimator of Haas and Stokes, JASA 93, 1998, as in `src/backend/statistics/mvdistinct.c`,
-which also has the form of the stored figures).
+(the estimator of Haas and Stokes, JASA 93, 1998, as in `src/backend/statistics/mvdistinct.c`).
 """
 
 from __future__ import annotations
 
 import contextlib
-import struct
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
@@ -22,14 +20,14 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
+from humble_ledger.engines.postgresql.hollow.extended import distinct_items, stored_distinct
 from humble_ledger.engines.postgresql.hollow.source import ExtendedStatistics, Relation
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.errors import TargetUnreachable
 
+MOST_COMMON = 100  # groups listed, as the server does by default
 _SAMPLE = "humble_sample"
 _OF_SAMPLE = "humble_sample_together"
-_HEADER, _ITEM = struct.Struct("=III"), struct.Struct("=di")
-_ATTRIBUTE = struct.Struct("=h")
 
 
 @dataclass(slots=True)
@@ -62,7 +60,7 @@ class SupposedGroups:
             for group in new:
                 of = relation(group.table)
                 if group not in self._known:
-                    self._known[group] = self._learned(owner, group, of)
+                    self._known[group] = self.learned(owner, group, of)
                 self._make(owner, group)
 
     def _make(self, owner: Connection, group: ColumnGroup) -> None:
@@ -77,14 +75,20 @@ class SupposedGroups:
         self._shown[group] = found.name
         StatisticsWriter(self.admin).extended([found], self.admin.info.server_version)
 
-    def _learned(self, owner: Connection, group: ColumnGroup, of: Relation) -> ExtendedStatistics:
+    def learned(self, owner: Connection, group: ColumnGroup, of: Relation) -> ExtendedStatistics:
+        """What ANALYZE would find of a group, under a name of its own.
+
+        Raises:
+            TargetUnreachable: no sample can be taken of its table.
+            psycopg.Error: the columns are of types that have no such statistics.
+        """
         rows = self.sampler.rows(of, group.columns)
         if not rows:
             raise TargetUnreachable(
                 f"Statistics of {group.words} cannot be supposed: no rows of it can be read."
             )
         sample = sql.Identifier(group.table.schema, _SAMPLE)
-        numbers = self._sampled(owner, group, rows, sample)
+        numbers = self._sampled(owner, group, rows, sample, of.rows)
         try:
             name = (group.table.schema, _OF_SAMPLE)
             row = self.admin.execute(
@@ -103,7 +107,7 @@ class SupposedGroups:
             owner.execute(sql.SQL("DROP TABLE {}").format(sample))
         own = fitting_name("_".join([group.table.name, *group.columns])[:50] + "_supposed")
         return ExtendedStatistics(
-            group.table.schema, own, of.kind == "p", distinct, dependencies, common, False
+            group.table.schema, own, of.kind == "p", distinct, dependencies, common
         )
 
     def _sampled(
@@ -112,6 +116,7 @@ class SupposedGroups:
         group: ColumnGroup,
         rows: Sequence[tuple[str | None, ...]],
         sample: sql.Identifier,
+        rows_of_all: float,
     ) -> dict[int, str]:
         """Fill and analyze a table whose columns have the numbers that they have in theirs."""
         place = sql.Identifier(group.table.schema, group.table.name).as_string(None)
@@ -147,13 +152,43 @@ class SupposedGroups:
             ),
             [list(column) for column in zip(*rows, strict=True)],
         )
+        name = sql.Identifier(group.table.schema, _OF_SAMPLE)
+        common = self._common(owner, listed, sample, len(rows), rows_of_all)
+        kinds = sql.SQL("" if common else "(ndistinct, dependencies)")
         owner.execute(
-            sql.SQL("CREATE STATISTICS {} ON {} FROM {}").format(
-                sql.Identifier(group.table.schema, _OF_SAMPLE), listed, sample
-            )
+            sql.SQL("CREATE STATISTICS {} {} ON {} FROM {}").format(name, kinds, listed, sample)
         )
+        if common:
+            owner.execute(
+                sql.SQL("ALTER STATISTICS {} SET STATISTICS {}").format(
+                    name, sql.SQL(str(min(common, MOST_COMMON)))
+                )
+            )
         owner.execute(sql.SQL("ANALYZE {}").format(sample))
         return names
+
+    def _common(
+        self,
+        owner: Connection,
+        listed: sql.Composed,
+        sample: sql.Identifier,
+        seen: int,
+        rows: float,
+    ) -> int:
+        """How many groups are common enough to be listed, if the sample is of so many rows.
+
+        The rule of `get_mincount_for_mcv_list` in `src/backend/statistics/mcv.c`: the estimate of
+        a group's share must be likely to be within a fifth.
+        """
+        left = max(0.0, rows - seen)
+        least = seen * left / (left + 0.04 * seen * (rows - 1)) if rows > 1 else 0.0
+        row = owner.execute(
+            sql.SQL(
+                "SELECT count(*) FROM (SELECT count(*) AS n FROM {} GROUP BY {}) g WHERE n >= %s"
+            ).format(sample, listed),
+            (least,),
+        ).fetchone()
+        return int(str(row[0])) if row is not None else 0
 
     def _of_all_rows(
         self,
@@ -165,7 +200,7 @@ class SupposedGroups:
     ) -> bytes:
         """The stored numbers of different groups, for all rows in place of the sample's."""
         found = []
-        for _, attributes in parsed_distinct(stored):
+        for _, attributes in distinct_items(stored):
             columns = sql.SQL(", ").join(sql.Identifier(names[a]) for a in attributes)
             row = owner.execute(
                 sql.SQL(
@@ -176,26 +211,4 @@ class SupposedGroups:
             seen, different, once = (int(float(str(v))) for v in row or (1, 1, 0))
             many = KeySample(seen, seen, different, once, 0.0).distinct(max(rows, float(seen)))
             found.append((many, attributes))
-        return written_distinct(stored, found)
-
-
-def parsed_distinct(stored: bytes) -> list[tuple[float, tuple[int, ...]]]:
-    """How many different groups there are of each combination of columns, by their numbers."""
-    _, _, items = _HEADER.unpack_from(stored)
-    found, place = [], _HEADER.size
-    for _ in range(items):
-        many, count = _ITEM.unpack_from(stored, place)
-        place += _ITEM.size
-        attributes = struct.unpack_from(f"={count}h", stored, place)
-        place += count * _ATTRIBUTE.size
-        found.append((many, attributes))
-    return found
-
-
-def written_distinct(stored: bytes, found: Sequence[tuple[float, tuple[int, ...]]]) -> bytes:
-    """The same with other numbers."""
-    parts = [stored[: _HEADER.size]]
-    for many, attributes in found:
-        parts.append(_ITEM.pack(many, len(attributes)))
-        parts += [_ATTRIBUTE.pack(a) for a in attributes]
-    return b"".join(parts)
+        return stored_distinct(found)
