@@ -23,6 +23,8 @@ from tests.generated.selects import Writer
 # What the user's own statement may be refused for is no fault of ours.
 _REFUSALS = (0, 5)  # done; refused for safety, as with a function that acts
 _ERROR = re.compile(r"^(?:ERROR|FATAL|PANIC):  (.*)", re.MULTILINE)
+# The copy's role may do less than the user, and it is said that it is the copy which refuses.
+_BY_THE_COPY = "The copy without rows cannot plan it, though the target does"
 LONGEST_S = 60.0
 
 
@@ -130,7 +132,7 @@ def go_through(
                 code, said = _run([name, sql, *more])
                 took = time.perf_counter() - began
                 gone.slowest_s[name] = max(took, gone.slowest_s.get(name, 0.0))
-                if code not in _REFUSALS:
+                if code not in _REFUSALS and _BY_THE_COPY not in said:
                     fault(name, sql, said.strip())
                 if took > LONGEST_S:
                     fault(name, sql, f"took {took:.0f} s")

@@ -126,6 +126,11 @@ def columns_of(text: str) -> tuple[ColumnRef, ...]:
     return tuple(dict.fromkeys(_ref(column) for column in tree.find_all(exp.Column)))
 
 
+def is_readable(text: str) -> bool:
+    """Whether an expression of a plan can be taken apart; else `columns_of` knows none of it."""
+    return _tree(text) is not None
+
+
 def orders_rows(sql: str) -> bool:
     """Whether a statement asks for its rows in an order, at its outermost level."""
     depth, before = 0, ""
@@ -140,12 +145,14 @@ def orders_rows(sql: str) -> bool:
 
 # How servers print the value of a sub-query: (InitPlan 1).col1, (hashed SubPlan 2).col1.
 _ROW_BY_ROW = re.compile(r"\bSubPlan \d")
+# And an aggregate of which each worker computes its part.
+_PARTIAL = re.compile(r"\bPARTIAL (?=[\w\"])")
 _NAMES_SUB_QUERY = re.compile(r"\b(?:InitPlan|SubPlan) \d")
 _SUB_QUERY = re.compile(r"\((?:hashed )?(?:InitPlan|SubPlan) (\d+)\)(?:\.col\d+)?")
 
 
 def _tree(text: str) -> exp.Expr | None:
-    text = _SUB_QUERY.sub(r"value_of_sub_query(\1)", text)
+    text = _PARTIAL.sub("", _SUB_QUERY.sub(r"value_of_sub_query(\1)", text))
     try:
         return sqlglot.parse_one(text, dialect=DIALECT, into=exp.Condition)
     except (SqlglotError, RecursionError):

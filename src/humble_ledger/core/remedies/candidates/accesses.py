@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import replace
 from itertools import pairwise
 
-from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan
+from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.model import Access
@@ -16,6 +16,7 @@ from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
     columns_of,
+    is_readable,
     predicates,
 )
 from humble_ledger.core.statements.tokens import meaningful, unquoted
@@ -61,11 +62,17 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
     """
     conditions = [t for n in access.node.walk() for t in n.conditions.all()]
     texts = [p.sql for text in conditions for p in predicates(text) if p.sql not in known]
-    above = path_to(plan.root, access.node)[-2:-1]
+    # What a sub-query puts out is its own; the step above that asks for it names no column.
+    apart = access.node.role in (Role.SUBPLAN, Role.INIT_PLAN, Role.CTE)
+    above = [] if apart else path_to(plan.root, access.node)[-2:-1]
     for node in above or [access.node]:
         texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
     mine = (access.alias, "")
-    return {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
+    # Of what cannot be read every word may be a column: an index that holds it all serves anyway.
+    unread = [text for text in texts if not is_readable(text)]
+    words = {unquoted(token.text) for text in unread for token in meaningful(text)}
+    named = {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
+    return named | (words & access.table.columns.keys())
 
 
 def _bared(predicate: Predicate, table: TableFacts) -> Predicate:

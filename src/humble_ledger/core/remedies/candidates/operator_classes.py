@@ -19,7 +19,7 @@ PATTERN_CLASSES = {
     "character varying": "varchar_pattern_ops",
     "character": "bpchar_pattern_ops",
 }
-_PARTS = "gin_trgm_ops"
+PARTS_CLASS = "gin_trgm_ops"
 _FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
 
 
@@ -86,11 +86,11 @@ def _for_pattern(
                 words += f'"{predicate.plain}" asks for a beginning'
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
     elif (
-        f"gin:{_PARTS}" in means.operator_classes
+        f"gin:{PARTS_CLASS}" in means.operator_classes
         and type_ in PATTERN_CLASSES
         and max(map(len, _pieces(predicate)), default=0) >= _FEWEST_LETTERS
     ):
-        key = IndexKey(column.name, operator_class=_PARTS)
+        key = IndexKey(column.name, operator_class=PARTS_CLASS)
         yield from _inverted(access, key, f'"{predicate.plain}" asks for a part of the text')
 
 

@@ -12,7 +12,7 @@ out of the formula's reach; such a prediction is rather too high than too low.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.contract import CostModel
@@ -20,11 +20,12 @@ from humble_ledger.core.costs.model import FEWEST_KEPT, IndexShape, KeySample, S
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
+from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
-from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
+from humble_ledger.core.remedies.candidates.operator_classes import PARTS_CLASS, bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.cautions import caution_of
 from humble_ledger.core.remedies.prediction.contract import (
@@ -35,6 +36,7 @@ from humble_ledger.core.remedies.prediction.contract import (
 )
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
+from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (
@@ -131,7 +133,7 @@ class FormulaPredictor:
         found = self.oracle.sample_terms(design.table, key, type_name)
         if found is not None:
             return self.costs.sizes.inverted(table, width, found[1], found[0])
-        parts = key.operator_class == "gin_trgm_ops"
+        parts = key.operator_class == PARTS_CLASS
         return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
 
     def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
@@ -153,8 +155,7 @@ class FormulaPredictor:
 
     def _alone(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
         # In a sub-plan, columns from outside are as constants.
-        called = _within_subplan(plan, access.node)
-        found = self._match(access, design, access.joins if called else ())
+        found = self._match(access, design, _from_outside(plan, access))
         covering = _covers(plan, access, design, found)
         part = found.bounded or bool(found.beyond) or bool(design.predicate)
         if found.missing or not (part or access.order or covering):
@@ -162,6 +163,7 @@ class FormulaPredictor:
         # The planner prices one call of a sub-plan without what earlier ones left in the cache.
         search = self._search(access, found, design)
         fixed = found.fixed
+        called = _calls_cost(plan, access, search.matched_share * access.table.rows)
 
         def sorts(sort: Node) -> bool:
             return gives_order(design.keys, fixed, sort, access)
@@ -170,17 +172,24 @@ class FormulaPredictor:
         for cost in self._scans(access.table, shape, search, design, covering):
             ordered = cost.route != "bitmap scan"
             if part or ordered:
-                by = Replacement(cost.startup, cost.total, sorts if ordered else _never)
+                total = cost.total + called
+                by = Replacement(cost.startup, total, sorts if ordered else _never)
                 yield _Route(access.node, by, cost.route)
 
     def _inner_of_join(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
-        found = self._match(access, design, access.joins)
-        if not found.joined or found.missing:
-            return
         for join, other, divisor in _joins_above(plan, access):
-            if join.cost is None or other.cost is None:
+            # What a condition of another join compares is not known yet when this one is made.
+            known = {alias_of(node) for node in other.walk() if node.relation}
+            joins = [p for p in access.joins if p.partner and _is_among(p.partner.alias, known)]
+            found = self._match(access, design, joins)
+            if not found.joined or found.missing or join.cost is None or other.cost is None:
                 continue
-            loops = max((other.rows_expected or 1.0) * divisor, 1.0)
+            if any(child.role in (Role.SUBPLAN, Role.INIT_PLAN) for child in join.children):
+                continue  # what the join itself asks of sub-queries would vanish
+            # A side that every process reads in full has all its rows already.
+            shared = any(node.parallel_aware for node in other.walk())
+            outer_divisor = divisor if shared else 1.0
+            loops = max((other.rows_expected or 1.0) * outer_divisor, 1.0)
             search = self._search(access, found, design, loops)
             shape = self.shape(design, access.table)
             covering = _covers(plan, access, design, found)
@@ -189,8 +198,9 @@ class FormulaPredictor:
                 key=lambda cost: cost.total,
             )
             handled = self.costs.per_row((join.rows_expected or 0.0) * divisor)
-            outer = other.cost.total * divisor
-            total = outer + loops * inner.total + handled
+            outer = other.cost.total * outer_divisor
+            called = _calls_cost(plan, access, search.matched_share * access.table.rows)
+            total = outer + loops * (inner.total + called) + handled
             by = Replacement(other.cost.startup + inner.startup, total)
             yield _Route(join, by, f"nested loop with {inner.route}")
 
@@ -202,15 +212,15 @@ class FormulaPredictor:
             return
         top, columns = asked
         place = len(found.equal)
-        served = len(found.equal) + len(found.implied) == len(access.conditions)
-        if not served or design.key_columns[place : place + 1] != columns[:1] or len(columns) > 1:
+        if design.key_columns[place : place + 1] != columns[:1] or len(columns) > 1:
             return
         search = self._search(access, found, design)
         shape = self.shape(design, access.table)
         covering = _covers(plan, access, design, found)
         cost = next(self._scans(access.table, shape, search, design, covering))
-        rows = max(1.0, search.matched_share * access.table.rows)
-        each = cost.startup + (cost.total - cost.startup) / rows
+        # The part of a whole walk until the first row that meets all conditions.
+        rows = (access.node.rows_expected or 1.0) * rows_divided_by(plan, access.node)
+        each = cost.startup + (cost.total - cost.startup) / max(1.0, rows)
         total = len(top.output) * (each + self.costs.per_row(1, 1))
         if top.cost is not None:
             yield _Route(top, Replacement(total, total), f"the end of an {cost.route}")
@@ -219,7 +229,10 @@ class FormulaPredictor:
         """Indexes that lead to sets of pages, not to rows in an order."""
         column = design.keys[0].column
         here = [p for p in access.conditions if p.column and p.column.column == column]
-        served = [p for p in here if p.searchable or design.method == IndexMethod.INVERTED]
+        if design.method == IndexMethod.INVERTED:
+            served = [p for p in here if _looked_up(p, design, access.table)]
+        else:
+            served = [p for p in here if p.searchable]
         if not served:
             return
         rows = self._rows(access.table, access.alias, served)
@@ -233,7 +246,8 @@ class FormulaPredictor:
             cost = costs.block_range_scan(access.table, shape, search, correlation)
         else:
             cost = costs.inverted_scan(access.table, shape, search, _terms(served, design))
-        yield _Route(access.node, Replacement(cost.startup, cost.total, _never), cost.route)
+        total = cost.total + _calls_cost(plan, access, rows)
+        yield _Route(access.node, Replacement(cost.startup, total, _never), cost.route)
 
     def _match(self, access: Access, design: IndexDesign, joins: Sequence[Predicate]) -> Match:
         """What the index serves; with gaps in front only where the server can skip them."""
@@ -344,8 +358,36 @@ def _known_to_planner(predicate: Predicate) -> bool:
     return predicate.wrapping is Wrapping.NONE or predicate.kind is PredicateKind.NULL_TEST
 
 
-def _within_subplan(plan: Plan, node: Node) -> bool:
-    return any(step.role is Role.SUBPLAN for step in path_to(plan.root, node))
+def _from_outside(plan: Plan, access: Access) -> list[Predicate]:
+    """The joins of an access in a sub-plan with what is outside of it: as constants to it."""
+    path = path_to(plan.root, access.node)
+    tops = [step for step in path if step.role is Role.SUBPLAN]
+    if not tops:
+        return []
+    inside = {alias_of(node) for node in tops[-1].walk() if node.relation}
+    return [p for p in access.joins if p.partner and not _is_among(p.partner.alias, inside)]
+
+
+def _is_among(alias: str, known: Collection[str]) -> bool:
+    """Whether a table, or parts of it under numbered aliases, is read under one of these."""
+    return alias in known or any(each.startswith(f"{alias}_") for each in known)
+
+
+def _calls_cost(plan: Plan, access: Access, rows: float) -> float:
+    """What the sub-queries in a scan's conditions cost, called for so many rows of the index.
+
+    One that is hashed is computed once, and so is one that depends on nothing outside.
+    """
+    node = plan.node(access.node.no)
+    texts = node.conditions.all()
+    total = 0.0
+    for child in node.children:
+        if child.cost is None or child.role not in (Role.SUBPLAN, Role.INIT_PLAN):
+            continue
+        hashed = any(f"hashed {child.subplan_name}" in text for text in texts)
+        once = hashed or child.role is Role.INIT_PLAN
+        total += child.cost.total * (1.0 if once else max(1.0, rows))
+    return total
 
 
 def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
@@ -374,10 +416,21 @@ def _covers(plan: Plan, access: Access, design: IndexDesign, found: Match) -> bo
     return wanted <= held and (bool(wanted) or above)
 
 
+def _looked_up(predicate: Predicate, design: IndexDesign, table: TableFacts) -> bool:
+    """Whether an inverted index of this operator class finds what a condition asks for."""
+    key = design.keys[0]
+    column = table.columns.get(key.column)
+    if predicate.negated or column is None:
+        return False
+    if predicate.kind is PredicateKind.PATTERN:
+        return predicate.wrapping is Wrapping.NONE and key.operator_class == PARTS_CLASS
+    return inverted_class(predicate, column) == key.operator_class
+
+
 def _terms(served: Sequence[Predicate], design: IndexDesign) -> int:
     """How many terms of an inverted index a search looks up."""
     texts = [text for p in served for text in literals_of(p.sql)]
-    if design.keys[0].operator_class == "gin_trgm_ops":
+    if design.keys[0].operator_class == PARTS_CLASS:
         return max(1, sum(max(1, len(text.strip("%")) - 2) for text in texts))
     return max(1, sum(text.count(",") + 1 for text in texts))
 
