@@ -22,6 +22,7 @@ from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost
 from humble_ledger.core.schema.facts import (
     ColumnFacts,
+    HeapFacts,
     IndexFacts,
     IndexKey,
     ServerFacts,
@@ -236,3 +237,94 @@ def test_more_indexes_never_make_a_plan_dearer(path: Path) -> None:
         # The best goes first, and whatever comes after it only helps.
         assert together.cost <= min(one.cost for one in alone) * 1.0001
     assert len({(used.design, used.step) for used in together.used}) == len(together.used)
+
+
+ALERTS = {"Relation Name": "alert", "Schema": "public", "Alias": "a"}
+
+
+def _cost(plan: Plan, index: str, tables: dict[TableName, TableFacts] = TABLES) -> float:
+    predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
+    found = predictor.outlook(_asked(plan, list(accesses(plan, tables))), [parse_index(index)])
+    return found.cost
+
+
+def test_columns_of_partial_aggregates_are_needed_too() -> None:
+    """Workers put out "PARTIAL max(…)": an index without that column is not all that is read."""
+    scan = step(
+        "Seq Scan", **ALERTS, Filter="(a.code = 7)", Output=["a.code", "a.crew", "a.message"],
+        **{"Total Cost": 2000.0, "Plan Rows": 600},
+    )  # fmt: skip
+    partial = step(
+        "Aggregate", scan, Output=["PARTIAL sum(a.crew)"], **{"Total Cost": 2001.0, "Plan Rows": 1}
+    )
+    plan = plan_of(partial)
+    visible = {ALERT.name: replace(ALERT, storage=HeapFacts(all_visible_share=1.0))}
+    whole, part = (_cost(plan, f"alert ({c})", visible) for c in ("code, crew", "code"))
+    assert whole < part / 5
+
+
+def test_sub_queries_of_a_condition_are_called_for_the_rows_that_are_left() -> None:
+    called = step(
+        "Result", **{"Parent Relationship": "SubPlan", "Subplan Name": "SubPlan 1",
+                     "Total Cost": 50.0, "Plan Rows": 1},
+    )  # fmt: skip
+    scan = step(
+        "Seq Scan", called, **ALERTS, Filter="((a.code = 7) AND (a.crew > (SubPlan 1)))",
+        Output=["a.message"], **{"Total Cost": 3_000_000.0, "Plan Rows": 200},
+    )  # fmt: skip
+    plan = plan_of(scan)
+    assert 600 * 50 < _cost(plan, "alert (code)") < 3 * 600 * 50
+    hashed = replace(
+        scan_ := plan.root,
+        conditions=replace(
+            scan_.conditions, filter=("((a.code = 7) AND (a.crew = (hashed SubPlan 1)))",)
+        ),
+    )
+    assert _cost(replace(plan, root=hashed), "alert (code)") < 5_000
+
+
+def test_a_join_is_made_by_what_its_other_side_knows() -> None:
+    """The visits' keeper is joined further up: here no index on it leads anywhere."""
+    visit = step(
+        "Seq Scan", **{"Relation Name": "visit", "Schema": "public", "Alias": "v"},
+        Output=["v.buoy_id", "v.keeper_id"], **{"Total Cost": 400.0, "Plan Rows": 20000},
+    )  # fmt: skip
+    few = step(
+        "Seq Scan", **ALERTS, Filter="(a.code = 7)", Output=["a.buoy_id"],
+        **{"Total Cost": 60.0, "Plan Rows": 2},
+    )  # fmt: skip
+    keepers = step(
+        "Seq Scan", **{"Relation Name": "keeper", "Schema": "public", "Alias": "k"},
+        Output=["k.keeper_id"], **{"Total Cost": 3.0, "Plan Rows": 90},
+    )  # fmt: skip
+    joined = step(
+        "Hash Join", visit, few, **{"Hash Cond": "(v.buoy_id = a.buoy_id)", "Total Cost": 520.0,
+                                    "Plan Rows": 60},
+    )  # fmt: skip
+    plan = plan_of(
+        step("Hash Join", joined, keepers, **{"Hash Cond": "(v.keeper_id = k.keeper_id)",
+                                              "Total Cost": 540.0, "Plan Rows": 60})
+    )  # fmt: skip
+    assert _cost(plan, "visit (keeper_id)") == 540.0
+    assert _cost(plan, "visit (buoy_id)") <= 540.0
+
+
+def test_an_inverted_index_is_not_asked_for_what_it_does_not_find() -> None:
+    column = replace(ALERT.columns["message"], type_name="jsonb")
+    table_ = replace(ALERT, columns={**ALERT.columns, "message": column})
+    tables = {table_.name: table_}
+
+    def cost(condition: str) -> float:
+        scan = step(
+            "Seq Scan", **ALERTS, Filter=f"({condition})", Output=["a.crew"],
+            **{"Total Cost": 9000.0, "Plan Rows": 600},
+        )  # fmt: skip
+        predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
+        plan = plan_of(scan)
+        design = parse_index("alert USING gin (message)")
+        keys = tuple(replace(k, operator_class="jsonb_path_ops") for k in design.keys)
+        asked = _asked(plan, list(accesses(plan, tables)))
+        return predictor.outlook(asked, [replace(design, keys=keys)]).cost
+
+    assert cost("a.message @> '{\"kind\": 3}'::jsonb") < 9000.0
+    assert cost("(a.message ->> 'kind'::text) = '3'::text") == 9000.0
