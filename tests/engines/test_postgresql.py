@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import statistics
 import threading
 import time
@@ -323,3 +324,27 @@ def test_leftovers_are_found_and_removed(server: Server) -> None:
     elsewhere = [("elsewhere", kept), ("elsewhere", ours)]
     assert not engine.leftovers(server.url, elsewhere, "t5@abcd")
     server.do(f"DROP INDEX {kept}")
+
+
+def test_statistics_are_stale_by_what_the_server_says_of_each_table(server: Server) -> None:
+    name = TableName("public", "filled")
+    server.do(
+        "CREATE TABLE filled (n int) WITH (autovacuum_analyze_scale_factor = 0.5, "
+        "autovacuum_analyze_threshold = 100)"
+    )
+    try:
+        with psycopg.connect(server.url, autocommit=True) as connection:
+            connection.execute("INSERT INTO filled SELECT generate_series(1, 40000)")
+            connection.execute("ANALYZE filled")
+        with contextlib.closing(PostgresSession(server.url, Limits())) as session:
+            assert not session.tables([name])[name].is_stale
+            server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            server.do("ANALYZE filled")
+            server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            facts = session.tables([name])[name]
+            assert facts.stale_after_changes == pytest.approx(20_100, rel=0.05)
+            assert facts.changes_unseen == 12_000 and not facts.is_stale
+            server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            assert session.tables([name])[name].is_stale
+    finally:
+        server.do("DROP TABLE filled")

@@ -144,6 +144,25 @@ def test_statistics_are_stale_when_a_tenth_changed(
     assert [s.name for s in statistics_symptoms(facts, set())] == expected
 
 
+def test_statistics_are_stale_from_where_the_server_itself_would_act() -> None:
+    facts = replace(ALERT, changes_since_analyze=2_000, analyzed_at=NOW)
+    assert not facts.is_stale
+    assert replace(facts, stale_after_changes=1_500.0).is_stale
+    assert not replace(facts, changes_since_analyze=9_000, stale_after_changes=12_000.0).is_stale
+
+
+def test_a_table_filled_and_analyzed_by_one_session_is_not_stale() -> None:
+    filled = replace(
+        ALERT, changes_since_analyze=60_000, analyzed_at=NOW, rows_counted=60_000.0,
+        writes=Writes(inserted=60_000),
+    )  # fmt: skip
+    assert not filled.is_stale and filled.changes_unseen == 0
+    # The same rows written twice, or gathered from another number, were not all seen.
+    assert replace(filled, rows_counted=30_000.0).is_stale
+    assert replace(filled, writes=Writes(inserted=60_000, updated=60_000)).is_stale
+    assert replace(filled, analyzed_at=None).is_stale
+
+
 def test_statistics_never_gathered_are_told() -> None:
     columns = {n: replace(c, distinct=None) for n, c in ALERT.columns.items()}
     (found,) = statistics_symptoms(replace(ALERT, columns=columns), set())

@@ -6,6 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
+STALE_SHARE = 0.1  # of the rows, where the server does not say
+SEEN_WITHIN = 0.02  # of the rows that the statistics were gathered from
+
 
 @dataclass(frozen=True, slots=True)
 class TableName:
@@ -165,7 +168,9 @@ class TableFacts:
 
     ``rows`` and ``pages`` are the planner's present view; ``page_bytes`` the size of a page;
     ``storage`` tells how its rows are kept (None: unknown); ``changes_since_analyze`` counts
-    rows inserted, updated or deleted since ``analyzed_at`` (None: never). ``kind`` is table,
+    rows inserted, updated or deleted since ``analyzed_at`` (None: never); from
+    ``stale_after_changes`` of them on the server gathers statistics anew by itself (None: not
+    known). ``rows_counted`` is how many rows it counted then. ``kind`` is table,
     partitioned, view, materialized view or foreign. A partition names the table it is
     ``partition_of``, which has ``partitions`` with rows of their own. ``overflow_bytes`` are of
     values too long for their row. ``reads``, ``writes`` and the indexes' scans are counted
@@ -183,6 +188,8 @@ class TableFacts:
     writes: Writes = field(default=Writes())
     analyzed_at: datetime | None = None
     changes_since_analyze: int | None = None
+    stale_after_changes: float | None = None
+    rows_counted: float | None = None
     partition_of: str = ""
     partitions: int = 0
     overflow_bytes: int = 0
@@ -195,6 +202,28 @@ class TableFacts:
     def heap(self) -> HeapFacts | None:
         """What is true of heaps only; None for a table of another kind."""
         return self.storage if isinstance(self.storage, HeapFacts) else None
+
+    @property
+    def changes_unseen(self) -> int:
+        """Row changes that the statistics do not know of.
+
+        A session that fills a table and analyzes it reports its rows only afterwards: then all
+        that was ever written counts as changed since, though the statistics saw just these rows.
+        """
+        changed = self.changes_since_analyze or 0
+        counted = self.rows_counted
+        ever = self.writes.inserted + self.writes.updated + self.writes.deleted
+        if self.analyzed_at is not None and counted and 0 < ever <= changed:
+            there = self.writes.inserted - self.writes.deleted
+            if abs(there - counted) <= SEEN_WITHIN * counted:
+                return 0
+        return changed
+
+    @property
+    def is_stale(self) -> bool:
+        """Whether so many rows changed that the server itself would gather statistics anew."""
+        limit = self.stale_after_changes
+        return self.changes_unseen > (STALE_SHARE * self.rows if limit is None else limit)
 
     @property
     def visited_share(self) -> float:

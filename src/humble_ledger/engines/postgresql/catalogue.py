@@ -51,6 +51,13 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
            AS counted_since,
        coalesce((SELECT option_value::int FROM pg_options_to_table(c.reloptions)
                  WHERE option_name = 'fillfactor'), 100) AS fill,
+       coalesce((SELECT option_value::float8 FROM pg_options_to_table(c.reloptions)
+                 WHERE option_name = 'autovacuum_analyze_threshold'),
+                current_setting('autovacuum_analyze_threshold')::float8)
+         + coalesce((SELECT option_value::float8 FROM pg_options_to_table(c.reloptions)
+                     WHERE option_name = 'autovacuum_analyze_scale_factor'),
+                    current_setting('autovacuum_analyze_scale_factor')::float8)
+           * greatest(c.reltuples, 0) AS stale_after,
        c.relpages AS catalogue_pages, c.relallvisible AS visible,
        CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
        s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
@@ -344,6 +351,8 @@ def _table(
         ),
         analyzed_at=row["analyzed_at"],
         changes_since_analyze=row["n_mod_since_analyze"],
+        stale_after_changes=row["stale_after"],
+        rows_counted=max(0.0, float(row["rows"])),
         partition_of=row["root"] or "",
         partitions=int(row["leaves"] or 0),
         overflow_bytes=int(row["overflow"]),

@@ -25,7 +25,6 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.obstacles import called
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-STALE_SHARE = 0.1
 WHOLE_ORDER, FEWEST_LONE_ROWS = 10.0, 1_000.0
 _RESTING = frozenset((*JOINS, Operation.HASH, Operation.SORT, Operation.AGGREGATE))
 
@@ -167,7 +166,7 @@ def _past_the_end(
     case: Case, error: RowError, table: TableFacts, found: list[Predicate]
 ) -> Cause | None:
     """New rows at the growing end of a column, asked for by "since …"."""
-    if not error.under or not table.changes_since_analyze:
+    if not error.under or not table.changes_unseen:
         return None
     for predicate in found:
         growing = predicate.kind is PredicateKind.RANGE and predicate.operator in (">", ">=")
@@ -184,7 +183,7 @@ def _past_the_end(
         return Cause(
             "beyond-statistics",
             f'"{predicate.plain}" asks for the newest {column}, and '
-            f"{table.changes_since_analyze:,} rows changed since statistics were gathered{last}",
+            f"{table.changes_unseen:,} rows changed since statistics were gathered{last}",
         )
     return None
 
@@ -217,11 +216,12 @@ def _unfixed(case: Case, found: list[Predicate]) -> Cause | None:
 
 
 def _stale(table: TableFacts) -> Cause | None:
-    changed = table.changes_since_analyze or 0
-    if table.rows and changed / table.rows > STALE_SHARE:
+    if table.rows and table.is_stale:
+        at = f" on {table.analyzed_at:%Y-%m-%d %H:%M}" if table.analyzed_at is not None else ""
         return Cause(
             "statistics-stale",
-            f"{changed:,} rows of {table.name} changed since statistics were gathered",
+            f"{table.changes_unseen:,} rows of {table.name} changed since statistics were "
+            f"gathered{at}",
         )
     return None
 

@@ -8,7 +8,6 @@ from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 8
-STALE_SHARE = 0.1
 FEWEST_CHANGES = 1_000
 SKEWED = 5.0  # times the average of the values that are not listed
 
@@ -24,7 +23,7 @@ def statistics_symptoms(
     if table.kind == "partitioned" or table.pages < FEWEST_PAGES:
         return
     known = any(column.distinct is not None for column in table.columns.values())
-    changed = table.changes_since_analyze or 0
+    changed = table.changes_unseen
     if not known:
         yield Symptom(
             name="statistics-missing",
@@ -37,7 +36,7 @@ def statistics_symptoms(
         )
         return
     part = changed / table.rows if table.rows else 0.0
-    if changed >= FEWEST_CHANGES and part > STALE_SHARE:
+    if changed >= FEWEST_CHANGES and table.is_stale:
         at = table.analyzed_at
         when = f"gathered {at:%Y-%m-%d %H:%M}" if at else "gathered at a time not known"
         yield Symptom(
