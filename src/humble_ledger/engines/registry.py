@@ -12,7 +12,7 @@ from importlib import import_module
 from importlib.metadata import entry_points
 from typing import Any
 
-from humble_ledger.engines.contract import Engine, LogFormat, PlanFormat
+from humble_ledger.engines.contract import HOLLOW_SCHEME, Engine, LogFormat, PlanFormat
 from humble_ledger.errors import UnreadableInput, WrongUsage
 
 GROUP = "humble_ledger.engines"
@@ -68,6 +68,11 @@ def engine_for(url: str) -> Engine:
 def engines() -> list[Engine]:
     """Every engine, our own first."""
     return [*(_made(own.engine) for own in _OWN), *_others()]
+
+
+def engine_of_files() -> Engine:
+    """The engine that makes a copy of a target from files: so far one has such files."""
+    return engine_for(HOLLOW_SCHEME)
 
 
 def plan_formats() -> list[PlanFormat]:

@@ -140,7 +140,7 @@ def _lines(found: Sequence[KeptHollow], numbers: Numbers) -> list[str]:
         return ["No copy lies on this machine; commands that need one make it."]
     lines = [
         f"{each.target}, made {each.made_at.replace('T', ' ')[:19]} for {each.engine} "
-        f"{each.version}" + (f"; {len(each.notes)} notes" if each.notes else "")
+        f"{each.version}" + (f"; {numbers.count(len(each.notes), 'notes')}" if each.notes else "")
         for each in found
     ]
     for folder, size in {each.folder: each.disk_bytes for each in found}.items():

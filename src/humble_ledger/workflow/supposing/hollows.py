@@ -10,7 +10,7 @@ from pathlib import Path
 from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.engines.contract import HOLLOW_SCHEME
-from humble_ledger.engines.registry import engine_for, engines
+from humble_ledger.engines.registry import engine_of_files, engines
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.workspace import Workspace
 
@@ -50,8 +50,7 @@ def build_from(
     """
     began = time.perf_counter()
     given = [pair for text in settings for pair in setting(text).settings]
-    engine = engine_for("")  # whose files these are; other engines will be told by what they hold
-    made = engine.build_hollow(name, files, given, progress)
+    made = engine_of_files().build_hollow(name, files, given, progress)
     return Built(made.target, (time.perf_counter() - began) * 1000.0, tuple(made.notes))
 
 
@@ -68,6 +67,6 @@ def drop(names: Sequence[str] = ()) -> tuple[int, Sequence[str]]:
     """
     before = len(kept())
     given = [name.removeprefix(HOLLOW_SCHEME) for name in names]
-    some = [engine_for("")] if given else engines()
+    some = [engine_of_files()] if given else engines()
     left = [folder for engine in some for folder in engine.drop_hollows(given)]
     return before - len(kept()), left
