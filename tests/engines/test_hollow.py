@@ -273,9 +273,13 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
             with pytest.raises(RefusedForSafety):  # as on the target, unless it is allowed
                 made.explain(Statement("SELECT * FROM bait WHERE acts(v) = 1"), {})
             assert isinstance(made, PostgresHollow)
-            roles = made.admin.execute("SELECT rolname FROM pg_roles WHERE rolsuper").fetchall()
+            roles = made.standing.admin.execute(
+                "SELECT rolname FROM pg_roles WHERE rolsuper"
+            ).fetchall()
             assert roles == [("humble",)]
-            assert made.admin.execute("SELECT count(*) FROM pg_event_trigger").fetchone() == (0,)
+            assert made.standing.admin.execute(
+                "SELECT count(*) FROM pg_event_trigger"
+            ).fetchone() == (0,)
         assert not acted.exists()
 
 
@@ -284,7 +288,7 @@ def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path)
         import time
         from humble_ledger.engines.postgresql.engine import PostgresEngine
         with PostgresEngine().hollow({target!r}, keep=False) as made:
-            print(made.cluster.folder, flush=True)
+            print(made.standing.cluster.folder, flush=True)
             time.sleep(60)
     """)
     running = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
@@ -345,7 +349,7 @@ def test_what_a_killed_command_left_is_not_trusted(
         import time
         from humble_ledger.engines.postgresql.engine import PostgresEngine
         with PostgresEngine().hollow({target!r}) as made:
-            made.admin.execute("DELETE FROM pg_statistic")
+            made.standing.admin.execute("DELETE FROM pg_statistic")
             print("made", flush=True)
             time.sleep(60)
     """)
@@ -373,7 +377,7 @@ def test_settings_are_taken_over_by_our_servers_list(target: str) -> None:
     """A target may call anything a planner's setting; some would have a server load a library."""
     with PostgresEngine().hollow(target, keep=False) as made:
         assert isinstance(made, PostgresHollow)
-        known = known_settings(made.admin)
+        known = known_settings(made.standing.admin)
         assert "random_page_cost" in known and "work_mem" in known
         assert not {n for n in known if "librar" in n or "role" in n or "path" in n}
 

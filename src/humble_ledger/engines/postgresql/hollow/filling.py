@@ -10,12 +10,12 @@ from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.asking import LIMITS, ROLE, owner, place_of_file
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.schema import load
 from humble_ledger.engines.postgresql.hollow.source import Database, Source, known_settings
+from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, owner, place_of_file
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.errors import HumbleError

@@ -14,12 +14,7 @@ import psycopg
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect, public_url
-from humble_ledger.engines.postgresql.hollow.asking import (
-    LIMITS,
-    ROLE,
-    PostgresHollow,
-    owner,
-)
+from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
 from humble_ledger.engines.postgresql.hollow.expressions import ExpressionSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, SEGMENT_PAGES
 from humble_ledger.engines.postgresql.hollow.filling import (
@@ -41,6 +36,7 @@ from humble_ledger.engines.postgresql.hollow.source import (
     read_source,
     unread_groups,
 )
+from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, Standing, owner
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.hollow.together import SupposedGroups
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
@@ -108,11 +104,8 @@ def hollow_of(
                 )
                 session.look_for_names_in(outline.path)
                 made = PostgresHollow(
-                    house.cluster,
-                    place,
-                    outline,
+                    Standing(house.cluster, place, outline, admin),
                     session,
-                    admin,
                     list(known.notes),
                     ExpressionSampler(url, limits),
                 )

@@ -22,7 +22,7 @@ import psycopg
 from humble_ledger.engines.contract import HOLLOW_SCHEME, Limits
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow import house
-from humble_ledger.engines.postgresql.hollow.asking import ROLE, PostgresHollow
+from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
 from humble_ledger.engines.postgresql.hollow.expressions import NoSampler
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES
 from humble_ledger.engines.postgresql.hollow.filling import (
@@ -43,6 +43,7 @@ from humble_ledger.engines.postgresql.hollow.source import (
     one_look,
     read_outline,
 )
+from humble_ledger.engines.postgresql.hollow.standing import ROLE, Standing
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 
@@ -201,9 +202,8 @@ def asked_hollow(url: str, limits: Limits) -> Iterator[PostgresHollow]:
         held.callback(session.close)
         outline = _outline(cluster)
         session.look_for_names_in(outline.path)
-        made = PostgresHollow(
-            cluster, DATABASE, outline, session, admin, list(record.notes), NoSampler()
-        )
+        standing = Standing(cluster, DATABASE, outline, admin)
+        made = PostgresHollow(standing, session, list(record.notes), NoSampler())
         try:
             yield made
         finally:
