@@ -19,7 +19,7 @@ demo: $(VENV)/.demo
 	$(BIN)/humble demo
 
 test: $(VENV)/.develop lint
-	$(BIN)/python -m pytest -n 2 --dist loadgroup
+	$(BIN)/python -m pytest -n 3 --dist loadgroup
 
 lint: $(VENV)/.develop
 	$(BIN)/ruff check src tests benchmarks

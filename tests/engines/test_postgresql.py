@@ -326,6 +326,15 @@ def test_leftovers_are_found_and_removed(server: Server) -> None:
     server.do(f"DROP INDEX {kept}")
 
 
+def _counted(server: Server, what: str, changes: int) -> None:
+    """Wait until the server counts as many changes: a session reports them when it ends."""
+    text = f"SELECT {what} FROM pg_stat_user_tables WHERE relname = 'filled'"
+    give_up = time.monotonic() + 60
+    while server.fetch(text) != [(changes,)]:
+        assert time.monotonic() < give_up, server.fetch(text)
+        time.sleep(0.1)
+
+
 def test_statistics_are_stale_by_what_the_server_says_of_each_table(server: Server) -> None:
     name = TableName("public", "filled")
     server.do(
@@ -336,15 +345,19 @@ def test_statistics_are_stale_by_what_the_server_says_of_each_table(server: Serv
         with psycopg.connect(server.url, autocommit=True) as connection:
             connection.execute("INSERT INTO filled SELECT generate_series(1, 40000)")
             connection.execute("ANALYZE filled")
+        _counted(server, "n_tup_ins", 40_000)
         with contextlib.closing(PostgresSession(server.url, Limits())) as session:
             assert not session.tables([name])[name].is_stale
             server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            _counted(server, "n_tup_upd", 12_000)
             server.do("ANALYZE filled")
             server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            _counted(server, "n_tup_upd", 24_000)
             facts = session.tables([name])[name]
             assert facts.stale_after_changes == pytest.approx(20_100, rel=0.05)
             assert facts.changes_unseen == 12_000 and not facts.is_stale
             server.do("UPDATE filled SET n = n WHERE n <= 12000")
+            _counted(server, "n_tup_upd", 36_000)
             assert session.tables([name])[name].is_stale
     finally:
         server.do("DROP TABLE filled")
