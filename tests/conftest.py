@@ -73,6 +73,23 @@ def _servers(majors: tuple[int, ...]) -> list[object]:
     ]
 
 
+# What is measured, tried and interrupted goes to a server of its own, so that one worker does not
+# have all tests of a version: these take as long as all the others together.
+BUSY = frozenset(
+    """test_captures test_interruption test_replays test_settled_faults test_trial_ways
+    test_trials""".split()
+)
+
+
+@pytest.hookimpl(tryfirst=True)  # before the names of the groups are taken
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Part the tests of each version among two workers."""
+    for item in items:
+        group = item.get_closest_marker("xdist_group")
+        if group is not None and group.args[0] == f"pg{NEEDED_MAJOR}" and item.path.stem in BUSY:
+            item.add_marker(pytest.mark.xdist_group(f"pg{NEEDED_MAJOR}busy"), append=False)
+
+
 # For tests of what does not differ between versions.
 only_newest = pytest.mark.parametrize("server", _servers((NEEDED_MAJOR,)), indirect=True)
 # For rules with several cases each, which are shared out so that every rule meets both.

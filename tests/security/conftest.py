@@ -18,7 +18,9 @@ from tests.security.guarded import Guarded, guarded_server
 
 def _servers(majors: tuple[int, ...]) -> list[object]:
     return [
-        pytest.param(m, id=f"pg{m}", marks=[pytest.mark.server, pytest.mark.xdist_group(f"pg{m}")])
+        pytest.param(
+            m, id=f"pg{m}", marks=[pytest.mark.server, pytest.mark.xdist_group(f"guarded{m}")]
+        )
         for m in majors
         if m == NEEDED_MAJOR or m in FOUND
     ]
@@ -30,7 +32,7 @@ def shared_out(names: Iterable[str]) -> list[object]:
     found = []
     for number, name in enumerate(names):
         major = majors[number % len(majors)]
-        group = [pytest.mark.server, pytest.mark.xdist_group(f"pg{major}")]
+        group = [pytest.mark.server, pytest.mark.xdist_group(f"guarded{major}")]
         found.append(pytest.param(major, name, id=f"pg{major}-{name}", marks=group))
     return found
 
