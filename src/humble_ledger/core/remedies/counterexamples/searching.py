@@ -129,9 +129,12 @@ class _Hunt:
                 parents = [*parents, answers.database][-_PARENTS:]
             if self._differ(answers, maker):
                 return Search(told, with_rows, self._smallest(answers, maker))
-        return Search(
-            told, with_rows, unable="" if told else refusal or "no small database could be made"
-        )
+        if told:
+            return Search(told, with_rows)
+        nothing = "no small database could be made"
+        if self.pair.values_from:
+            nothing = "a few rows give no values for its parameters"
+        return Search(unable=refusal or nothing)
 
     def conditions_for(self, example: Example, databases: int, seed: int) -> tuple[Condition, ...]:
         """Conditions under which no example is found any more; none when none would do."""
