@@ -11,6 +11,7 @@ from humble_ledger.core.remedies.counterexamples.model import Search
 from humble_ledger.core.remedies.counterexamples.searching import Pair
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.workflow.configuration import find_configuration
+from humble_ledger.workflow.supposing import counterexamples
 from humble_ledger.workflow.supposing.counterexamples import counterexample
 from humble_ledger.workflow.workspace import Workspace
 from tests.conftest import Server, only_newest
@@ -36,6 +37,11 @@ INSERT INTO mooring (pier_id, code, load, used_at, price)
 INSERT INTO stay SELECT n, 1 + (n * 7) % 30000, 'skipper ' || n % 3000, date '2026-01-01' + n % 300,
     CASE WHEN n % 3 = 0 THEN date '2026-02-01' + n % 300 END FROM generate_series(1, 20000) n;
 INSERT INTO barred SELECT 'skipper ' || n, date '2026-01-01' FROM generate_series(1, 50) n;
+CREATE TABLE claim (claim_id int PRIMARY KEY, pier_id int NOT NULL, size int);
+INSERT INTO claim VALUES (1, 9999, -1);
+-- What is not validated need not hold for the rows that are there.
+ALTER TABLE claim ADD FOREIGN KEY (pier_id) REFERENCES pier NOT VALID;
+ALTER TABLE claim ADD CHECK (size > 0) NOT VALID;
 CREATE INDEX ON mooring (used_at);
 CREATE INDEX ON mooring (pier_id);
 ANALYZE;
@@ -87,6 +93,9 @@ DIFFERENT = [
     ("SELECT mooring_id FROM mooring ORDER BY load DESC, mooring_id",
      "SELECT mooring_id FROM mooring ORDER BY load DESC NULLS LAST, mooring_id",
      {"mooring.load is never NULL"}),
+    ("SELECT claim_id FROM claim JOIN pier USING (pier_id)", "SELECT claim_id FROM claim", set()),
+    ("SELECT claim_id FROM claim WHERE size IS NOT NULL",
+     "SELECT claim_id FROM claim WHERE size > 0", set()),
     ("SELECT sum(load) FROM mooring WHERE code = 'c1'",
      "SELECT coalesce(sum(load), 0) FROM mooring WHERE code = 'c1'", set()),
     ("SELECT date_trunc('day', used_at) FROM mooring "
@@ -110,7 +119,10 @@ def harbour(server: Server, humble: Program) -> Iterator[Program]:
     server.do("DROP DATABASE harbour WITH (FORCE)")
 
 
-def test_it_tells_wrong_rewritings_from_right_ones(harbour: Program) -> None:
+def test_it_tells_wrong_rewritings_from_right_ones(
+    harbour: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(counterexamples, "LONGEST_SEARCH_S", 600.0)  # however slow the machine
     with Workspace(find_configuration(harbour.folder)) as workspace:
 
         def search(old: str, new: str) -> Search:
@@ -153,8 +165,8 @@ def test_a_wrong_rewriting_is_not_proposed(harbour: Program) -> None:
     said = harbour.ok("propose", asked).out
     assert "is not proposed, as the result differs" in " ".join(said.split())
     kept = harbour.json("propose", asked.replace("042", "42"), "--type", "rewrite")["remedies"]
-    assert kept[0]["checked"]["databases"] == 300 and kept[0]["checked"]["example"] == ""
-    assert "no difference on 300 small databases" in " ".join(
+    assert kept[0]["checked"]["databases"] > 0 and kept[0]["checked"]["example"] == ""
+    assert f"no difference on {kept[0]['checked']['databases']} small databases" in " ".join(
         harbour.ok("show", kept[0]["id"]).out.split()
     )
 

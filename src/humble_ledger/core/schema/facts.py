@@ -131,13 +131,17 @@ class Reads:
 
 @dataclass(frozen=True, slots=True)
 class ForeignKey:
-    """Columns of a table that refer to another's; ``on_delete`` as the server says it."""
+    """Columns of a table that refer to another's; ``on_delete`` as the server says it.
+
+    It ``holds`` when the server has made sure that every row refers to one that is there.
+    """
 
     name: str
     columns: tuple[str, ...]
     refers_to: TableName
     refers_to_columns: tuple[str, ...]
     on_delete: str = "no action"
+    holds: bool = True
 
 
 @dataclass(frozen=True, slots=True)

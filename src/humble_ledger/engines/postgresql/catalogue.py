@@ -176,7 +176,7 @@ SELECT k.conrelid AS oid, k.conname AS name, n.nspname AS schema, c.relname AS r
        (SELECT array_agg(a.attname::text ORDER BY p.place)
           FROM unnest(k.confkey) WITH ORDINALITY AS p(number, place)
           JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = p.number) AS others,
-       k.confdeltype AS on_delete
+       k.confdeltype AS on_delete, k.convalidated AS holds
 FROM pg_constraint k
 JOIN pg_class c ON c.oid = k.confrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -380,6 +380,7 @@ def _foreign_key(row: Mapping[str, Any]) -> ForeignKey:
         TableName(row["schema"], row["refers_to"]),
         tuple(row["others"]),
         _ON_DELETE[row["on_delete"]],
+        bool(row["holds"]),
     )
 
 

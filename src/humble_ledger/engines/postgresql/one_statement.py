@@ -44,6 +44,22 @@ class OwnCursor(psycopg.Cursor[TupleRow]):
         super()._execute_send(query, **{**options, "force_extended": True})
 
 
+def texts_of(cursor: psycopg.Cursor[Any], most: int | None = None) -> list[tuple[str | None, ...]]:
+    """The rows of a result as the server wrote them, at most so many; NULL is None."""
+    result, encoding = cursor.pgresult, cursor.connection.info.encoding
+    assert result is not None
+    rows = result.ntuples if most is None else min(result.ntuples, most)
+    return [
+        tuple(
+            None
+            if (value := result.get_value(row, place)) is None
+            else value.decode(encoding, "replace")
+            for place in range(result.nfields)
+        )
+        for row in range(rows)
+    ]
+
+
 class UserCursor(RawCursor[TupleRow]):
     """For a user's statement, which has $1 … for its values."""
 

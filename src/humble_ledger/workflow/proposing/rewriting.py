@@ -47,22 +47,17 @@ def rewrites(
             kept.append(priced)
             continue
         progress("searching for rows on which a rewritten statement means something else")
-        told = counterexample(workspace, tables, pair_of(entry, priced), progress)
+        told = counterexample(
+            workspace,
+            tables,
+            Pair.of(Statement(entry.statement, entry.parameters), priced),
+            progress,
+        )
         if told.example is not None and told.refuted:
             refused.append(RefusedRewriting(entry.query or "", priced.summary, told.example.words))
         else:
             kept.append(_with(priced, told))
     return Rewrites(tuple(kept), tuple(refused))
-
-
-def pair_of(entry: PlanEntry, remedy: Remedy) -> Pair:
-    """The statement of a plan and its rewriting, with the values they are sent with."""
-    parameters = () if remedy.values_from else entry.parameters
-    return Pair(
-        Statement(entry.statement, entry.parameters),
-        Statement(remedy.apply[0].rstrip(";"), parameters),
-        remedy.values_from,
-    )
 
 
 def _with(remedy: Remedy, found: Search) -> Remedy:
@@ -80,7 +75,9 @@ def _priced(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | 
     the work that it spares.
     """
     try:
-        plan = workspace.session.explain(pair_of(entry, remedy).new).plan
+        plan = workspace.session.explain(
+            Pair.of(Statement(entry.statement, entry.parameters), remedy).new
+        ).plan
     except (StatementRejected, RefusedForSafety):
         return None  # it was written for another dialect than the tree's
     before, after = entry.plan.cost_total, plan.cost_total

@@ -1,4 +1,4 @@
-"""Rewritings that nobody has held against small databases yet: a trial does it first."""
+"""Rewritings held against small databases before a trial: with its values, by today's schema."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ from dataclasses import replace
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.counterexamples.searching import Pair
 from humble_ledger.core.remedies.model import RemedyType
-from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.supposing.counterexamples import checked_of, counterexample
@@ -24,11 +23,9 @@ def held_against(
     for tomorrow.
     """
     remedy = entry.remedy
-    if remedy.type is not RemedyType.REWRITE or remedy.question or remedy.checked is not None:
+    if remedy.type is not RemedyType.REWRITE or remedy.question:
         return entry
-    statement = tried[0].statement
-    values = () if remedy.values_from else statement.values
-    pair = Pair(statement, Statement(remedy.apply[0].rstrip(";"), values), remedy.values_from)
+    pair = Pair.of(tried[0].statement, remedy)
     progress("searching for rows on which the other text means something else")
     found = checked_of(counterexample(workspace, {}, pair, progress))
     return workspace.ledger.remedies.keep(replace(remedy, checked=found))

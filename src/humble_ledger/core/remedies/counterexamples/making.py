@@ -150,7 +150,11 @@ class Maker:
     ) -> None:
         """Let a row's foreign keys refer to rows that are there; to none where they may."""
         for key in self.tables[name].foreign_keys:
-            if key.refers_to not in self.tables or _refers(key, row, there[key.refers_to]):
+            if (
+                not key.holds
+                or key.refers_to not in self.tables
+                or _refers(key, row, there[key.refers_to])
+            ):
                 continue
             target = there[key.refers_to]
             if target:

@@ -20,6 +20,7 @@ from humble_ledger.core.remedies.counterexamples.model import (
     Search,
     SmallDatabase,
 )
+from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.remedies.rewrites.model import parsed
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -41,6 +42,12 @@ class Pair:
     old: Statement
     new: Statement
     values_from: str = ""
+
+    @classmethod
+    def of(cls, old: Statement, remedy: Remedy) -> Pair:
+        """A statement with its values, and its rewriting with the same or its own."""
+        values = () if remedy.values_from else old.values
+        return cls(old, Statement(remedy.apply[0].rstrip(";"), values), remedy.values_from)
 
     @property
     def ordered(self) -> bool:

@@ -51,7 +51,7 @@ def first_of_each(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[
     by = found.window.args.get("partition_by") or []
     if facts is None or len(by) != 1 or not isinstance(by[0], exp.Column):
         return
-    key = next((k for k in facts.foreign_keys if k.columns == (by[0].name,)), None)
+    key = next((k for k in facts.foreign_keys if k.holds and k.columns == (by[0].name,)), None)
     if key is None or by[0].name not in facts.columns:
         return
     shown = found.source.alias

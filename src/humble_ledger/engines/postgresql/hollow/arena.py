@@ -20,7 +20,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.typical import beside, typical_values
-from humble_ledger.engines.postgresql.one_statement import UserCursor
+from humble_ledger.engines.postgresql.one_statement import UserCursor, texts_of
 
 _ASIDE = "humble_aside_"
 _POINT = "humble_small"
@@ -154,24 +154,10 @@ class _FilledTables:
         try:
             with _point(self.connection), UserCursor(self.connection) as cursor:
                 cursor.execute(statement.sql.encode(), statement.values or None)
-                return Answer(_texts(cursor))
+                return Answer(tuple(texts_of(cursor, MOST_ANSWERS)))
         except psycopg.Error as error:
             said = error.diag.message_primary or str(error)
             return Answer(error=" ".join(said.split()))
-
-
-def _texts(cursor: UserCursor) -> tuple[tuple[str | None, ...], ...]:
-    """The rows as the server wrote them."""
-    result = cursor.pgresult
-    assert result is not None
-    rows = min(result.ntuples, MOST_ANSWERS)
-    return tuple(
-        tuple(
-            None if (value := result.get_value(row, place)) is None else value.decode()
-            for place in range(result.nfields)
-        )
-        for row in range(rows)
-    )
 
 
 @contextlib.contextmanager
@@ -200,18 +186,38 @@ def arena_in(connection: Connection, tables: Sequence[TableName]) -> Iterator[Po
         with translated():
             connection.execute(f"SET LOCAL statement_timeout = {STATEMENT_MS}")
             for place, table in enumerate(tables):
-                aside = sql.Identifier(f"{_ASIDE}{place}")
-                connection.execute(sql.SQL("ALTER TABLE {} RENAME TO {}").format(
-                    _named(table), aside))  # fmt: skip
-                connection.execute(
-                    sql.SQL("CREATE TABLE {} (LIKE {} INCLUDING ALL EXCLUDING STATISTICS)").format(
-                        _named(table), sql.Identifier(table.schema, f"{_ASIDE}{place}")
-                    )
-                )
+                _emptied(connection, table, f"{_ASIDE}{place}")
         yield PostgresArena(connection)
     finally:
         with contextlib.suppress(psycopg.Error):
             connection.rollback()
+
+
+def _emptied(connection: Connection, table: TableName, name: str) -> None:
+    """Put a table aside under a name, and an empty one like it in its place.
+
+    Checks that are NOT VALID need not hold for the target's rows: it does without them.
+    """
+    aside = sql.Identifier(table.schema, name)
+    connection.execute(
+        sql.SQL("ALTER TABLE {} RENAME TO {}").format(_named(table), sql.Identifier(name))
+    )
+    connection.execute(
+        sql.SQL("CREATE TABLE {} (LIKE {} INCLUDING ALL EXCLUDING STATISTICS)").format(
+            _named(table), aside
+        )
+    )
+    unproven = connection.execute(
+        "SELECT conname FROM pg_constraint WHERE conrelid = %s::regclass AND contype = 'c' "
+        "AND NOT convalidated",
+        (aside.as_string(None),),
+    ).fetchall()
+    for (check,) in unproven:
+        connection.execute(
+            sql.SQL("ALTER TABLE {} DROP CONSTRAINT {}").format(
+                _named(table), sql.Identifier(str(check))
+            )
+        )
 
 
 def _named(table: TableName) -> sql.Identifier:

@@ -41,7 +41,7 @@ class PostgresHollow:
         """Nothing is supposed yet."""
         self._indexes = SupposedIndexes(self.standing, self.sampler)
         self._growth = Growth(self.standing, self._indexes)
-        self._groups = SupposedGroups(self.standing.admin, self.sampler, self.standing.owner)
+        self._groups = SupposedGroups(self.standing, self.sampler)
 
     def explain(
         self,
@@ -62,7 +62,7 @@ class PostgresHollow:
             self._growth.become(rows, longer=longer_history)
             self._indexes.show(wanted)
             self._indexes.hide(frozenset(without))
-            self._groups.show(together, self.standing.relation)
+            self._groups.show(together)
         self.asked += 1
         return self.session.explain(statement, options)
 
@@ -86,6 +86,6 @@ class PostgresHollow:
     def forget_all(self) -> None:
         """Remove all that was supposed: the hollow may be used again."""
         self._indexes.hide(frozenset())
-        self._groups.show((), self.standing.relation)
+        self._groups.show(())
         self._growth.undo_all()
         self._indexes.forget_all()

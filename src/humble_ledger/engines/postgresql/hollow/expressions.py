@@ -23,7 +23,7 @@ from humble_ledger.engines.postgresql.hollow.source import (
     ColumnStatistics,
     Relation,
 )
-from humble_ledger.engines.postgresql.one_statement import UserCursor
+from humble_ledger.engines.postgresql.one_statement import UserCursor, texts_of
 from humble_ledger.engines.postgresql.sampling import LEAST_PERCENT, ROWS_WANTED
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
 from humble_ledger.engines.postgresql.transactions import reading
@@ -157,15 +157,7 @@ class ExpressionSampler:
             for setting, plain in PLAIN_TEXTS.items():
                 cursor.execute("SELECT pg_catalog.set_config($1, $2, true)", (setting, plain))
             cursor.execute(text)
-            result = cursor.pgresult
-            assert result is not None
-            return [
-                tuple(
-                    None if (value := result.get_value(row, place)) is None else value.decode()
-                    for place in range(result.nfields)
-                )
-                for row in range(result.ntuples)
-            ]
+            return texts_of(cursor)
 
     def close(self) -> None:
         """End the connection."""

@@ -36,7 +36,7 @@ from humble_ledger.engines.postgresql.hollow.source import (
     read_source,
     unread_groups,
 )
-from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, Standing, owner
+from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, Standing
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.hollow.together import SupposedGroups
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
@@ -143,25 +143,19 @@ def _made(
                 cluster, place, outline.path, admin, [d.result() for d in dumps],
                 source.labels, lambda: source,
             )  # fmt: skip
-            sampler = ExpressionSampler(url, limits)
-            with contextlib.closing(sampler):
-                groups = SupposedGroups(admin, sampler, lambda: owner(cluster, place, outline.path))
-                return notes + _by_sample(groups, unread_groups(target), outline, admin)
+            standing = Standing(cluster, place, outline, admin)
+            with contextlib.closing(ExpressionSampler(url, limits)) as sampler:
+                return notes + _by_sample(SupposedGroups(standing, sampler), unread_groups(target))
 
 
-def _by_sample(
-    groups: SupposedGroups,
-    unread: Sequence[tuple[str, str, ColumnGroup]],
-    outline: Outline,
-    admin: Connection,
-) -> list[str]:
+def _by_sample(groups: SupposedGroups, unread: Sequence[tuple[str, str, ColumnGroup]]) -> list[str]:
     """Statistics of several columns that we may not read, as ANALYZE would find them; a note."""
-    by_name = {(r.schema, r.name): r for r in outline.relations}
+    standing = groups.standing
     found: list[ExtendedStatistics] = []
     left: list[str] = []
-    with contextlib.closing(groups.owner()) as builder:
+    with contextlib.closing(standing.owner()) as builder:
         for schema, name, group in unread:
-            of = by_name.get((group.table.schema, group.table.name))
+            of = standing.relations.get((group.table.schema, group.table.name))
             try:
                 if of is None or len(found) >= MOST_BY_SAMPLE:
                     left.append(name)
@@ -170,7 +164,7 @@ def _by_sample(
                     found.append(replace(learned, schema=schema, name=name))
             except (HumbleError, psycopg.Error):
                 left.append(name)
-    left += StatisticsWriter(admin).extended(found, admin.info.server_version)
+    left += StatisticsWriter(standing.admin).extended(found, standing.admin.info.server_version)
     notes = []
     if found:
         notes.append(

@@ -9,20 +9,21 @@ there are in all rows is then computed anew, since ANALYZE took the sample for t
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from psycopg import sql
 
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.remedies.together import ColumnGroup
-from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.extended import distinct_items, stored_distinct
 from humble_ledger.engines.postgresql.hollow.source import ExtendedStatistics, Relation
+from humble_ledger.engines.postgresql.hollow.standing import Standing
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
+from humble_ledger.engines.postgresql.one_statement import UserCursor
 from humble_ledger.errors import TargetUnreachable
 
 MOST_COMMON = 100  # groups listed, as the server does by default
@@ -34,15 +35,12 @@ _OF_SAMPLE = "humble_sample_together"
 class SupposedGroups:
     """The supposed statistics of one hollow; those of one explanation are there, no others."""
 
-    admin: Connection
+    standing: Standing
     sampler: Sampler
-    owner: Callable[[], Connection]
     _known: dict[ColumnGroup, ExtendedStatistics] = field(default_factory=dict)
     _shown: dict[ColumnGroup, str] = field(default_factory=dict)
 
-    def show(
-        self, wanted: Iterable[ColumnGroup], relation: Callable[[TableName], Relation]
-    ) -> None:
+    def show(self, wanted: Iterable[ColumnGroup]) -> None:
         """Let the planner know of these groups, and of no others.
 
         Raises:
@@ -53,12 +51,12 @@ class SupposedGroups:
         gone, new = self._shown.keys() - groups, groups - self._shown.keys()
         if not gone and not new:
             return
-        with contextlib.closing(self.owner()) as owner:
+        with contextlib.closing(self.standing.owner()) as owner:
             for group in gone:
                 name = sql.Identifier(group.table.schema, self._shown.pop(group))
                 owner.execute(sql.SQL("DROP STATISTICS {}").format(name))
             for group in new:
-                of = relation(group.table)
+                of = self.standing.relation(group.table)
                 if group not in self._known:
                     self._known[group] = self.learned(owner, group, of)
                 self._make(owner, group)
@@ -73,7 +71,9 @@ class SupposedGroups:
             )
         )
         self._shown[group] = found.name
-        StatisticsWriter(self.admin).extended([found], self.admin.info.server_version)
+        StatisticsWriter(self.standing.admin).extended(
+            [found], self.standing.admin.info.server_version
+        )
 
     def learned(self, owner: Connection, group: ColumnGroup, of: Relation) -> ExtendedStatistics:
         """What ANALYZE would find of a group, under a name of its own.
@@ -91,7 +91,7 @@ class SupposedGroups:
         numbers = self._sampled(owner, group, rows, sample, of.rows)
         try:
             name = (group.table.schema, _OF_SAMPLE)
-            row = self.admin.execute(
+            row = self.standing.admin.execute(
                 "SELECT d.stxdndistinct::bytea, d.stxddependencies::bytea, d.stxdmcv::bytea "
                 "FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid "
                 "JOIN pg_namespace n ON n.oid = e.stxnamespace "
@@ -144,14 +144,15 @@ class SupposedGroups:
             sql.SQL("v.c{}::{}").format(sql.SQL(str(n)), sql.SQL(known[c][1]))
             for n, c in enumerate(group.columns)
         )
-        given = sql.SQL(", ").join(sql.SQL("%s::text[]") for _ in group.columns)
+        given = sql.SQL(", ".join(f"${n}::text[]" for n in range(1, len(group.columns) + 1)))
         called = sql.SQL(", ".join(f"c{n}" for n in range(len(group.columns))))
-        owner.execute(
-            sql.SQL("INSERT INTO {} ({}) SELECT {} FROM unnest({}) AS v({})").format(
-                sample, listed, cast, given, called
-            ),
-            [list(column) for column in zip(*rows, strict=True)],
-        )
+        with UserCursor(owner) as cursor:  # a name may have % in it
+            cursor.execute(
+                sql.SQL("INSERT INTO {} ({}) SELECT {} FROM unnest({}) AS v({})").format(
+                    sample, listed, cast, given, called
+                ),
+                [list(column) for column in zip(*rows, strict=True)],
+            )
         name = sql.Identifier(group.table.schema, _OF_SAMPLE)
         common = self._common(owner, listed, sample, len(rows), rows_of_all)
         kinds = sql.SQL("" if common else "(ndistinct, dependencies)")
@@ -184,9 +185,8 @@ class SupposedGroups:
         least = seen * left / (left + 0.04 * seen * (rows - 1)) if rows > 1 else 0.0
         row = owner.execute(
             sql.SQL(
-                "SELECT count(*) FROM (SELECT count(*) AS n FROM {} GROUP BY {}) g WHERE n >= %s"
-            ).format(sample, listed),
-            (least,),
+                "SELECT count(*) FROM (SELECT count(*) AS n FROM {} GROUP BY {}) g WHERE n >= {}"
+            ).format(sample, listed, sql.Literal(least))
         ).fetchone()
         return int(str(row[0])) if row is not None else 0
 
