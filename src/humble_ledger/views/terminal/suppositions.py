@@ -101,6 +101,11 @@ def _note(found: Supposition, numbers: Numbers) -> str:
         "Costs and rows are estimates of the planner, on a copy of the target without rows: "
         f"{numbers.count(found.asked, 'plans')} asked. Nothing was built on the target."
     )
+    if found.statistics:
+        note += (
+            " Statistics change what the planner expects, not what the work takes: a higher cost "
+            "may be the truer one."
+        )
     if found.notes:
         shown = "; ".join(found.notes[:_MOST_NOTES])
         more = len(found.notes) - _MOST_NOTES
