@@ -80,3 +80,10 @@ def test_every_picture_is_shown_and_the_readme_names_every_command() -> None:
         assert f"screenshots/{picture.name}" in pictures
     for name in ORDER:
         assert f"humble {name}" in text
+
+
+@pytest.mark.parametrize("command", [(), ("capture",), ("hollow",)], ids=str)
+def test_a_command_without_its_part_gives_its_help(humble: Program, command: str) -> None:
+    done = humble.run(*command)
+    assert (done.out + done.err).startswith(f"Usage: {' '.join(['humble', *command])} [OPTIONS]")
+    assert "Commands:" in done.out + done.err or "Begin:" in done.out

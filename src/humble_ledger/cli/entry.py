@@ -28,18 +28,20 @@ def run(arguments: list[str]) -> int:
     """Run one command and give its exit code; a user's mistake never shows a traceback."""
     import typer  # noqa: PLC0415 - kept out of the way of --version
 
-    from humble_ledger.cli.app import build  # noqa: PLC0415
+    from humble_ledger.cli.app import ORDER, build  # noqa: PLC0415
     from humble_ledger.errors import HumbleError, Interrupted  # noqa: PLC0415
 
     # Typer brings its own Click, so its exceptions are reached through Typer.
     parser_error: type[Exception] = typer.BadParameter.__mro__[2]
     as_json = "--json" in arguments
+    arguments = arguments or ["--help"]
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal that is not of UTF-8
     try:
+        program = build(arguments[0] if arguments[0] in ORDER else None)
         # Outside of its standalone mode the parser returns exit codes rather than leaving.
-        code = build()(args=arguments, prog_name="humble", standalone_mode=False)
+        code = program(args=arguments, prog_name="humble", standalone_mode=False)
     except (typer.Abort, KeyboardInterrupt):
         _say(Interrupted(KEPT), as_json)
         return STOPPED
@@ -123,4 +125,8 @@ def _usage(error: Any, as_json: bool) -> None:
 
     context = getattr(error, "ctx", None)
     path = context.command_path if context else "humble"
-    _say(WrongUsage(error.format_message(), f"See  {path} --help"), as_json)
+    message = error.format_message()
+    if message.startswith("Usage:"):  # a group of commands was called without one of them
+        sys.stderr.write(f"{message}\n")
+        return
+    _say(WrongUsage(message, f"See  {path} --help"), as_json)

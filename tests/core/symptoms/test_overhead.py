@@ -35,6 +35,15 @@ def test_planning_that_takes_longer_than_running(
     assert ("planning-outweighs-running" in names(plan)) == fires
 
 
+def test_planning_of_one_table_is_not_laid_to_many_tables() -> None:
+    (found,) = find_symptoms(
+        Case.of(
+            replace(SCAN, planning_ms=60.0, execution_ms=5.0), SERVER, TABLES, PostgresCosts(SERVER)
+        )
+    )
+    assert found.cause is not None and found.cause.name == "much-to-weigh"
+
+
 def test_an_estimate_tells_nothing_of_planning_and_running() -> None:
     assert names(replace(SCAN, planning_ms=60.0, execution_ms=None)) == []
 

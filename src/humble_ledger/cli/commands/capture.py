@@ -8,10 +8,11 @@ from typing import Annotated
 import typer
 
 from humble_ledger.cli import options, output
-from humble_ledger.cli.help_text import FlowingHelp
+from humble_ledger.cli.help_text import FlowingHelp, PlainGroup
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 app = typer.Typer(
+    cls=PlainGroup,
     no_args_is_help=True,
     help="Gather slow statements: from logs, statistics, scripts, or as they run.",
 )

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from humble_ledger.cli import options, output
-from humble_ledger.cli.help_text import FlowingHelp
+from humble_ledger.cli.help_text import FlowingHelp, PlainGroup
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from humble_ledger.views.numbers import Numbers
 
 app = typer.Typer(
+    cls=PlainGroup,
     no_args_is_help=True,
     help="Copies of targets without rows, on which the planner is asked; made when needed.",
 )

@@ -26,14 +26,25 @@ def long_planning(case: Case) -> Iterable[Symptom]:
         step=plan.root.name,
         summary=f"planning took {planning:,.1f} ms, running {running:,.1f} ms",
         evidence={"planning_ms": planning, "execution_ms": running, "tables": len(tables)},
-        cause=Cause(
-            "many-ways-to-plan",
-            f"the planner compares the ways to read {len(tables)} tables or partitions each time; "
-            "a prepared statement can keep one plan, and fewer partitions or joins leave fewer "
-            "ways",
-        ),
+        cause=_cause(len(tables)),
         cost_ms=planning,
         cost_share=None,
+    )
+
+
+def _cause(tables: int) -> Cause:
+    if tables > 1:
+        return Cause(
+            "many-ways-to-plan",
+            f"the planner compares the ways to read {tables} tables or partitions each time; "
+            "a prepared statement can keep one plan, and fewer partitions or joins leave fewer "
+            "ways",
+        )
+    return Cause(
+        "much-to-weigh",
+        "the statement reads no more than one table, so that long lists of values, many indexes, "
+        "many partitions that are left out, or functions called while planning remain; the first "
+        "planning of a session reads the catalogue, too",
     )
 
 
