@@ -11,8 +11,10 @@ from psycopg import sql
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
+from humble_ledger.engines.postgresql.hollow.expression_statistics import write_expressions
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
+from humble_ledger.engines.postgresql.hollow.policies import guard
 from humble_ledger.engines.postgresql.hollow.schema import load
 from humble_ledger.engines.postgresql.hollow.source import Database, Source, known_settings
 from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, owner, place_of_file
@@ -112,11 +114,15 @@ def fill(
         loader.execute("RESET ALL")
         failed = insert_ends(loader, source_of())
         refused += load(after, loader, admin, lambda error: _one_row_less(loader, error))
-    source = source_of()
+        source = source_of()
+        guarded = [(r.schema, r.name) for r in source.relations if r.guarded]
+        notes += guard(loader, guarded, source.policies)
     admin.execute("UPDATE pg_constraint SET convalidated = true WHERE contype = 'f'")
     writer.sizes(source.relations)
     lost = writer.columns(source)
     lost += writer.extended(source.extended, admin.info.server_version)
+    with contextlib.closing(owner(cluster, place, path)) as builder:
+        lost += write_expressions(builder, admin, source.expressions)
     files = RelationFiles(cluster.data, cluster.account)
     for relation in source.relations:
         if relation.kind not in "rmi" or not relation.pages:

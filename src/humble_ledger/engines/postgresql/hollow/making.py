@@ -145,14 +145,18 @@ def _made(
             )  # fmt: skip
             standing = Standing(cluster, place, outline, admin)
             with contextlib.closing(ExpressionSampler(url, limits)) as sampler:
-                return notes + _by_sample(SupposedGroups(standing, sampler), unread_groups(target))
+                return notes + _by_sample(SupposedGroups(standing, sampler), *unread_groups(target))
 
 
-def _by_sample(groups: SupposedGroups, unread: Sequence[tuple[str, str, ColumnGroup]]) -> list[str]:
+def _by_sample(
+    groups: SupposedGroups,
+    unread: Sequence[tuple[str, str, ColumnGroup]],
+    left_out: Sequence[str],
+) -> list[str]:
     """Statistics of several columns that we may not read, as ANALYZE would find them; a note."""
     standing = groups.standing
     found: list[ExtendedStatistics] = []
-    left: list[str] = []
+    left = list(left_out)
     with contextlib.closing(standing.owner()) as builder:
         for schema, name, group in unread:
             of = standing.relations.get((group.table.schema, group.table.name))

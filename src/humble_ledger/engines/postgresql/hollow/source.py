@@ -17,6 +17,7 @@ from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.hollow.policies import Policy, read_policies
 from humble_ledger.errors import HumbleError
 
 SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
@@ -87,13 +88,21 @@ FROM pg_enum e JOIN pg_type t ON t.oid = e.enumtypid JOIN pg_namespace n ON n.oi
 """
 _EXTENDED_SQL = """
 SELECT n.nspname, e.stxname, {inherited}, d.stxdndistinct::bytea, d.stxddependencies::bytea,
-       d.stxdmcv::bytea, d.stxdexpr IS NOT NULL, e.stxkeys::int2[]::int[]
+       d.stxdmcv::bytea, e.stxkeys::int2[]::int[]
 FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid
 JOIN pg_namespace n ON n.oid = e.stxnamespace
 """
 # Raised when a hollow of the same target would be made otherwise: kept ones are made anew.
-_FORM = 2
+_FORM = 3
 _INHERITED_FROM = 150_000
+_EXPRESSIONS_FROM = 140_000
+# Their owners may read these, too. As text, like those of columns; arrays have no elements here.
+_EXPRESSIONS_SQL = """
+SELECT s.statistics_schemaname, s.statistics_name, s.schemaname, s.tablename, s.expr, {inherited},
+       s.null_frac, s.avg_width, s.n_distinct, s.most_common_vals::text, s.most_common_freqs::text,
+       s.histogram_bounds::text, s.correlation
+FROM pg_stats_ext_exprs s WHERE s.null_frac IS NOT NULL
+"""
 # Of those that only a superuser may read, which columns they are about.
 _UNREAD_SQL = """
 SELECT n.nspname, e.stxname, tn.nspname, t.relname,
@@ -208,7 +217,7 @@ class ExtendedStatistics:
     """One statistics object as the server keeps it.
 
     ``columns`` are the numbers that the target's columns have in it; empty when they are the
-    hollow's own. What it keeps of ``expressions`` is not carried over.
+    hollow's own. What it keeps of expressions is apart: `ExpressionStatistics`.
     """
 
     schema: str
@@ -217,8 +226,20 @@ class ExtendedStatistics:
     distinct: bytes | None
     dependencies: bytes | None
     common: bytes | None
-    expressions: bool = False
     columns: Sequence[int] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ExpressionStatistics:
+    """What a statistics object, by schema and name, keeps of one of its expressions.
+
+    ``found`` has the table, and no column.
+    """
+
+    schema: str
+    name: str
+    expression: str
+    found: ColumnStatistics
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,8 +275,9 @@ class Source:
     """All else that is read of the target beside its schema.
 
     ``ends`` has the least and the greatest value, as text, of columns by (schema, table, column).
-    ``labels`` are those of enumerations (schema, type, label, number), ``notes`` say what could
-    not be read.
+    ``labels`` are those of enumerations (schema, type, label, number), ``policies`` are those
+    that hold for the target's user, ``expressions`` what is known of those in statistics objects;
+    ``notes`` say what could not be read.
     """
 
     relations: tuple[Relation, ...]
@@ -263,6 +285,8 @@ class Source:
     extended: tuple[ExtendedStatistics, ...]
     ends: Mapping[tuple[str, str, str], tuple[str | None, str | None]]
     labels: tuple[tuple[str, str, str, int], ...] = ()
+    policies: tuple[Policy, ...] = ()
+    expressions: tuple[ExpressionStatistics, ...] = ()
     notes: tuple[str, ...] = field(default=())
 
 
@@ -303,7 +327,10 @@ def read_source(connection: Connection, outline: Outline) -> Source:
     """Statistics and ends, inside `one_look`."""
     guarded = [f"{r.schema}.{r.name}" for r in outline.relations if r.guarded]
     notes = (
-        [f"row-level security, which holds for you on {', '.join(guarded[:3])}, is not in it"]
+        [
+            f"statistics of {', '.join(guarded[:3])} are kept from you by row-level security: "
+            "conditions on it are guessed; ask as its owner, or as a role with BYPASSRLS"
+        ]
         if guarded
         else []
     )
@@ -312,13 +339,17 @@ def read_source(connection: Connection, outline: Outline) -> Source:
         for name, value in PLAIN_TEXTS.items():
             connection.execute("SELECT set_config(%s, %s, true)", (name, value))
         statistics = _statistics(connection, version)
-        extended = _extended(connection, version, notes)
+        extended = _extended(connection, version)
+        expressions = _of_expressions(connection, version)
         ends = _ends(connection, notes)
         labels = tuple(
             (str(schema), str(type_), str(label), int(str(number)))
             for schema, type_, label, number in connection.execute(_LABELS_SQL)
         )
-    return Source(outline.relations, statistics, extended, ends, labels, tuple(notes))
+        policies = read_policies(connection) if guarded else ()
+    return Source(
+        outline.relations, statistics, extended, ends, labels, policies, expressions, tuple(notes)
+    )
 
 
 def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:
@@ -359,9 +390,7 @@ def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics,
     return tuple(ColumnStatistics(*row) for row in rows)
 
 
-def _extended(
-    connection: Connection, version: int, notes: list[str]
-) -> tuple[ExtendedStatistics, ...]:
+def _extended(connection: Connection, version: int) -> tuple[ExtendedStatistics, ...]:
     """The statistics objects; only a superuser may read all that they hold."""
     any_ = connection.execute("SELECT count(*) FROM pg_statistic_ext").fetchone()
     if any_ is None or not any_[0]:
@@ -372,30 +401,45 @@ def _extended(
     if allowed is not None and allowed[0]:
         inherited = "d.stxdinherit" if version >= _INHERITED_FROM else "false"
         query = sql.SQL(_EXTENDED_SQL).format(inherited=sql.SQL(inherited))
-        found = [ExtendedStatistics(*row) for row in connection.execute(query).fetchall()]
-        if any(each.expressions for each in found):
-            notes.append("statistics on expressions of extended statistics are not carried over")
-        return tuple(found)
+        return tuple(ExtendedStatistics(*row) for row in connection.execute(query).fetchall())
     return ()
 
 
-def unread_groups(connection: Connection) -> list[tuple[str, str, ColumnGroup]]:
+def _of_expressions(connection: Connection, version: int) -> tuple[ExpressionStatistics, ...]:
+    if version < _EXPRESSIONS_FROM:
+        return ()
+    inherited = "s.inherited" if version >= _INHERITED_FROM else "false"
+    query = sql.SQL(_EXPRESSIONS_SQL).format(inherited=sql.SQL(inherited))
+    return tuple(
+        ExpressionStatistics(
+            str(schema), str(name), str(expression), ColumnStatistics(of, table, "", *figures)
+        )
+        for schema, name, of, table, expression, *figures in connection.execute(query).fetchall()
+    )
+
+
+def unread_groups(
+    connection: Connection,
+) -> tuple[list[tuple[str, str, ColumnGroup]], list[str]]:
     """Statistics objects that only a superuser may read: schema, name, and their columns.
 
-    Those with expressions are left out, and those of tables that may not be read.
+    And the names of those that are left out, as they are of expressions, too. Tables that may not
+    be read count for neither.
     """
     with translated():
         row = connection.execute(
             "SELECT has_table_privilege('pg_statistic_ext_data', 'SELECT')"
         ).fetchone()
         if row is None or row[0]:
-            return []
+            return [], []
         rows = connection.execute(_UNREAD_SQL).fetchall()
-    return [
-        (str(schema), str(name), ColumnGroup(TableName(str(of), str(table)), tuple(columns)))
+    together = [
+        (str(schema), str(name), ColumnGroup(TableName(str(of), str(table)), tuple(columns or ())))
         for schema, name, of, table, columns, expressions in rows
-        if columns and len(columns) > 1 and not expressions
+        if not expressions
     ]
+    left = [f"{schema}.{name}" for schema, name, *_, columns, more in rows if more and columns]
+    return [each for each in together if len(each[2].columns) > 1], left
 
 
 def _ends(
