@@ -80,6 +80,9 @@ class PondCosts:
     def block_ranges(self, table, keys) -> IndexShape:  # type: ignore[no-untyped-def]
         return self.in_order(table, ())
 
+    def enclosing(self, table, columns) -> IndexShape:  # type: ignore[no-untyped-def]
+        return IndexShape(1, 1, table.rows)
+
     def inverted(self, table, width_bytes, terms_per_row, sample=None) -> IndexShape:  # type: ignore[no-untyped-def]
         return self.in_order(table, ())
 

@@ -32,6 +32,10 @@ class IndexSizer(Protocol):
         """An index of the least and greatest value of each range of pages."""
         ...
 
+    def enclosing(self, table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
+        """A tree of shapes that enclose the values of these columns, or of an expression ()."""
+        ...
+
     def inverted(
         self,
         table: TableFacts,

@@ -12,7 +12,8 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.schema.facts import ColumnFacts
-from humble_ledger.core.statements.conditions import DIALECT, Predicate, Wrapping
+from humble_ledger.core.statements.conditions import Predicate, Wrapping
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 # What a type may be converted to and still be sorted as before. A fixed-length character type is
 # none of them: its conversion cuts the blanks at the end.

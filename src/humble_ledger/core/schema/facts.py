@@ -34,7 +34,10 @@ class ColumnFacts:
     listed as common, which ``common_share`` of the rows have together and ``rarest_share`` the
     last of them. ``target`` is how many the server lists at most. ``collation`` is the one its
     values are sorted by, "" where they have none; ``sorted_by_bytes`` tells that it compares
-    them byte by byte. ``base_type`` is the type that a domain restricts.
+    them byte by byte. ``base_type`` is the type that a domain restricts. A tree of enclosing
+    shapes finds its values by ``enclosing_operators`` and ``enclosing_functions``, and the nearest
+    first by ``nearness_operators``; all empty for a type without such an index. A type that is not
+    ``sortable`` has no order that an index could keep.
     """
 
     name: str
@@ -55,6 +58,10 @@ class ColumnFacts:
     collation: str = ""
     sorted_by_bytes: bool = True
     base_type: str = ""
+    enclosing_operators: frozenset[str] = frozenset()
+    enclosing_functions: frozenset[str] = frozenset()
+    nearness_operators: frozenset[str] = frozenset()
+    sortable: bool = True
 
     def distinct_values(self, rows: float) -> float | None:
         """How many distinct values the statistics promise in a table of ``rows`` rows."""

@@ -13,4 +13,5 @@ class IndexMethod(StrEnum):
 
     SORTED = "btree"  # in the order of its keys
     INVERTED = "gin"  # from the parts of a value to its rows
+    ENCLOSING = "gist"  # a tree of shapes that enclose the values
     BLOCK_RANGES = "brin"  # the least and greatest value of each range of pages

@@ -8,8 +8,8 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from humble_ledger.core.statements.conditions import DIALECT
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 @dataclass(frozen=True, slots=True)

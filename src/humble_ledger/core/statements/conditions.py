@@ -18,9 +18,8 @@ from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.plainly import plainly
+from humble_ledger.core.statements.sql_dialect import DIALECT
 from humble_ledger.core.statements.tokens import TokenKind, meaningful, tokens
-
-DIALECT = "postgres"
 
 
 class PredicateKind(StrEnum):

@@ -105,8 +105,30 @@ SELECT a.attrelid AS oid, a.attname AS name,
                   FROM pg_collation l WHERE l.oid = a.attcollation) END AS collation,
        coalesce({by_bytes}, true) AS sorted_by_bytes,
        (SELECT format_type(y.typbasetype, y.typtypmod) FROM pg_type y
-         WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type
+         WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type,
+       e.finding, e.near, e.functions, coalesce(e.sortable, true) AS sortable
 FROM pg_attribute a
+JOIN pg_type t ON t.oid = a.atttypid
+-- What the type's own tree of enclosing shapes can be searched by, if it has one; functions as far
+-- as they ask the server for such an index themselves.
+LEFT JOIN LATERAL (
+    SELECT array_agg(DISTINCT o.oprname::text) FILTER (WHERE p.amoppurpose = 's') AS finding,
+           array_agg(DISTINCT o.oprname::text) FILTER (WHERE p.amoppurpose = 'o') AS near,
+           (SELECT array_agg(DISTINCT f.proname::text) FROM pg_proc f
+             WHERE f.prosupport <> 0 AND f.prorettype = 'boolean'::regtype
+               AND f.pronamespace <> 'pg_catalog'::regnamespace
+               AND a.atttypid = ANY (f.proargtypes)) AS functions,
+           EXISTS (SELECT FROM pg_opclass b JOIN pg_am bm ON bm.oid = b.opcmethod
+                    WHERE bm.amname = 'btree' AND b.opcdefault
+                      AND (b.opcintype = a.atttypid OR t.typtype IN ('r', 'm'))) AS sortable
+    FROM pg_opclass k
+    JOIN pg_am m ON m.oid = k.opcmethod AND m.amname = 'gist'
+    JOIN pg_amop p ON p.amopfamily = k.opcfamily AND p.amoplefttype = k.opcintype
+    JOIN pg_operator o ON o.oid = p.amopopr
+    WHERE k.opcdefault AND k.opcintype IN (a.atttypid, CASE t.typtype
+              WHEN 'r' THEN 'anyrange'::regtype WHEN 'm' THEN to_regtype('anymultirange') END)
+      AND t.typcategory NOT IN ('N', 'B', 'D', 'E', 'S', 'T')
+) e ON e.finding IS NOT NULL
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname
@@ -412,6 +434,10 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         collation=row["collation"] or "",
         sorted_by_bytes=bool(row["sorted_by_bytes"]),
         base_type=row["base_type"] or "",
+        enclosing_operators=frozenset(row["finding"] or ()),
+        enclosing_functions=frozenset(row["functions"] or ()),
+        nearness_operators=frozenset(row["near"] or ()),
+        sortable=bool(row["sortable"]),
     )
 
 

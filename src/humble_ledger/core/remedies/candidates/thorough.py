@@ -15,6 +15,7 @@ from humble_ledger.core.remedies.candidates.covering import MOST_ADDED, MOST_ADD
 from humble_ledger.core.remedies.candidates.keys import as_keys, columns_in, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.enclosing import is_by_shape
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 
 FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
@@ -56,7 +57,9 @@ def _touched(access: Access) -> list[str]:
         *columns_in(access.equalities), *columns_in(access.joins), *columns_in(access.ranges),
         *(key.column for key in access.order), *access.groups, *columns_in(access.others),
     ]  # fmt: skip
-    return [n for n in dict.fromkeys(found) if n in access.table.columns][:MOST_COLUMNS]
+    kept = [n for n in dict.fromkeys(found) if n in access.table.columns]
+    # The order of shapes means nothing, and long ones do not fit into an entry.
+    return [n for n in kept if not is_by_shape(access.table.columns[n])][:MOST_COLUMNS]
 
 
 def _reason(columns: tuple[str, ...]) -> str:

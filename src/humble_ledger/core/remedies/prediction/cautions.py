@@ -7,6 +7,8 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.index_methods import IndexMethod
 
 ROUGH = "size and cost of an inverted index are rough guesses before it is built"
+ROUGHLY_SIZED = "the size of a tree of shapes is a rough guess before it is built"
+GUESSED = "how many rows an expression finds is a guess until its statistics are gathered"
 SAMPLED = (
     "rows are counted in a sample; the server knows the values of an expression only after its "
     "statistics were gathered"
@@ -32,4 +34,7 @@ def caution_of_planner(design: IndexDesign) -> str:
 
 def _of_design(design: IndexDesign) -> list[str]:
     cautions = [ROUGH] if design.method == IndexMethod.INVERTED else []
+    if design.method == IndexMethod.ENCLOSING:
+        of_expression = any(key.expression for key in design.keys)
+        return [ROUGHLY_SIZED, *([GUESSED] if of_expression else [])]
     return cautions + ([SAMPLED] if any(key.expression for key in design.keys) else [])

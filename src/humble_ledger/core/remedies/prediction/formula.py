@@ -119,6 +119,8 @@ class FormulaPredictor:
         columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
         if design.method == IndexMethod.INVERTED:
             return self._inverted(design, table, columns)
+        if design.method == IndexMethod.ENCLOSING:
+            return self.costs.sizes.enclosing(table, columns)
         included = [table.columns[name] for name in design.included]
         sample = self._sampled(design, design.predicate)
         entries = self._entries(design, table, sample) if design.predicate else None
@@ -150,7 +152,7 @@ class FormulaPredictor:
             yield from self._alone(plan, access, design)
             yield from self._inner_of_join(plan, access, design)
             yield from self._extreme(plan, access, design)
-        else:
+        elif design.method in (IndexMethod.INVERTED, IndexMethod.BLOCK_RANGES):
             yield from self._bitmap_only(plan, access, design)
 
     def _alone(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:

@@ -11,7 +11,7 @@ from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.remedies.rewrites.model import Rewriting
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 _WHOLE = ("smallint", "integer", "bigint")
 _UNITS = ("MINUTE", "HOUR", "DAY", "WEEK", "MONTH", "QUARTER", "YEAR")

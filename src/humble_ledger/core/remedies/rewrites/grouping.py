@@ -18,7 +18,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     sources,
     written,
 )
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 _KEEPS_NULL = (exp.Sum, exp.Avg, exp.Min, exp.Max)
 

@@ -10,7 +10,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 ALWAYS = ""  # the condition of a rewriting that means the same whatever the data
 
@@ -22,7 +22,8 @@ class Rewriting:
     ``same_when`` is "" when it always does. ``question`` tells that the result is meant to
     differ, so that somebody who knows the purpose must say. ``values_from`` is a statement
     whose one row gives the new statement's parameters. ``against`` names the symptoms whose
-    cause it takes away; none when it may help with any.
+    cause it takes away; none when it may help with any. ``always_asked``: a plan may show no
+    trouble although the planner knows a far better one for this.
     """
 
     sql: str
@@ -31,6 +32,7 @@ class Rewriting:
     question: bool = False
     values_from: str = ""
     against: tuple[str, ...] = ()
+    always_asked: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     plain,
     written,
 )
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 def by_last_row(reading: Reading) -> Iterator[Rewriting]:

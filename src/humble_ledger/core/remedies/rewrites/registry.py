@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 
 from humble_ledger.core.remedies.rewrites.alternatives import branches
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings as comparisons
+from humble_ledger.core.remedies.rewrites.geometry import by_shapes
 from humble_ledger.core.remedies.rewrites.grouping import grouped_before_join, per_row_to_join
 from humble_ledger.core.remedies.rewrites.inlining import inlined
 from humble_ledger.core.remedies.rewrites.membership import distinct_to_exists, not_in
@@ -18,7 +19,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 
 _RULES: tuple[Callable[[Reading], Iterator[Rewriting]], ...] = (
     branches, not_in, distinct_to_exists, per_row_to_join, grouped_before_join, by_last_row,
-    once, questions,
+    once, by_shapes, questions,
 )  # fmt: skip
 # These also read statements whose sources are not all tables.
 _OF_WHOLE_STATEMENTS: tuple[

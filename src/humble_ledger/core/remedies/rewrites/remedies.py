@@ -17,14 +17,16 @@ _FINE = "scan-is-right"
 def rewrite_remedies(
     sql: str, tables: Mapping[TableName, TableFacts], found: Iterable[Symptom], query: str
 ) -> Iterator[Remedy]:
-    """The statement written otherwise; reads only, and only where something costs time.
+    """The statement written otherwise; reads only, and mostly only where something costs time.
 
     Whether one is any good is for the server's planner to say.
     """
     cures = tuple(dict.fromkeys(s.name for s in found if s.name != _FINE))
-    if not cures or kind_of(sql) is not StatementKind.READS:
+    if kind_of(sql) is not StatementKind.READS:
         return
     for each in rewritings(sql, tables):
+        if not cures and not each.always_asked:
+            continue
         against = tuple(name for name in cures if name in each.against)
         yield Remedy(
             type=RemedyType.REWRITE,

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from sqlglot import exp
 
 from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, written
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 def once(reading: Reading) -> Iterator[Rewriting]:

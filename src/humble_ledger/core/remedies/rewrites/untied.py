@@ -16,7 +16,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     written,
 )
 from humble_ledger.core.schema.facts import ForeignKey
-from humble_ledger.core.statements.conditions import DIALECT
+from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 def questions(reading: Reading) -> Iterator[Rewriting]:

@@ -13,9 +13,11 @@ from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import sorted_by_bytes
 from humble_ledger.core.schema.containment import inverted_class
+from humble_ledger.core.schema.enclosing import Sought, holding, sought
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
 
@@ -60,6 +62,7 @@ def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
     return (
         _changing(case, predicate, leading)
         or _inside(table, predicate)
+        or _by_shape(table, predicate)
         or _wrapped(table, predicate, leading)
         or _negation(predicate, leading)
         or _pattern(table, predicate, leading)
@@ -182,6 +185,31 @@ def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
         f'"{predicate.plain}" looks inside {name}: no inverted index on it is there that could '
         "lead to the rows",
     )
+
+
+def _by_shape(table: TableFacts, predicate: Predicate) -> Cause | None:
+    """A condition on what lies where, which a tree of enclosing shapes serves on a bare column."""
+    assert predicate.column is not None
+    for each in sought(predicate.sql, table, predicate.column.alias):
+        held = holding(table, each)
+        if held is not None:
+            return Cause(
+                NOT_CHOSEN, f"{held.name} could find the rows, but the planner did not use it"
+            )
+        if each.column:
+            return Cause(
+                "no-index",
+                f"no index of what encloses {each.of} ({IndexMethod.ENCLOSING}) is there that "
+                f'could find the rows by "{predicate.plain}"',
+            )
+        on_column = holding(table, Sought(each.of, each.of, ""))
+        index = f"{on_column.name} on {each.of}" if on_column else f"an index on {each.of}"
+        return Cause(
+            "function-on-column",
+            f'{index} cannot be used: "{plainly(each.expression)}" is computed of every row; '
+            "converted to the column's kind, the other side could be searched for",
+        )
+    return None
 
 
 def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:

@@ -178,6 +178,30 @@ def _packed_bytes(rows: float, pages: int) -> float:
     return (rows - 1.0) * ((1.0 - across) + across * math.ceil(math.log2(far + 1) / 7))
 
 
+ENCLOSING_BYTES = 32  # of the box around a value, where its length does not tell otherwise
+FILL_ENCLOSING = 0.7  # of pages that were split as the tree grew
+_BOX_IN_PLANE_BYTES = 16  # four floats: what is kept of a shape of variable length
+
+
+def enclosing_shape(table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
+    """A tree of enclosing shapes: one entry for each value, in pages that were split in two.
+
+    Of shapes of variable length a box is kept, of all others the value itself.
+    """
+    entry = TUPLE_HEADER_BYTES + ITEM_POINTER_BYTES
+    for column in columns:
+        if column.enclosing_functions:
+            entry += _BOX_IN_PLANE_BYTES
+        else:
+            known = column.length_bytes if column.length_bytes > 0 else column.mean_width_bytes
+            entry += _aligned(min(known or ENCLOSING_BYTES, ENCLOSING_BYTES))
+    entry += 0 if columns else _BOX_IN_PLANE_BYTES
+    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL_ENCLOSING
+    leaves = max(1, math.ceil(max(table.rows, 1.0) * entry / usable))
+    above, levels = _above(leaves, entry, table.page_bytes)
+    return IndexShape(leaves + above, levels, max(table.rows, 1.0))
+
+
 class PostgresSizes:
     """See `core.costs.contract.IndexSizer`."""
 
@@ -195,6 +219,10 @@ class PostgresSizes:
     def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
         """A block-range index with ranges of the usual size."""
         return block_range_shape(table, keys)
+
+    def enclosing(self, table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
+        """A tree of enclosing shapes."""
+        return enclosing_shape(table, columns)
 
     def inverted(
         self,

@@ -12,6 +12,7 @@ import subprocess
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import psycopg
 from psycopg import sql
@@ -238,13 +239,14 @@ def _statistics(found: Handed, kind: str, given: Mapping[str, str]) -> None:
             )  # fmt: skip
             return
         correlation, empty = given.get("correlation"), given.get("range_empty_frac")
+        texts: dict[str, Any] = {f: given.get(argument) for f, argument in _TEXTS.items()}
         column = ColumnStatistics(
             schema, name, given.get("attname", ""), given.get("inherited", "f").startswith("t"),
             float(given.get("null_frac", 0)), int(given.get("avg_width", 0)),
             float(given.get("n_distinct", 0)),
             correlation=float(correlation) if correlation is not None else None,
             empty_share=float(empty) if empty is not None else None,
-            **{field: given.get(argument) for field, argument in _TEXTS.items()},
+            **texts,
         )  # fmt: skip
     except ValueError as error:
         raise UnreadableInput(f"The statistics of {schema}.{name} cannot be read: {error}.") from (

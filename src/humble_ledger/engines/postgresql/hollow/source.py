@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from hashlib import blake2b
 
 import psycopg
@@ -53,6 +53,9 @@ LEFT JOIN pg_class t ON t.oid = i.indrelid
 LEFT JOIN pg_namespace tn ON tn.oid = t.relnamespace
 WHERE c.relkind IN ('r', 'm', 'i', 'p', 'I', 'f') AND c.relpersistence <> 't'
   AND n.nspname <> ALL(%s) AND n.nspname NOT LIKE 'pg_temp%%'
+  -- What an extension makes is there with its rows, as soon as it is.
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass
+                    AND d.objid = coalesce(i.indrelid, c.oid) AND d.deptype = 'e')
 ORDER BY 1, 2
 """
 _STATISTICS_SQL = """
@@ -82,6 +85,17 @@ _RANGES_BEFORE = (
     f"{_slot(6, 'p.stavalues{n}')}, {_slot(6, 'p.stanumbers{n}[1]')}::real, "
     f"{_slot(7, 'p.stavalues{n}')}"
 )
+# Kinds of statistics from 100 on are for types of extensions; geometry keeps its own as numbers.
+_OWN_KINDS_SQL = """
+SELECT n.nspname, c.relname, a.attname, p.stainherit, k.kind, k.numbers::text
+FROM pg_statistic p
+JOIN pg_class c ON c.oid = p.starelid JOIN pg_namespace n ON n.oid = c.relnamespace
+JOIN pg_attribute a ON a.attrelid = p.starelid AND a.attnum = p.staattnum
+CROSS JOIN LATERAL (VALUES {slots}) AS k(kind, numbers, only_numbers)
+WHERE k.kind >= 100 AND k.only_numbers AND k.numbers IS NOT NULL AND n.nspname <> ALL(%s)
+""".format(
+    slots=", ".join(f"(p.stakind{n}, p.stanumbers{n}, p.stavalues{n} IS NULL)" for n in range(1, 6))
+)
 _LABELS_SQL = """
 SELECT n.nspname, t.typname, e.enumlabel, e.oid::bigint
 FROM pg_enum e JOIN pg_type t ON t.oid = e.enumtypid JOIN pg_namespace n ON n.oid = t.typnamespace
@@ -93,7 +107,7 @@ FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid
 JOIN pg_namespace n ON n.oid = e.stxnamespace
 """
 # Raised when a hollow of the same target would be made otherwise: kept ones are made anew.
-_FORM = 3
+_FORM = 4
 _INHERITED_FROM = 150_000
 _EXPRESSIONS_FROM = 140_000
 # Their owners may read these, too. As text, like those of columns; arrays have no elements here.
@@ -128,6 +142,8 @@ LEFT JOIN (pg_index i JOIN pg_class x ON x.oid = i.indexrelid
             OR pg_stat_get_numscans(i.indexrelid) > 0)
 WHERE c.relkind = 'r' AND c.reltuples > 0 AND a.attnum > 0 AND NOT a.attisdropped
   AND n.nspname <> ALL(%s) AND c.relpersistence <> 't'
+  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass
+                    AND d.objid = c.oid AND d.deptype = 'e')
   AND EXISTS (SELECT FROM pg_opclass o JOIN pg_am b ON b.oid = o.opcmethod
               WHERE b.amname = 'btree' AND o.opcdefault
                 AND (o.opcintype = t.oid OR o.opcintype = t.typbasetype
@@ -191,7 +207,10 @@ class Relation:
 
 @dataclass(frozen=True, slots=True)
 class ColumnStatistics:
-    """What `pg_stats` tells of one column, lists of values as text."""
+    """What `pg_stats` tells of one column, lists of values as text.
+
+    ``own_kinds`` are numbers that the column's type gathers for itself, each with its kind.
+    """
 
     schema: str
     table: str
@@ -210,6 +229,7 @@ class ColumnStatistics:
     range_lengths: str | None = None
     empty_share: float | None = None
     range_bounds: str | None = None
+    own_kinds: tuple[tuple[int, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -338,7 +358,7 @@ def read_source(connection: Connection, outline: Outline) -> Source:
     with translated():
         for name, value in PLAIN_TEXTS.items():
             connection.execute("SELECT set_config(%s, %s, true)", (name, value))
-        statistics = _statistics(connection, version)
+        statistics = _statistics(connection, version, outline.relations)
         extended = _extended(connection, version)
         expressions = _of_expressions(connection, version)
         ends = _ends(connection, notes)
@@ -378,7 +398,9 @@ def relations_of(connection: Connection) -> tuple[Relation, ...]:
     )  # fmt: skip
 
 
-def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics, ...]:
+def _statistics(
+    connection: Connection, version: int, relations: Sequence[Relation]
+) -> tuple[ColumnStatistics, ...]:
     ranges = _RANGES
     if version < _RANGES_FROM:
         allowed = connection.execute(
@@ -387,7 +409,28 @@ def _statistics(connection: Connection, version: int) -> tuple[ColumnStatistics,
         ranges = _RANGES_BEFORE if allowed and allowed[0] else "null, null, null"
     query = sql.SQL(_STATISTICS_SQL).format(ranges=sql.SQL(ranges))
     rows = connection.execute(query, (list(SYSTEM_SCHEMAS),)).fetchall()
-    return tuple(ColumnStatistics(*row) for row in rows)
+    own = _own_kinds(connection)
+    kept = {(r.schema, r.name) for r in relations}
+    found = (ColumnStatistics(*row) for row in rows if (row[0], row[1]) in kept)
+    return tuple(
+        replace(each, own_kinds=own.get((each.schema, each.table, each.column, each.inherited), ()))
+        for each in found
+    )
+
+
+def _own_kinds(
+    connection: Connection,
+) -> dict[tuple[str, str, str, bool], tuple[tuple[int, str], ...]]:
+    """What types of extensions gather for themselves; only a superuser may read it."""
+    allowed = connection.execute("SELECT has_table_privilege('pg_statistic', 'SELECT')").fetchone()
+    found: dict[tuple[str, str, str, bool], tuple[tuple[int, str], ...]] = {}
+    if not allowed or not allowed[0]:
+        return found
+    rows = connection.execute(_OWN_KINDS_SQL, (list(SYSTEM_SCHEMAS),)).fetchall()
+    for schema, table, column, inherited, kind, numbers in rows:
+        key = (str(schema), str(table), str(column), bool(inherited))
+        found[key] = (*found.get(key, ()), (int(str(kind)), str(numbers)))
+    return found
 
 
 def _extended(connection: Connection, version: int) -> tuple[ExtendedStatistics, ...]:

@@ -49,7 +49,8 @@ WITH RECURSIVE col AS (
     SELECT t.oid, t.typtype, t.typbasetype FROM base JOIN pg_type t ON t.oid = base.typbasetype
     WHERE base.typtype = 'd'
 ), kept AS (
-    SELECT t.* FROM base JOIN pg_type t USING (oid) WHERE base.typtype <> 'd'
+    SELECT t.*, t.typanalyze::oid >= 16384 AS own FROM base JOIN pg_type t USING (oid)
+    WHERE base.typtype <> 'd'
 ), element AS (
     SELECT e.* FROM kept JOIN pg_type e ON e.oid = kept.typelem
     WHERE kept.typcategory = 'A'
@@ -57,7 +58,8 @@ WITH RECURSIVE col AS (
     SELECT t.* FROM kept JOIN pg_type t ON t.oid = 'text'::regtype WHERE kept.typname = 'tsvector'
 )
 SELECT col.attrelid::bigint, col.attnum, kept.oid::bigint, col.collation::bigint,
-       kept.typtype::text, element.oid::bigint, element.typtype::text, element.typcollation::bigint
+       kept.typtype::text, element.oid::bigint, element.typtype::text,
+       element.typcollation::bigint, kept.own
 FROM col, kept LEFT JOIN element ON true
 """
 _OPERATORS_SQL = """
@@ -195,7 +197,11 @@ class StatisticsWriter:
         row = self._connection.execute(_COLUMN_SQL, (place, each.column)).fetchone()
         if row is None:
             return False
-        table, number, type_, collation, kind, element, element_kind, element_collation = row
+        table, number, type_, collation, kind, element, element_kind, element_collation, own = row
+        if own and not each.own_kinds:
+            # A type that gathers statistics for itself may trust that they are there, and a server
+            # that finds others in their place has been seen to crash.
+            return False
         slots: list[tuple[int, int, int, str | None, tuple[int, str] | None]] = []
         equal, less = self._compared(int(str(type_)))
         plain = _is_read_safely(int(str(type_)), str(kind)) and (
@@ -211,10 +217,10 @@ class StatisticsWriter:
         if each.correlation is not None and less:
             slots.append((_CORRELATION, less, order, f"{{{each.correlation}}}", None))
         if plain and each.elements and element is not None:
-            own = int(str(element))
-            same, _ = self._compared(own)
+            part = int(str(element))
+            same, _ = self._compared(part)
             collated = int(str(element_collation))
-            slots.append((_ELEMENTS, same, collated, each.element_shares, (own, each.elements)))
+            slots.append((_ELEMENTS, same, collated, each.element_shares, (part, each.elements)))
             if each.element_counts:
                 slots.append((_ELEMENT_COUNTS, same, collated, each.element_counts, None))
         if each.range_lengths:
@@ -223,6 +229,8 @@ class StatisticsWriter:
             slots.append((_RANGE_LENGTHS, _FLOAT8_LESS, 0, share, lengths))
         if plain and each.range_bounds:
             slots.append((_RANGE_BOUNDS, 0, 0, None, (int(str(type_)), each.range_bounds)))
+        # Their numbers alone are carried over: no function of the type reads them here.
+        slots += [(kind, 0, 0, numbers, None) for kind, numbers in each.own_kinds]
         self._insert(int(str(table)), int(str(number)), each, slots[:_SLOTS])
         return plain or not (each.common or each.bounds)
 

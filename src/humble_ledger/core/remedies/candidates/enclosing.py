@@ -1,0 +1,39 @@
+"""Trees of enclosing shapes: for geometry, ranges, and whatever lies near."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from humble_ledger.core.plans.model import SORTS, Plan
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.enclosing import Sought, holding, nearest, sought
+from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.statements.plainly import plainly
+
+
+def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
+    """For conditions on the table, conditions that join it by shape, and the nearest first."""
+    alias, table = access.alias, access.table
+    own = [p.sql for p in access.others]
+    joining = [
+        p.sql for node in plan.nodes() for text in (*node.conditions.join, *node.conditions.filter)
+        for p in predicates(text)
+    ]  # fmt: skip
+    for text in dict.fromkeys([*own, *joining]):
+        for each in sought(text, table, alias):
+            yield from _on(access, each, f'"{plainly(text)}" is found by what encloses {each.of}')
+    for node in plan.nodes():
+        if node.operation in SORTS and node.sort_keys:
+            first = nearest(node.sort_keys[0], table, alias)
+            if first is not None:
+                yield from _on(access, first, f"the nearest by {first.of} come first")
+
+
+def _on(access: Access, each: Sought, reason: str) -> Iterator[Candidate]:
+    if holding(access.table, each) is None:
+        if not each.column:
+            reason += " of an expression (for when the statement cannot be written otherwise)"
+        design = IndexDesign(access.table.name, (each.key,), method=IndexMethod.ENCLOSING)
+        yield Candidate(design, access, reason)
