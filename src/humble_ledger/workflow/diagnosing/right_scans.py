@@ -1,7 +1,8 @@
-"""Whether a full scan is right, held against the planner: no index that is not there may beat it.
+"""Whether a full scan is right, held against the planner: nothing that is not there may beat it.
 
 A rule prices one condition of one scan. What an index would do for the joins above it, only the
-planner can tell, on a copy without rows; so it is asked before a scan is called right.
+planner can tell, on a copy without rows, and what the statement would cost if it were written
+another way; so it is asked before a scan is called right.
 """
 
 from __future__ import annotations
@@ -10,12 +11,15 @@ from collections.abc import Collection, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.plans.model import Operation
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.candidates.thorough import thorough
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
+from humble_ledger.core.remedies.rewrites.model import ALWAYS, Rewriting
+from humble_ledger.core.remedies.rewrites.registry import rewritings
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
@@ -28,6 +32,7 @@ from humble_ledger.workflow.reading.subjects import Subject
 from humble_ledger.workflow.supposing.predictors import predictor_of
 from humble_ledger.workflow.workspace import Workspace
 
+AVOIDABLE = "full-scan-avoidable"
 CLEARLY = 0.8  # of the plan's cost: an index that leaves less makes the scan wrong
 
 
@@ -39,10 +44,26 @@ def held_against_planner(
     found: Sequence[Symptom],
     progress: Progress,
 ) -> list[Symptom]:
-    """The symptoms; a scan that an index would make clearly cheaper is no longer called right."""
-    right = [s for s in found if s.name == RIGHT]
-    if not right or not entry.statement:
+    """The symptoms; a scan is no longer called right when an index, or another wording of the
+    statement, would make the plan clearly cheaper.
+    """
+    if not entry.statement or not any(s.name == RIGHT for s in found):
         return list(found)
+    kept = _by_indexes(workspace, subject, entry, case, found, progress)
+    if any(s.name == RIGHT for s in kept):
+        return _by_wording(workspace, entry, case, kept)
+    return kept
+
+
+def _by_indexes(
+    workspace: Workspace,
+    subject: Subject,
+    entry: PlanEntry,
+    case: Case,
+    found: Sequence[Symptom],
+    progress: Progress,
+) -> list[Symptom]:
+    right = [s for s in found if s.name == RIGHT]
     progress("asking the planner whether an index would beat the full scans")
     predictor, _ = predictor_of(workspace, progress)
     if not isinstance(predictor, PlannedPredictor):
@@ -70,6 +91,50 @@ def held_against_planner(
     ]
 
 
+def _by_wording(
+    workspace: Workspace, entry: PlanEntry, case: Case, found: Sequence[Symptom]
+) -> list[Symptom]:
+    """Held against wordings that always mean the same, or that differ at the very edge only."""
+    now = entry.plan.cost_total or 0.0
+    scanned = {node.no: (node.schema, node.relation) for node in entry.plan.nodes()}
+    kept = list(found)
+    for each in rewritings(entry.statement, case.tables):
+        if each.question or each.values_from or not (each.always_asked or each.same_when == ALWAYS):
+            continue
+        try:
+            plan = workspace.session.explain(Statement(each.sql, entry.parameters)).plan
+        except HumbleError:
+            continue
+        cost = plan.cost_total
+        if cost is None or cost >= CLEARLY * now:
+            continue
+        read = {(n.schema, n.relation) for n in plan.nodes() if n.operation is Operation.FULL_SCAN}
+        kept = [
+            _worded(s, each, now, cost, entry)
+            if s.name == RIGHT and scanned[s.node] not in read
+            else s
+            for s in kept
+        ]
+    return kept
+
+
+def _worded(
+    symptom: Symptom, each: Rewriting, now: float, cost: float, entry: PlanEntry
+) -> Symptom:
+    return _wrong(
+        symptom,
+        f"all rows are read; written another way the plan would cost {cost:,.0f} in place of "
+        f"{now:,.0f} (estimated by the planner)",
+        Cause(
+            "worded-past-the-index",
+            f"an index is there for the statement with {each.done}; the new text:  "
+            f"humble propose {entry.query or 'SQL'}",
+        ),
+        now,
+        cost,
+    )
+
+
 def _avoidable(
     symptom: Symptom,
     table: TableName,
@@ -81,19 +146,28 @@ def _avoidable(
     mine = [d.words for d in used if d.table == table]
     others = [d.words for d in used if d.table != table]
     beside = f", beside {' and '.join(others)}" if others else ""
-    return replace(
+    return _wrong(
         symptom,
-        name="full-scan-avoidable",
-        summary=(
-            f"all rows of {table} are read; with an index the plan would cost {cost:,.0f} in place "
-            f"of {now:,.0f} (predicted by the planner)"
-        ),
-        evidence={**symptom.evidence, "cost_now": now, "cost_predicted": round(cost, 2)},
-        cause=Cause(
+        f"all rows of {table} are read; with an index the plan would cost {cost:,.0f} in place "
+        f"of {now:,.0f} (predicted by the planner)",
+        Cause(
             "no-index",
             f"the planner would take {' and '.join(mine)}{beside}; what is worth "
             f"building:  humble propose {entry.query or 'SQL'}",
         ),
+        now,
+        cost,
+    )
+
+
+def _wrong(symptom: Symptom, summary: str, cause: Cause, now: float, cost: float) -> Symptom:
+    """What was called right is avoidable after all: the plan would cost less without it."""
+    return replace(
+        symptom,
+        name=AVOIDABLE,
+        summary=summary,
+        evidence={**symptom.evidence, "cost_now": now, "cost_predicted": round(cost, 2)},
+        cause=cause,
         cost_share=1.0 - cost / now,
         harmless=False,
     )

@@ -178,25 +178,25 @@ def _packed_bytes(rows: float, pages: int) -> float:
     return (rows - 1.0) * ((1.0 - across) + across * math.ceil(math.log2(far + 1) / 7))
 
 
-ENCLOSING_BYTES = 32  # of the box around a value, where its length does not tell otherwise
-FILL_ENCLOSING = 0.7  # of pages that were split as the tree grew
-_BOX_IN_PLANE_BYTES = 16  # four floats: what is kept of a shape of variable length
+# What a tree of enclosing shapes keeps of a value, in bytes, and how full its pages are after a
+# build. Measured with PostgreSQL 15 and 18, 20,000 and 200,000 values: of boxes, circles, points
+# and polygons a box of doubles, of geometry one of floats, of ranges the range itself. Ranges that
+# come in order leave pages half as full before version 17.
+_BOX_BYTES, _FILL_BOXES = 32, 0.55
+_PLANE_BYTES, _FILL_PLANE = 16, 0.68
+_FILL_RANGES = 0.6
 
 
 def enclosing_shape(table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
-    """A tree of enclosing shapes: one entry for each value, in pages that were split in two.
-
-    Of shapes of variable length a box is kept, of all others the value itself.
-    """
-    entry = TUPLE_HEADER_BYTES + ITEM_POINTER_BYTES
+    """A tree of enclosing shapes; of an expression, which is no column, as if of geometry."""
+    kept, fill = _PLANE_BYTES, _FILL_PLANE
     for column in columns:
-        if column.enclosing_functions:
-            entry += _BOX_IN_PLANE_BYTES
-        else:
-            known = column.length_bytes if column.length_bytes > 0 else column.mean_width_bytes
-            entry += _aligned(min(known or ENCLOSING_BYTES, ENCLOSING_BYTES))
-    entry += 0 if columns else _BOX_IN_PLANE_BYTES
-    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * FILL_ENCLOSING
+        if not column.enclosing_functions:
+            kept, fill = _BOX_BYTES, _FILL_BOXES
+            if column.sortable:
+                kept, fill = round(column.mean_width_bytes or 16), _FILL_RANGES
+    entry = _aligned(TUPLE_HEADER_BYTES + kept) + ITEM_POINTER_BYTES
+    usable = (table.page_bytes - PAGE_HEADERS_BYTES) * fill
     leaves = max(1, math.ceil(max(table.rows, 1.0) * entry / usable))
     above, levels = _above(leaves, entry, table.page_bytes)
     return IndexShape(leaves + above, levels, max(table.rows, 1.0))
