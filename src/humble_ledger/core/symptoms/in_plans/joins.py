@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of, join_graph, reads_table
-from humble_ledger.core.statements.conditions import columns_of
+from humble_ledger.core.statements.conditions import columns_of, predicates
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -122,7 +122,11 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             continue
         if not grouped or not grouped <= small_names or not counted:
             continue
-        cost_ms, share = case.avoidable_of([join.no], 1.0 - groups / made)
+        # Grouped before it, the join would still handle a row for each value that it joins by.
+        condensed = max(groups, _values_joined(case, join, large) or groups)
+        if made < ROWS_PER_GROUP * condensed:
+            continue
+        cost_ms, share = case.avoidable_of([join.no], 1.0 - condensed / made)
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(sorted(counted))
@@ -134,7 +138,12 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             summary=(
                 f"{verbs[0]} {made:,.0f} rows one by one, then {verbs[1]} them to {groups:,.0f}"
             ),
-            evidence={"rows_joined": made, "groups": groups, "condensed": told},
+            evidence={
+                "rows_joined": made,
+                "groups": groups,
+                "values_joined": condensed,
+                "condensed": told,
+            },
             cause=Cause(
                 "late-aggregation",
                 f"only {told} is summed up, and all keys are of {', '.join(sorted(small_names))}: "
@@ -202,6 +211,25 @@ def _rows_of_side(case: Case, side: Node) -> float:
     if side.role is Role.INNER and side.operation is Operation.MATERIALIZE:
         return side.rows_seen if side.rows_seen is not None else (side.rows_expected or 0.0)
     return case.rows(side)
+
+
+def _values_joined(case: Case, join: Node, side: Node) -> float | None:
+    """How many different values a side is joined by, by its tables' statistics; None if unknown."""
+    texts = [*join.conditions.join, *(t for n in join.walk() for t in n.conditions.search)]
+    of_alias = {alias_of(node): node for node in side.walk() if reads_table(node)}
+    product: float | None = None
+    for predicate in (p for text in texts for p in predicates(text)):
+        for ref in (predicate.column, predicate.partner):
+            other = predicate.partner if ref is predicate.column else predicate.column
+            if ref is None or other is None or ref.alias not in of_alias:
+                continue
+            table = case.table_of(of_alias[ref.alias])
+            column = table.columns.get(ref.column) if table else None
+            found = column.distinct_values(table.rows) if table and column else None
+            if other.alias in of_alias or found is None:
+                continue
+            product = found * (product or 1.0)
+    return product
 
 
 def _names(side: Node) -> set[str]:
