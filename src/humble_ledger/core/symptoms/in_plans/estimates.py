@@ -9,6 +9,7 @@ from humble_ledger.core.estimates.chain import Chain, chain_of
 from humble_ledger.core.estimates.position import before, literal_of
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.casts import real_wrapping
@@ -22,7 +23,7 @@ from humble_ledger.core.statements.conditions import (
 )
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.in_plans.obstacles import called
+from humble_ledger.core.symptoms.in_plans.obstacles import called, generic
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 WHOLE_ORDER, FEWEST_LONE_ROWS = 10.0, 1_000.0
@@ -116,18 +117,19 @@ def _cost_of_loop(case: Case, loop: Node, error: RowError) -> tuple[float | None
 
 
 def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
-    node = error.node
+    node, found = error.node, _conditions(error.node)
     table = case.table_of(node)
     if table is None:
         if node.operation in JOINS:
             return Cause("join-estimate", "the share of rows that find a match was misestimated")
-        return Cause("unknown", "the plan alone does not show why")
-    found = _conditions(node)
+        told = _any_value(case, error, found) or _unfixed(case, found)
+        return told or Cause("unknown", "the plan alone does not show why")
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
         return Cause("statistics-missing", f"no statistics were ever gathered on {table.name}")
     return (
         _past_the_end(case, error, table, found)
         or _expression(table, found)
+        or _any_value(case, error, found)
         or _unfixed(case, found)
         or _stale(table)
         or _together(error, found, chain)
@@ -198,6 +200,15 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
                 "expression-without-statistics",
                 f'the planner has no statistics on "{plainly(predicate.expression)}" and guesses',
             )
+    return None
+
+
+def _any_value(case: Case, error: RowError, found: list[Predicate]) -> Cause | None:
+    """One plan of a prepared statement, which was made for any value and met this one."""
+    for predicate in found:
+        if planned_for_any_value(case.plan, predicate):
+            node = error.node
+            return generic(predicate, node.rows_expected or 0.0, node.rows_seen or 0.0)
     return None
 
 

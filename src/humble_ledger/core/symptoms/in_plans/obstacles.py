@@ -22,6 +22,7 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
 
 NOT_CHOSEN = "index-not-chosen"
+GENERIC = "generic-plan"
 MOST_ASKED = 6
 _SERVED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
 _CALL = re.compile(r"([a-z_][a-z0-9_.]*)\(", re.IGNORECASE)
@@ -49,6 +50,16 @@ def narrowest(
             return min(usable, key=lambda p: share_by_statistics(table, p))
         asked[each.sql] = rows
     return min(usable[:MOST_ASKED], key=lambda p: asked[p.sql])
+
+
+def generic(predicate: Predicate, expected: float, seen: float) -> Cause:
+    """A plan that was made once for all values does not suit this one."""
+    return Cause(
+        GENERIC,
+        f'a prepared statement keeps one plan for all values: "{predicate.plain}" was expected to '
+        f"keep {expected:,.0f} rows, and {seen:,.0f} came; planned anew for each value "
+        "(plan_cache_mode = force_custom_plan, for its role or function) it could run another way",
+    )
 
 
 def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:

@@ -13,6 +13,7 @@ from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import rows_divided_by
+from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.saying import percent
@@ -21,6 +22,7 @@ from humble_ledger.core.statements.conditions import Predicate, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.obstacles import (
     NOT_CHOSEN,
+    generic,
     narrowest,
     obstacle,
     obstacle_by_plan,
@@ -34,6 +36,7 @@ CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
 FEW = 0.01  # of the rows are kept, or it may be right
 ROUNDING = 1e-4
+UNLIKE_OTHERS = 10.0  # times fewer rows than a plan for any value expects
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,10 +159,27 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
             "scan_cost_estimated": round(scan.scan_cost, 2),
             "index_cost_predicted": round(scan.index_cost, 2),
         },
-        cause=_not_chosen(case, scan, route) if route else _cause(case, scan),
+        cause=_for_any_value(case, scan)
+        or (_not_chosen(case, scan, route) if route else _cause(case, scan)),
         cost_ms=cost_ms,
         cost_share=cost_share,
     )
+
+
+def _for_any_value(case: Case, scan: _Scan) -> Cause | None:
+    """The scan would have been avoided with the value at hand; None where it was, or no index is.
+
+    Rows are those of all processes and loops.
+    """
+    node = scan.node
+    expected = (node.rows_expected or 0.0) * (node.loops or 1.0)
+    seen = scan.kept_share * scan.rows_read
+    if not case.plan.measured or expected < UNLIKE_OTHERS * max(seen, 1.0):
+        return None
+    for each in scan.predicates:
+        if planned_for_any_value(case.plan, each) and usable_leading(scan.table, each):
+            return generic(each, expected, seen)
+    return None
 
 
 def _cause(case: Case, scan: _Scan) -> Cause:
