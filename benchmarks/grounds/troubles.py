@@ -236,4 +236,88 @@ TENANTS = [
          "1", wrong=(SCAN, ":no-index")),
     Case("an array of keys", "SELECT * FROM app.invoice WHERE id = ANY ('{1,2,3}')", wrong=("",)),
 ]  # fmt: skip
-CASES = {"warehouse": WAREHOUSE, "tenants": [c for c in TENANTS if not c.sql.startswith("PREPARE")]}
+# A third batch, written and counted before anything was mended for it: 15 of 22 were found then.
+# Of those not found since, "exists behind or" is planned well, "a bitmap without memory" is worth
+# too little, and "long arrays" shows only when it is measured.
+LATER = {
+    "warehouse": [
+        Case("month by to_char", "SELECT count(*) FROM web_order WHERE to_char(ordered_at, "
+             "'YYYY-MM') = '2023-05'", (":function-on-column",)),
+        Case("beginning by substring", "SELECT * FROM article WHERE substring(code FOR 6) = "
+             "'A00004'", (":function-on-column",)),
+        Case("key as text", "SELECT * FROM sale WHERE customer_id::text = '77'",
+             (":type-mismatch", ":function-on-column")),
+        Case("null-safe equality", "SELECT * FROM sale WHERE customer_id IS NOT DISTINCT FROM 77",
+             (":condition-not-searchable", ":null-safe-comparison")),
+        Case("those without, by an outer join", "SELECT c.* FROM customer c LEFT JOIN rating r ON "
+             "r.customer_id = c.customer_id WHERE r.rating_id IS NULL AND c.customer_id < 50",
+             (":no-index", "join-side-without-index")),
+        Case("exists behind or", "SELECT count(*) FROM customer c WHERE c.tier = 'none' OR EXISTS "
+             "(SELECT FROM rating r WHERE r.customer_id = c.customer_id + 1 AND r.stars = 5)",
+             ("subquery-per-row", "constant-subquery-again", ":no-index", ":or-over-columns")),
+        Case("first of a window", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY "
+             "article_id ORDER BY given_on DESC) AS n FROM rating r) x WHERE n = 1 AND "
+             "article_id = 77", (":no-index",)),
+        Case("a random few", "SELECT * FROM page_view ORDER BY random() LIMIT 5",
+             ("random-order", "top-n-without-index")),
+        Case("distinct values that spill", "SELECT count(DISTINCT customer_id) FROM page_view",
+             ("sort-spills",), measured=True, settings=("work_mem = '512kB'", *NO_PARALLEL)),
+        Case("groups that spill", "SELECT customer_id, article_id, count(*) FROM page_view GROUP BY "
+             "1, 2", ("hash-spills", "sort-spills"), measured=True,
+             settings=("work_mem = '256kB'", *NO_PARALLEL)),
+        Case("a bitmap without memory", "SELECT count(cost) FROM sale WHERE article_id BETWEEN 1 "
+             "AND 9000", ("lossy-bitmap",), measured=True,
+             settings=("work_mem = '64kB'", "enable_seqscan = off", "enable_indexscan = off",
+                       *NO_PARALLEL)),
+        Case("a parent deleted", "DELETE FROM customer WHERE customer_id = 77",
+             (":no-index", "work-behind-the-change", "triggers-take-time")),
+        Case("an update that searches", "UPDATE sale_return SET reason = 'x' WHERE sale_id = 4711",
+             (":no-index",)),
+        Case("the greatest", "SELECT max(price) FROM sale",
+             (":no-index", "full-scan-avoidable", "top-n-without-index")),
+        Case("both halves of a union", "SELECT sale_id FROM sale WHERE shop_id = 1 UNION SELECT "
+             "sale_id FROM sale WHERE promotion_id = 2", (":no-index",)),
+        Case("all counted", "SELECT count(*) FROM page_view", wrong=(SCAN, ":no-index")),
+        Case("all different", "SELECT DISTINCT customer_id FROM page_view",
+             wrong=("distinct-hides-fan-out", SCAN)),
+        Case("one day by its bounds", "SELECT * FROM web_order WHERE ordered_at >= '2023-05-01' AND "
+             "ordered_at < '2023-05-02'", wrong=(SCAN, ":no-index")),
+        Case("a name by its key, per row", "SELECT s.shop_id, (SELECT h.name FROM harbour h WHERE "
+             "h.harbour_id = s.harbour_id) FROM shop s", wrong=("subquery-per-row", ":no-index")),
+        Case("the third page", "SELECT * FROM sale ORDER BY sale_id DESC OFFSET 40 LIMIT 20",
+             wrong=("deep-paging",)),
+        Case("one with its brand", "SELECT a.* FROM article a LEFT JOIN brand b USING (brand_id) "
+             "WHERE a.article_id = 5", wrong=("",)),
+        Case("one day of calls", "SELECT * FROM port_call WHERE arrived > '2022-01-01' AND arrived "
+             "< '2022-01-02'", wrong=(SCAN, ":no-index")),
+    ],
+    "tenants": [
+        Case("a date in a range", "SELECT * FROM app.price_rule WHERE during @> date '2024-05-05' "
+             "AND min_dm < 0", (":no-index",)),
+        Case("waiting jobs, done ones too", "SELECT count(*) FROM app.job WHERE queue = 'mail' AND "
+             "run_at < '2025-06-01 01:00'", (":partial-index-misses", "partial-index-misses")),
+        Case("state of all partitions", "SELECT * FROM app.booking WHERE state = 'draft'",
+             (":no-index",)),
+        Case("a JSON path", "SELECT id FROM app.event WHERE payload @@ '$.ip == \"10.0.0.1\"'",
+             (":no-index", ":condition-not-searchable")),
+        Case("beginning of a lowered name", "SELECT * FROM app.account WHERE lower(display_name) "
+             "LIKE 'person 77%'", (":function-on-column", ":no-index")),
+        Case("long arrays", "SELECT * FROM app.boat WHERE array_length(tags, 1) > 9",
+             (":function-on-column",)),
+        Case("next page by or", "SELECT * FROM app.comment WHERE created_at < '2025-01-01' OR "
+             "(created_at = '2025-01-01' AND id < '00000000-0000-0000-0000-000000000001') ORDER BY "
+             "created_at DESC, id DESC LIMIT 20", ("top-n-without-index", ":or-over-columns")),
+        Case("an author's newest", "SELECT * FROM app.comment WHERE author_id = (SELECT id FROM "
+             "app.account LIMIT 1) ORDER BY created_at DESC LIMIT 5",
+             wrong=("top-n-without-index", ":no-index", SCAN)),
+        Case("a quarter of the kinds", "SELECT count(*) FROM app.event WHERE kind LIKE 'kind.1%'",
+             wrong=(SCAN, ":leading-wildcard")),
+        Case("a CTE read once", "WITH x AS (SELECT * FROM app.account WHERE created_at > "
+             "'2024-01-01') SELECT count(*) FROM x", wrong=("filter-outside-cte",)),
+    ],
+}  # fmt: skip
+WRITTEN_FIRST = {"warehouse": WAREHOUSE, "tenants": TENANTS}
+CASES = {
+    name: [c for c in [*cases, *LATER[name]] if not c.sql.startswith("PREPARE")]
+    for name, cases in WRITTEN_FIRST.items()
+}

@@ -47,6 +47,8 @@ def where(sql: str) -> str:
          "raised_at < CAST($1 AS TIMESTAMPTZ) + INTERVAL '3 months')"),
         ("alert_id = 17.0", "alert_id = 17"),
         ("17.00 >= a.alert_id", "17 >= a.alert_id"),
+        ("a.kind IS NOT DISTINCT FROM 'ice'", "a.kind = 'ice'"),
+        ("$1 IS NOT DISTINCT FROM alert_id", "alert_id = $1"),
         ("now() - raised_at < interval '1 day'",
          "raised_at > CURRENT_TIMESTAMP - INTERVAL '1 DAY'"),
         ("now() - raised_at >= interval '2 hours' AND kind = 'x'",
@@ -65,6 +67,8 @@ def test_comparisons_are_turned(before: str, after: str) -> None:
     [
         "kind = 'ice'",
         "alert_id = 17",
+        "kind IS NOT DISTINCT FROM NULL",
+        "kind IS NOT DISTINCT FROM code",
         "alert_id = 17.5",  # no row can match; not ours to say so silently
         "code = '17.0'",
         "date_trunc('day', raised_at) > '2026-05-02'",

@@ -73,6 +73,7 @@ WHERE_IT_IS = {
     "join-side-without-index": set(),
     "constant-subquery-again": set(),
     "volatile-filter": set(),
+    "random-order": set(),
     "hash-spills": {"hash-on-disk"},
     "materialize-spills": set(),
     "table-bloat": set(),

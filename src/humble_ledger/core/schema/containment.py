@@ -17,8 +17,8 @@ def inverted_class(predicate: Predicate, column: ColumnFacts) -> str | None:
     if parted is None or unquoted(parted[0].rsplit(".", 1)[-1]) != column.name:
         return None
     operator, type_ = parted[1], column.type_name
-    if type_ == "jsonb" and operator in ("@>", "?", "?|", "?&"):
-        return "jsonb_path_ops" if operator == "@>" else ""
+    if type_ == "jsonb" and operator in ("@>", "@@", "@?", "?", "?|", "?&"):
+        return "jsonb_path_ops" if operator in ("@>", "@@", "@?") else ""
     if (type_.endswith("[]") and operator in ("@>", "&&", "<@")) or (
         type_ == "tsvector" and operator == "@@"
     ):

@@ -105,6 +105,7 @@ class Predicate:
         )
 
 
+NULL_SAFE = "is not distinct from"  # as servers print it: NOT (a IS DISTINCT FROM b)
 _RANGES: dict[type[exp.Expr], str] = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
 _TURNED = {">": "<", ">=": "<=", "<": ">", "<=": ">="}
 _PATTERNS = (exp.Like, exp.ILike, exp.RegexpLike, exp.RegexpILike, exp.SimilarTo)
@@ -187,7 +188,8 @@ def _predicate(sql: str) -> Predicate:
     if isinstance(part, exp.Or):
         choices = tuple(dict.fromkeys(_ref(column) for column in part.find_all(exp.Column)))
         return replace(_one_sided(part, PredicateKind.OTHER, "", "", sql), choices=choices)
-    return replace(_plain(part, sql), negated=_negated(sql))
+    found = _plain(part, sql)
+    return replace(found, negated=found.operator != NULL_SAFE and _negated(sql))
 
 
 def _negated(sql: str) -> bool:
@@ -213,6 +215,8 @@ def _plain(part: exp.Expr, sql: str) -> Predicate:
         value = part.expression.sql(dialect=DIALECT)
         return _one_sided(part.this, PredicateKind.PATTERN, "~~", value, sql)
     inner = part.this.unnest() if isinstance(part, exp.Not) else part
+    if isinstance(part, exp.Not) and isinstance(inner, exp.NullSafeNEQ):
+        return _comparison(inner, PredicateKind.OTHER, NULL_SAFE, sql)
     if isinstance(inner, exp.Is):
         return _one_sided(inner.this, PredicateKind.NULL_TEST, "is", "null", sql)
     return _one_sided(part, PredicateKind.OTHER, "", "", sql)

@@ -13,7 +13,7 @@ from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, t
 
 _NAMES = (TokenKind.WORD, TokenKind.QUOTED)
 _COMPARES = frozenset(
-    "= <> < <= > >= ~~ ~~* !~~ ~ ~* @> <@ && @@ ? ?| ?&".split(),
+    "= <> < <= > >= ~~ ~~* !~~ ~ ~* @> <@ && @@ @? ? ?| ?&".split(),
 )
 
 

@@ -47,8 +47,8 @@ def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rew
     def type_of(column: exp.Column) -> str:
         return _type_of(tree, column, tables)
 
-    for comparison in list(tree.find_all(exp.EQ, *_TURNED)):
-        for rule in (_whole_unit, _whole_number, _own_type, _clock):
+    for comparison in list(tree.find_all(exp.EQ, exp.NullSafeEQ, *_TURNED)):
+        for rule in (_whole_unit, _whole_number, _own_type, _clock, _null_safe):
             turn = rule(comparison, type_of)
             if turn is not None:
                 comparison.replace(turn.instead)
@@ -58,7 +58,7 @@ def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rew
         yield Rewriting(
             tree.sql(dialect=DIALECT),
             "; ".join(dict.fromkeys(turn.done for turn in turns)),
-            "; ".join(dict.fromkeys(turn.same_when for turn in turns)),
+            "; ".join(dict.fromkeys(turn.same_when for turn in turns if turn.same_when)),
         )
 
 
@@ -154,6 +154,21 @@ def _clock(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
         f"{column.name} compared with a time computed from now",
         "the interval has no months or years (these are not all equally long)",
     )
+
+
+def _null_safe(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
+    """c IS NOT DISTINCT FROM v  →  c = v, for a value that is not NULL."""
+    if not isinstance(comparison, exp.NullSafeEQ):
+        return None
+    for column, value in _both_ways(comparison):
+        known = isinstance(value, exp.Literal)
+        if isinstance(column, exp.Column) and (known or isinstance(value, exp.Parameter)):
+            return _Turn(
+                exp.EQ(this=column.copy(), expression=value.copy()),
+                f"{column.name} compared by =",
+                "" if known else "the value is not NULL",
+            )
+    return None
 
 
 def _both_ways(comparison: exp.Expr) -> tuple[tuple[exp.Expr, exp.Expr], ...]:

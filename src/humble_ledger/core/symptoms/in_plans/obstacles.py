@@ -16,7 +16,12 @@ from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.enclosing import Sought, holding, sought
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.conditions import (
+    NULL_SAFE,
+    Predicate,
+    PredicateKind,
+    Wrapping,
+)
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
@@ -62,8 +67,13 @@ def generic(predicate: Predicate, expected: float, seen: float) -> Cause:
     )
 
 
-def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
-    """Why no index leads to the rows of this condition; `NOT_CHOSEN` when one could."""
+def obstacle(
+    case: Case, table: TableFacts, predicate: Predicate, beside: Sequence[Predicate] = ()
+) -> Cause:
+    """Why no index leads to the rows of this condition; `NOT_CHOSEN` when one could.
+
+    ``beside`` are the other conditions on the same table.
+    """
     if predicate.choices:
         return _choices(table, predicate)
     if predicate.column is None:
@@ -74,12 +84,13 @@ def obstacle(case: Case, table: TableFacts, predicate: Predicate) -> Cause:
         _changing(case, predicate, leading)
         or _inside(table, predicate)
         or _by_shape(table, predicate)
+        or _null_safe(predicate)
         or _wrapped(table, predicate, leading)
         or _negation(predicate, leading)
         or _pattern(table, predicate, leading)
         or _unsearchable(predicate)
         or _other_order(table, predicate, leading)
-        or _place(table, column, leading)
+        or _place(table, column, leading, _fixed(beside))
     )
 
 
@@ -108,7 +119,12 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
 
 def called(predicate: Predicate) -> set[str]:
     """The functions that a condition calls, without their schema."""
-    return {name.lower().rsplit(".", maxsplit=1)[-1] for name in _CALL.findall(predicate.sql)}
+    return called_in(predicate.sql)
+
+
+def called_in(text: str) -> set[str]:
+    """The functions that an expression calls, without their schema."""
+    return {name.lower().rsplit(".", maxsplit=1)[-1] for name in _CALL.findall(text)}
 
 
 def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
@@ -195,6 +211,18 @@ def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
         "no-index",
         f'"{predicate.plain}" looks inside {name}: no inverted index on it is there that could '
         "lead to the rows",
+    )
+
+
+def _null_safe(predicate: Predicate) -> Cause | None:
+    if predicate.operator != NULL_SAFE or predicate.wrapping is not Wrapping.NONE:
+        return None
+    assert predicate.column is not None
+    column = predicate.column.column
+    return Cause(
+        "null-safe-comparison",
+        f"no index is searched by IS NOT DISTINCT FROM; for a value that is not NULL {column} = "
+        "the value means the same, and an index can serve it",
     )
 
 
@@ -307,7 +335,22 @@ def _keyed_otherwise(table: TableFacts, index: IndexFacts, predicate: Predicate)
     return "pattern_ops" in key.operator_class and predicate.kind is PredicateKind.RANGE
 
 
-def _place(table: TableFacts, column: str, leading: Sequence[IndexFacts]) -> Cause:
+def _fixed(found: Sequence[Predicate]) -> frozenset[str]:
+    """The columns that conditions fix to one value."""
+    return frozenset(
+        p.column.column
+        for p in found
+        if p.column and p.kind is PredicateKind.EQUALITY and p.searchable
+    )
+
+
+def _place(
+    table: TableFacts,
+    column: str,
+    leading: Sequence[IndexFacts],
+    fixed: frozenset[str] = frozenset(),
+) -> Cause:
+    leading = leading or _led_to(table, column, fixed)
     whole = [index for index in leading if not index.predicate]
     if leading and not whole:
         return Cause(
@@ -317,7 +360,7 @@ def _place(table: TableFacts, column: str, leading: Sequence[IndexFacts]) -> Cau
         )
     if whole:
         return Cause(
-            NOT_CHOSEN, f"{whole[0].name} begins with {column}, but the planner did not use it"
+            NOT_CHOSEN, f"{whole[0].name} leads to {column}, but the planner did not use it"
         )
     inside = [i for i in table.indexes if i.valid and column in i.key_columns[1:]]
     if inside:
@@ -326,6 +369,18 @@ def _place(table: TableFacts, column: str, leading: Sequence[IndexFacts]) -> Cau
             f"{inside[0].name} has {column}, but not as its leading column",
         )
     return Cause("no-index", f"no index of {table.name} begins with {column}")
+
+
+def _led_to(table: TableFacts, column: str, fixed: frozenset[str]) -> list[IndexFacts]:
+    """The indexes in which only columns that are fixed stand before this one."""
+    return [
+        index
+        for index in table.indexes
+        if index.valid
+        and index.method == IndexMethod.SORTED
+        and column in index.key_columns
+        and set(index.key_columns[: index.key_columns.index(column)]) <= fixed
+    ]
 
 
 def _choices(table: TableFacts, predicate: Predicate) -> Cause:

@@ -41,7 +41,7 @@ from humble_ledger.core.symptoms.in_plans.references import unindexed_references
 from humble_ledger.core.symptoms.in_plans.scans import full_scans
 from humble_ledger.core.symptoms.in_plans.spills import hash_spills, rows_on_disk, sort_spills
 from humble_ledger.core.symptoms.in_plans.subplans import subqueries_per_row
-from humble_ledger.core.symptoms.in_plans.volatile import changing_filters
+from humble_ledger.core.symptoms.in_plans.volatile import changing_filters, random_orders
 from humble_ledger.core.symptoms.model import Symptom
 
 # First what the statement asks for, then how it is done: what the first explain, the later
@@ -50,6 +50,7 @@ RULES: tuple[Rule, ...] = (
     untied_joins,
     subqueries_per_row,
     deep_pages,
+    random_orders,
     distinct_fan_outs,
     late_aggregations,
     whole_ctes,

@@ -187,7 +187,7 @@ def _cause(case: Case, scan: _Scan) -> Cause:
     if best is None:
         sql = scan.predicates[0].sql
         return Cause("condition-not-searchable", f'no index can lead to rows by "{sql}"')
-    return obstacle(case, scan.table, best)
+    return obstacle(case, scan.table, best, scan.predicates)
 
 
 def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:

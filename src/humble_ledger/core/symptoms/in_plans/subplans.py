@@ -13,6 +13,7 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_RUNS = 10.0
+FEWEST_LOOKED_AT = 20_000.0  # rows, in all runs: fewer take no longer than any join would
 WORTH_A_WORD = 0.10  # of the plan's time
 
 
@@ -25,7 +26,7 @@ def subqueries_per_row(case: Case) -> Iterable[Symptom]:
                 continue
             runs = _runs(parent, child)
             covers = [node.no for node in child.walk()]
-            if runs < FEWEST_RUNS:
+            if runs < FEWEST_RUNS or runs * _rows_looked_at(case, child) < FEWEST_LOOKED_AT:
                 continue
             cost_ms, share = case.avoidable_of(covers, 1.0 - 1.0 / runs)
             if share < WORTH_A_WORD:
@@ -52,6 +53,22 @@ def _hashed(parent: Node, child: Node) -> bool:
     """Whether its whole result is made once and then looked up."""
     texts = " ".join((*parent.conditions.all(), *parent.output))
     return f"hashed {child.subplan_name}" in texts
+
+
+def _rows_looked_at(case: Case, child: Node) -> float:
+    """Of all tables, in one run; more than is worth asking when it cannot be told."""
+    rows = 0.0
+    for node in child.walk():
+        if not node.relation:
+            continue
+        if node.loops:
+            rows += (node.rows_seen or 0.0) + (node.discarded.total or 0.0)
+        elif node.operation is Operation.FULL_SCAN:
+            table = case.table_of(node)
+            rows += table.rows if table is not None else FEWEST_LOOKED_AT
+        else:  # how many it throws away no estimate tells
+            rows += FEWEST_LOOKED_AT if node.conditions.filter else node.rows_expected or 0.0
+    return rows
 
 
 def _constant(child: Node) -> bool:

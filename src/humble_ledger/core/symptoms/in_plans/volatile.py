@@ -1,14 +1,15 @@
-"""`volatile-filter`: a test that must be made anew for every single row."""
+"""`volatile-filter`, `random-order`: what must be computed anew for every single row."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-from humble_ledger.core.plans.model import Node
+from humble_ledger.core.plans.model import SORTS, Node, Operation
+from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
-from humble_ledger.core.symptoms.in_plans.obstacles import called
+from humble_ledger.core.symptoms.in_plans.obstacles import called, called_in
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
@@ -48,6 +49,41 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
             ),
             cost_ms=cost_ms,
             cost_share=share,
+        )
+
+
+def random_orders(case: Case) -> Iterable[Symptom]:
+    """`random-order`: all rows are given a value by chance, so that a few may come first."""
+    for node in case.plan.nodes():
+        if node.operation not in SORTS or node.never_ran or not node.sort_keys:
+            continue
+        names = called_in(node.sort_keys[0])
+        changing = (case.planner.volatile_functions(names) or frozenset()) if names else frozenset()
+        rows = case.rows(node.children[0]) if node.children else 0.0
+        above = path_to(case.plan.root, node)
+        few = any(step.operation is Operation.LIMIT for step in above[:-1])
+        if not changing or rows < FEWEST_ROWS or not few:
+            continue
+        covers = [step.no for step in node.walk()]
+        cost_ms, share = case.avoidable_of(covers, 1.0 - min(case.rows(node) / rows, 1.0))
+        name = min(changing)
+        yield Symptom(
+            name="random-order",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{case.verb('gives', 'would give')} each of {rows:,.0f} rows a value by {name}() "
+                "and sorts by it, to keep a few"
+            ),
+            evidence={"rows_sorted": rows, "function": name},
+            cause=Cause(
+                "order-by-chance",
+                "no index has this order; TABLESAMPLE reads a part of the pages, and keys drawn by "
+                "chance can be looked up one by one",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
         )
 
 
