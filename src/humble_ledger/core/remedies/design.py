@@ -11,13 +11,18 @@ from humble_ledger.core.schema.quoting import identifier, table_identifier
 
 @dataclass(frozen=True, slots=True)
 class IndexDesign:
-    """An index that might be built."""
+    """An index that might be built.
+
+    On a partitioned table it is one index on each of the ``parts``; None when these are parted
+    again.
+    """
 
     table: TableName
     keys: tuple[IndexKey, ...]
     included: tuple[str, ...] = ()
     predicate: str = ""
     method: str = IndexMethod.SORTED
+    parts: tuple[TableName, ...] | None = field(default=(), compare=False)
     _hash: int = field(default=0, init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -51,15 +56,20 @@ class IndexDesign:
             + (f" WHERE {self.predicate}" if self.predicate else "")
         )
 
+    @property
+    def can_be_built_online(self) -> bool:
+        """Whether one statement builds it while others write: not on a partitioned table."""
+        return self.parts == ()
+
     def create_sql(self, name: str, *, concurrently: bool = False) -> str:
         """The statement that builds it under this name."""
-        online = " CONCURRENTLY" if concurrently else ""
+        online = " CONCURRENTLY" if concurrently and self.can_be_built_online else ""
         table = table_identifier(self.table)
         return f"CREATE INDEX{online} {identifier(name)} ON {table} {self.body}"
 
     def drop_sql(self, name: str, *, concurrently: bool = False) -> str:
         """The statement that removes it again."""
-        online = " CONCURRENTLY" if concurrently else ""
+        online = " CONCURRENTLY" if concurrently and self.can_be_built_online else ""
         return f"DROP INDEX{online} {table_identifier(TableName(self.table.schema, name))}"
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
 
 _WORD = re.compile(r"[a-z0-9]+")
 # Online builds wait for old transactions, so only waiting for the lock is limited.
@@ -64,12 +66,31 @@ def index_migration(design: IndexDesign, name: str) -> Migration:
 
 
 def _index_steps(design: IndexDesign, name: str) -> Steps:
+    if design.parts is None:
+        note = "-- Writers wait while it is built: its partitions are parted again.\n"
+        return Steps(name, (design.create_sql(name),), (design.drop_sql(name),), note=note)
+    if design.parts:
+        return _part_by_part(design, design.parts, name)
     return Steps(
         name,
         (design.create_sql(name, concurrently=True),),
         (design.drop_sql(name, concurrently=True),),
         online=True,
     )
+
+
+def _part_by_part(design: IndexDesign, parts: Sequence[TableName], name: str) -> Steps:
+    """Online on each partition, and then joined: the server cannot do so in one statement."""
+    whole = table_identifier(design.table)
+    forward = [f"CREATE INDEX {identifier(name)} ON ONLY {whole} {design.body}"]
+    of_whole = table_identifier(TableName(design.table.schema, name))
+    for part in parts:
+        own = fitting_name(f"{name}_{part.name}")
+        forward.append(replace(design, table=part, parts=()).create_sql(own, concurrently=True))
+        of_part = table_identifier(TableName(part.schema, own))
+        forward.append(f"ALTER INDEX {of_whole} ATTACH PARTITION {of_part}")
+    note = "-- Dropping it makes readers and writers wait a moment: it cannot be done online.\n"
+    return Steps(name, tuple(forward), (design.drop_sql(name),), online=True, note=note)
 
 
 def migration_of(remedy: Remedy) -> Migration:

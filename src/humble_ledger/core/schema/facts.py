@@ -37,7 +37,8 @@ class ColumnFacts:
     them byte by byte. ``base_type`` is the type that a domain restricts. A tree of enclosing
     shapes finds its values by ``enclosing_operators`` and ``enclosing_functions``, and the nearest
     first by ``nearness_operators``; all empty for a type without such an index. A type that is not
-    ``sortable`` has no order that an index could keep.
+    ``sortable`` has no order that an index could keep. Of a partitioned table
+    ``distinct_in_parts`` is the sum of what the partitions have.
     """
 
     name: str
@@ -62,6 +63,7 @@ class ColumnFacts:
     enclosing_functions: frozenset[str] = frozenset()
     nearness_operators: frozenset[str] = frozenset()
     sortable: bool = True
+    distinct_in_parts: float | None = None
 
     def distinct_values(self, rows: float) -> float | None:
         """How many distinct values the statistics promise in a table of ``rows`` rows."""
@@ -183,9 +185,10 @@ class TableFacts:
     ``stale_after_changes`` of them on the server gathers statistics anew by itself (None: not
     known). ``rows_counted`` is how many rows it counted then. ``kind`` is table,
     partitioned, view, materialized view or foreign. A partition names the table it is
-    ``partition_of``, which has ``partitions`` with rows of their own. ``overflow_bytes`` are of
-    values too long for their row. ``reads``, ``writes`` and the indexes' scans are counted
-    since ``counted_since`` (None: unknown).
+    ``partition_of``, which has ``partitions`` with rows of their own and is the table ``root``.
+    A partitioned table names its ``parts``, None when these are parted again, and has what all of
+    them have. ``overflow_bytes`` are of values too long for their row. ``reads``, ``writes`` and
+    the indexes' scans are counted since ``counted_since`` (None: unknown).
     """
 
     name: TableName
@@ -203,6 +206,8 @@ class TableFacts:
     rows_counted: float | None = None
     partition_of: str = ""
     partitions: int = 0
+    root: TableName | None = None
+    parts: tuple[TableName, ...] | None = ()
     overflow_bytes: int = 0
     reads: Reads = field(default=Reads())
     foreign_keys: tuple[ForeignKey, ...] = ()

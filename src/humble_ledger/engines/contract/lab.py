@@ -27,13 +27,15 @@ class Outcome:
 class IndexBuild:
     """What building an index took: its name, milliseconds, bytes; and whether it is usable.
 
-    ``unusable_because`` is empty when the building session may use the index at once.
+    ``unusable_because`` is empty when the building session may use the index at once. On a
+    partitioned table ``parts`` are the names of the indexes of its partitions, which plans show.
     """
 
     name: str
     build_ms: float
     size_bytes: int
     unusable_because: str = ""
+    parts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,8 +14,13 @@ from humble_ledger.engines.postgresql.transactions import refuse_to_leave
 BUILD_TIMEOUT_MS = 10 * 60_000
 
 _BUILT_SQL = """
-SELECT pg_catalog.pg_relation_size(i.indexrelid), i.indcheckxmin, i.indexprs IS NOT NULL,
-    i.indrelid::regclass::text
+SELECT coalesce((SELECT pg_catalog.sum(pg_catalog.pg_relation_size(p.relid))
+                   FROM pg_catalog.pg_partition_tree(i.indexrelid) p),
+                pg_catalog.pg_relation_size(i.indexrelid)),
+    i.indcheckxmin, i.indexprs IS NOT NULL, i.indrelid::regclass::text,
+    (SELECT pg_catalog.array_agg(k.relname::text) FROM pg_catalog.pg_partition_tree(i.indexrelid) p
+      JOIN pg_catalog.pg_class k ON k.oid OPERATOR(pg_catalog.=) p.relid::pg_catalog.oid
+     WHERE p.level OPERATOR(pg_catalog.>) 0)
 FROM pg_catalog.pg_index i JOIN pg_catalog.pg_class c ON c.oid = i.indexrelid
 WHERE c.relname = %s
 ORDER BY i.indexrelid DESC LIMIT 1
@@ -64,7 +69,7 @@ def build(connection: Connection, index: NewIndex, *, online: bool = False) -> I
         if row[1] and not online
         else ""
     )
-    return IndexBuild(index.name, took, int(row[0]), unusable)
+    return IndexBuild(index.name, took, int(row[0] or 0), unusable, tuple(row[4] or ()))
 
 
 def _run(connection: Connection, statement: str) -> IndexBuild:

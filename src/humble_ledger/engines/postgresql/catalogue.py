@@ -41,7 +41,7 @@ WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index
 
 _TABLES_SQL = """
 SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
-       c.reltuples AS rows,
+       coalesce(w.rows, c.reltuples) AS rows,
        CASE WHEN c.reltoastrelid <> 0 THEN pg_total_relation_size(c.reltoastrelid) ELSE 0 END
            AS overflow,
        s.seq_scan, s.seq_tup_read, s.idx_scan, s.idx_tup_fetch,
@@ -58,16 +58,39 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
                      WHERE option_name = 'autovacuum_analyze_scale_factor'),
                     current_setting('autovacuum_analyze_scale_factor')::float8)
            * greatest(c.reltuples, 0) AS stale_after,
-       c.relpages AS catalogue_pages, c.relallvisible AS visible,
-       CASE WHEN c.relkind IN ('r', 'm', 'p') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
-       s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
+       coalesce(w.pages, c.relpages) AS catalogue_pages,
+       coalesce(w.visible, c.relallvisible) AS visible,
+       coalesce(w.bytes, CASE WHEN c.relkind IN ('r', 'm') THEN pg_relation_size(c.oid) ELSE 0 END)
+           AS bytes,
+       coalesce(w.inserted, s.n_tup_ins) AS n_tup_ins,
+       coalesce(w.updated, s.n_tup_upd) AS n_tup_upd,
+       coalesce(w.in_page, s.n_tup_hot_upd) AS n_tup_hot_upd,
+       coalesce(w.deleted, s.n_tup_del) AS n_tup_del, coalesce(w.dead, s.n_dead_tup) AS n_dead_tup,
        greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
        c.root_oid::oid AS root_oid,
-       (SELECT count(*) FROM pg_partition_tree(c.root_oid) WHERE isleaf) AS leaves
+       (SELECT ARRAY[rn.nspname::text, rc.relname::text] FROM pg_class rc
+          JOIN pg_namespace rn ON rn.oid = rc.relnamespace WHERE rc.oid = c.root_oid) AS root_name,
+       w.parts, w.nested,
+       (SELECT count(*) FROM pg_partition_tree(
+            CASE WHEN c.relkind = 'p' THEN c.oid ELSE c.root_oid END) WHERE isleaf) AS leaves
 FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root_oid
       FROM pg_class) c
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
+-- What a partitioned table is made of, and has in all.
+LEFT JOIN LATERAL (
+    SELECT sum(greatest(l.reltuples, 0))::float8 AS rows, sum(l.relpages)::bigint AS pages,
+           sum(l.relallvisible)::bigint AS visible, sum(pg_relation_size(l.oid))::bigint AS bytes,
+           sum(ls.n_tup_ins)::bigint AS inserted, sum(ls.n_tup_upd)::bigint AS updated,
+           sum(ls.n_tup_hot_upd)::bigint AS in_page, sum(ls.n_tup_del)::bigint AS deleted,
+           sum(ls.n_dead_tup)::bigint AS dead, max(t.level) > 1 AS nested,
+           array_agg(ARRAY[ln.nspname::text, l.relname::text] ORDER BY ln.nspname, l.relname)
+               AS parts
+    FROM pg_partition_tree(CASE WHEN c.relkind = 'p' THEN c.oid END) t
+    JOIN pg_class l ON l.oid = t.relid JOIN pg_namespace ln ON ln.oid = l.relnamespace
+    LEFT JOIN pg_stat_all_tables ls ON ls.relid = l.oid
+    WHERE t.isleaf
+) w ON c.relkind = 'p'
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
@@ -106,7 +129,14 @@ SELECT a.attrelid AS oid, a.attname AS name,
        coalesce({by_bytes}, true) AS sorted_by_bytes,
        (SELECT format_type(y.typbasetype, y.typtypmod) FROM pg_type y
          WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type,
-       e.finding, e.near, e.functions, coalesce(e.sortable, true) AS sortable
+       e.finding, e.near, e.functions, coalesce(e.sortable, true) AS sortable,
+       (SELECT sum(CASE WHEN ps.n_distinct < 0 THEN -ps.n_distinct * greatest(l.reltuples, 0)
+                        ELSE ps.n_distinct END)::float8
+          FROM pg_partition_tree(CASE WHEN c.relkind = 'p' THEN c.oid END) pt
+          JOIN pg_class l ON l.oid = pt.relid JOIN pg_namespace ln ON ln.oid = l.relnamespace
+          JOIN pg_stats ps ON ps.schemaname = ln.nspname AND ps.tablename = l.relname
+               AND ps.attname = a.attname AND NOT ps.inherited
+         WHERE pt.isleaf) AS distinct_in_parts
 FROM pg_attribute a
 JOIN pg_type t ON t.oid = a.atttypid
 -- What the type's own tree of enclosing shapes can be searched by, if it has one; functions as far
@@ -132,7 +162,7 @@ LEFT JOIN LATERAL (
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname
-                    AND s.attname = a.attname AND NOT s.inherited
+                    AND s.attname = a.attname AND s.inherited = (c.relkind = 'p')
 WHERE a.attrelid = ANY(%s) AND a.attnum > 0 AND NOT a.attisdropped
 ORDER BY a.attrelid, a.attnum
 """
@@ -141,7 +171,9 @@ _INDEXES_SQL = """
 SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique AS is_unique,
        i.indisprimary AS is_primary, i.indisvalid AS valid, i.indnkeyatts AS key_count,
        i.indoption::int2[] AS options, i.indexrelid AS number,
-       pg_relation_size(i.indexrelid) AS bytes,
+       CASE WHEN c.relkind = 'I' THEN (SELECT sum(pg_relation_size(t.relid))::bigint
+                                         FROM pg_partition_tree(c.oid) t WHERE t.isleaf)
+            ELSE pg_relation_size(i.indexrelid) END AS bytes,
        s.idx_scan AS scans, {last_scan} AS last_scan,
        EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid
                  AND k.contype IN ('p', 'u', 'x')) AS in_constraint,
@@ -377,6 +409,8 @@ def _table(
         rows_counted=max(0.0, float(row["rows"])),
         partition_of=row["root"] or "",
         partitions=int(row["leaves"] or 0),
+        root=TableName(*row["root_name"]) if row["root_name"] else None,
+        parts=None if row["nested"] else tuple(TableName(*part) for part in row["parts"] or ()),
         overflow_bytes=int(row["overflow"]),
         reads=Reads(
             int(row["seq_scan"] or 0),
@@ -438,6 +472,7 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         enclosing_functions=frozenset(row["functions"] or ()),
         nearness_operators=frozenset(row["near"] or ()),
         sortable=bool(row["sortable"]),
+        distinct_in_parts=row["distinct_in_parts"],
     )
 
 

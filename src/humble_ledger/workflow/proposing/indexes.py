@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from humble_ledger.core.remedies.building import Build, build_range_ms
 from humble_ledger.core.remedies.candidates.model import Candidate
 from humble_ledger.core.remedies.candidates.thorough import thorough
+from humble_ledger.core.remedies.candidates.wholes import on_wholes
 from humble_ledger.core.remedies.choice.merging import merged
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN, Priced
 from humble_ledger.core.remedies.design import IndexDesign
@@ -187,7 +188,8 @@ def _with_more(studied: Studied) -> str:
 def _more_thorough(studied: Studied, predictor: PlannedPredictor) -> Studied:
     """A query with candidates, too, that no rule came to, and that the planner would use."""
     known = {each.design for each in studied.candidates}
-    wide = [c for c in thorough(studied.plan.plan, studied.tables) if c.design not in known]
+    found = on_wholes(thorough(studied.plan.plan, studied.tables), studied.tables)
+    wide = [c for c in found if c.design not in known]
     more = predictor.taken_of(studied.asked, studied.candidates_in_order, wide)
     return replace(studied, candidates=(*studied.candidates, *more))
 

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.remedies.candidates.accesses import accesses
-from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.model import Candidate
 from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.candidates.wholes import on_wholes
 from humble_ledger.core.remedies.model import Prediction, Remedy
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
@@ -28,6 +28,7 @@ from humble_ledger.workflow.proposing.rewriting import PLANNER, rewrites
 from humble_ledger.workflow.reading.abilities import abilities
 from humble_ledger.workflow.reading.plans import SAVED
 from humble_ledger.workflow.reading.subjects import subject_of
+from humble_ledger.workflow.reading.wholes import with_wholes
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -42,7 +43,7 @@ class Studied:
     query: str
     plan: PlanEntry
     tables: Mapping[TableName, TableFacts]
-    accesses: tuple[Access, ...]
+    asked: Asked
     candidates: tuple[Candidate, ...]
     others: tuple[Remedy, ...]
     weight_ms: float
@@ -59,12 +60,6 @@ class Studied:
             and not c.design.predicate
             and all(key.column in c.access.table.columns for key in c.design.keys)
         ]
-
-    @property
-    def asked(self) -> Asked:
-        """What predictions are made for."""
-        statement = Statement(self.plan.statement, self.plan.parameters)
-        return Asked(statement, self.plan.plan, self.accesses)
 
 
 def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) -> Studied:
@@ -99,12 +94,14 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
         ),
         *rewritten.remedies,
     ]
+    tables = with_wholes(workspace.session, case.tables)
+    found = candidates(entry.plan, case.tables, abilities(workspace, subject, entry))
     return Studied(
         query,
         entry,
-        case.tables,
-        tuple(accesses(entry.plan, case.tables)),
-        tuple(candidates(entry.plan, case.tables, abilities(workspace, subject, entry))),
+        tables,
+        Asked.of(Statement(entry.statement, entry.parameters), entry.plan, tables),
+        tuple(on_wholes(found, tables)),
         tuple(others),
         runs[0].usage.total_ms if runs else 0.0,
         runs[0].usage.calls if runs else 0,

@@ -15,6 +15,7 @@ from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
 from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.diagnosing.plans import case_of
 from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.reading.index_names import is_used
 from humble_ledger.workflow.reading.plans import explain_now
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
@@ -55,7 +56,7 @@ def apply_settled(
         trial,
         workspace.public_url,
         tuple(done),
-        tuple(_compared(q, before, after, remedies) for q in before if q in after),
+        tuple(_compared(workspace, q, before, after, remedies) for q in before if q in after),
     )
 
 
@@ -149,12 +150,18 @@ def _made(
 
 
 def _compared(
-    query: str, before: _Looks, after: _Looks, remedies: list[RemedyEntry]
+    workspace: Workspace, query: str, before: _Looks, after: _Looks, remedies: list[RemedyEntry]
 ) -> AppliedQuery:
     (old, had), (new, has) = before[query], after[query]
-    names = [e.remedy.index_name for e in remedies if e.remedy.index is not None]
+    indexes = [e.remedy for e in remedies if e.remedy.index is not None]
     gone = [e.remedy.removes[1] for e in remedies if e.remedy.removes is not None]
-    uses = any(new.uses_index(name) for name in names) if names else None
+    uses = None
+    if indexes:
+        uses = any(
+            is_used(workspace.session, new, each.index, each.index_name)
+            for each in indexes
+            if each.index is not None
+        )
     if gone:
         uses = any(old.uses_index(name) for name in gone)
     return AppliedQuery(

@@ -12,6 +12,7 @@ from humble_ledger.core.trials.model import QueryTrial, Verdict
 from humble_ledger.errors import HumbleError
 from humble_ledger.ledger.shelf import as_kept
 from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.reading.index_names import is_used
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
@@ -89,7 +90,13 @@ def _today(
         plan = workspace.session.explain(statement).plan
     except HumbleError as error:
         return judge_promise(promise, missing="; ".join(missing), unseen=error.message)
-    used = any(plan.uses_index(name) for name in names.values()) if names else None
+    used = None
+    if names:
+        used = any(
+            is_used(workspace.session, plan, e.remedy.index, names[e.remedy.index_name])
+            for e in remedies
+            if e.remedy.index is not None
+        )
     return judge_promise(promise, missing="; ".join(missing), used=used, cost_now=plan.cost_total)
 
 

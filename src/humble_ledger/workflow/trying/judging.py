@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import statistics
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from humble_ledger.core.plans.model import Plan
@@ -15,7 +15,7 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.results import ResultComparison
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.core.trials.verdicts import final_verdict
-from humble_ledger.engines.contract import Outcome, PlanDocument
+from humble_ledger.engines.contract import IndexBuild, Outcome, PlanDocument
 from humble_ledger.workflow.reading.plans import keep_plan
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
@@ -28,6 +28,7 @@ class Judging:
     workspace: Workspace
     making: Making
     smallest_effect: float
+    builds: Callable[[], Sequence[IndexBuild]] = tuple
 
     def side(
         self,
@@ -129,7 +130,8 @@ class Judging:
 
     def _used(self, before: Plan, after: Plan, *, same_plan: bool) -> bool:
         making = self.making
-        uses = any(after.uses_index(name) for name in making.names)
+        parts = [name for build in self.builds() for name in build.parts]
+        uses = any(after.uses_index(name) for name in (*making.names, *parts))
         # A removal matters to a query whose plan used the index.
         uses = uses or any(before.uses_index(name) for name in making.hidden)
         by_planning = RemedyType.STATISTICS in making.types and not same_plan

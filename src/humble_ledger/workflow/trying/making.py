@@ -29,6 +29,7 @@ class TrialIndex:
     @property
     def new(self) -> NewIndex:
         """The statements that make and remove it."""
+        online = "CONCURRENTLY " if self.design.can_be_built_online else ""
         dropped = table_identifier(TableName(self.design.table.schema, self.name))
         return NewIndex(
             self.design.table.schema,
@@ -36,7 +37,7 @@ class TrialIndex:
             self.design.create_sql(self.name),
             self.design.create_sql(self.name, concurrently=True),
             # It may not have come to be when something went wrong.
-            f"DROP INDEX CONCURRENTLY IF EXISTS {dropped}",
+            f"DROP INDEX {online}IF EXISTS {dropped}",
         )
 
 

@@ -36,6 +36,7 @@ def index_parts(
     if len(indexes) < 2:
         return []
     measurable = judging.workspace.session.support(Capability.HIDDEN_INDEX)
+    partitions = {build.name: build.parts for build in judging.builds()}
     found: list[IndexPart] = []
     measured: set[str] = set()
     for each in tried:
@@ -45,9 +46,10 @@ def index_parts(
         measured.add(each.query)
         plan = document.plan
         for index in indexes:
-            used = plan.uses_index(index.name)
+            on_parts = partitions.get(index.name, ())
+            used = any(plan.uses_index(name) for name in (index.name, *on_parts))
             few = sum(part.ratio is not None for part in found) < MOST_MEASURED
-            if used and measurable and few:
+            if used and measurable and few and not on_parts:
                 found.append(_measured(judging, experiment, each, index, progress))
             else:
                 found.append(_unmeasured(index, each.query, plan, used=used))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.formula import WAY
 from humble_ledger.core.trials.model import PredictedCost
@@ -12,6 +11,7 @@ from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import table_names
+from humble_ledger.workflow.reading.wholes import with_wholes
 from humble_ledger.workflow.supposing.predictors import predictor_of
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
@@ -39,8 +39,8 @@ def predicted_costs(
             plan = session.explain(each.statement).plan
             cost, way = None, WAY
             if predictor is not None:
-                ways = tuple(accesses(plan, session.tables(table_names(plan))))
-                outlook = predictor.outlook(Asked(each.statement, plan, ways), designs)
+                tables = with_wholes(session, session.tables(table_names(plan)))
+                outlook = predictor.outlook(Asked.of(each.statement, plan, tables), designs)
                 cost, way = outlook.cost, outlook.way
         except HumbleError:
             continue

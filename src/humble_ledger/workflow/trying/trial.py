@@ -228,7 +228,9 @@ class _Run:
         self.announce(f"On {self.workspace.public_url}: {what}: {how}.")
 
     def _alternating(self, experiment: Experiment) -> _Measured:
-        judging = Judging(self.workspace, self.making, self.smallest_effect)
+        judging = Judging(
+            self.workspace, self.making, self.smallest_effect, lambda: experiment.builds
+        )
         # A busy server places its processes better than we would.
         production = self.workspace.target.role is TargetRole.PRODUCTION
         place = OneProcessor(() if production else experiment.local_processes())
@@ -258,12 +260,14 @@ class _Run:
 
     def _staged(self, chosen: ChosenWay) -> _Measured:
         online = chosen.way is Way.ONLINE
-        judging = Judging(self.workspace, self.making, self.smallest_effect)
         arguments = (self.workspace.target.url, self.making.change, self.record.mark)
         disturbed = self._others()
         with self.workspace.engine.stages(
             *arguments, self.workspace.limits, online=online
         ) as stages:
+            judging = Judging(
+                self.workspace, self.making, self.smallest_effect, lambda: stages.builds
+            )
             staging = Staging(judging, stages, self.most_pairs)
             queries = staging.queries(self.tried, self.progress)
             builds = stages.builds

@@ -14,6 +14,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.model import IndexShape, KeySample
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction
@@ -82,11 +83,23 @@ class WhatIfPlanner(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What is predicted for: a statement, its present plan, and how that reads its tables."""
+    """What is predicted for: a statement, its present plan, and how that reads its tables.
+
+    ``wholes`` are the tables whose partitions it reads.
+    """
 
     statement: Statement
     plan: Plan
     accesses: Sequence[Access]
+    wholes: Sequence[TableFacts] = ()
+
+    @staticmethod
+    def of(statement: Statement, plan: Plan, tables: Mapping[TableName, TableFacts]) -> Asked:
+        """What is predicted for, from facts of the tables of a plan and of those they are of."""
+        ways = tuple(accesses(plan, tables))
+        roots = {access.table.root for access in ways}
+        wholes = tuple(table for name, table in tables.items() if name in roots)
+        return Asked(statement, plan, ways, wholes)
 
 
 @dataclass(frozen=True, slots=True)

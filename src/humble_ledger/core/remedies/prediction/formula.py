@@ -86,15 +86,21 @@ class FormulaPredictor:
         """What the plan would cost with all these indexes; never more than without them."""
         plan = asked.plan
         before = plan.cost_total or 0.0
-        pairs = [(a, d) for a in asked.accesses for d in designs if d.table == a.table.name]
+        # An index on a partitioned table is one on each of its partitions.
+        pairs = [
+            (a, d, d if d.table == a.table.name else replace(d, table=a.table.name))
+            for a in asked.accesses
+            for d in designs
+            if d.table in (a.table.name, a.table.root)
+        ]
         used: list[Used] = []
         while pairs:
             now = plan.cost_total or 0.0
             best = min(
                 (
                     (recost(plan, route.step, route.by), route, access, design)
-                    for access, design in pairs
-                    for route in self._routes(plan, access, design)
+                    for access, design, own in pairs
+                    for route in self._routes(plan, access, own)
                 ),
                 key=lambda found: found[0],
                 default=None,
@@ -110,8 +116,33 @@ class FormulaPredictor:
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         """The size the index would have when freshly built."""
         if design not in self._shapes:
-            self._shapes[design] = self._shape(design, table)
+            self._shapes[design] = self._whole_shape(design, table)
         return self._shapes[design]
+
+    def _whole_shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
+        """Of a partitioned table the sum of its parts, as if these were equal.
+
+        A value then repeats less often in each.
+        """
+        count = max(1, table.partitions) if table.kind == "partitioned" else 1
+        if count == 1:
+            return self._shape(design, table)
+        part = replace(
+            table,
+            rows=table.rows / count,
+            pages=-(-table.pages // count),
+            columns={
+                name: replace(
+                    column,
+                    distinct=column.distinct_values(table.rows)
+                    if column.distinct_in_parts is None
+                    else column.distinct_in_parts / count,
+                )
+                for name, column in table.columns.items()
+            },
+        )
+        one = self._shape(design, part)
+        return IndexShape(one.pages * count, one.levels, one.entries * count)
 
     def _shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         if design.method == IndexMethod.BLOCK_RANGES:

@@ -154,6 +154,7 @@ class PlannedPredictor:
         self, asked: Asked, designs: Sequence[IndexDesign]
     ) -> dict[IndexDesign, IndexShape]:
         facts = {access.table.name: access.table for access in asked.accesses} | dict(self.tables)
+        facts |= {table.name: table for table in asked.wholes}
         return {d: self.shape(d, facts[d.table]) for d in designs if d.table in facts}
 
     def _plan(self, statement: Statement, designs: Mapping[IndexDesign, IndexShape]) -> Plan | None:
@@ -182,7 +183,7 @@ def _uses(plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> list[Us
 
 def _replaced(accesses: Sequence[Access], design: IndexDesign, node: Node) -> str:
     """The step that reads the same table now, by the same alias where it can be told."""
-    same = [access for access in accesses if access.table.name == design.table]
+    same = [a for a in accesses if design.table in (a.table.name, a.table.root)]
     by_alias = [access for access in same if node.alias and access.alias == node.alias]
     chosen = (by_alias or same)[:1]
     return chosen[0].node.name if chosen else "the present plan"

@@ -46,11 +46,12 @@ class SupposedIndexes:
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What those of these that stand are called."""
-        return {
-            self._supposed[design, shape].name: design
-            for design, shape in designs.items()
-            if (design, shape) in self._supposed
-        }
+        found: dict[str, IndexDesign] = {}
+        for design, shape in designs.items():
+            supposed = self._supposed.get((design, shape))
+            if supposed is not None:  # on a partitioned table, plans name those of its partitions
+                found |= dict.fromkeys((supposed.name, *(f.name for f in supposed.files)), design)
+        return found
 
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Remove these."""
