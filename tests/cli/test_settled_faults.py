@@ -51,8 +51,7 @@ def proposed(begun_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Pa
     program = Program(tmp_path_factory.mktemp("proposed"), clean_environment())
     shutil.copytree(begun_folder, program.folder, dirs_exist_ok=True)
     program.ok("diagnose", "--measure")
-    kinds = ("index", "statistics", "rewrite")
-    found = [r for kind in kinds for r in program.json("propose", "--type", kind)["remedies"]]
+    found = program.json("propose", "--top", "999")["remedies"]
     (program.folder / PROPOSED).write_text(json.dumps(found))
     return program.folder
 
