@@ -316,8 +316,70 @@ LATER = {
              "'2024-01-01') SELECT count(*) FROM x", wrong=("filter-outside-cte",)),
     ],
 }  # fmt: skip
+# A fourth, again written and counted first.
+LAST = {
+    "warehouse": [
+        Case("a year by extract", "SELECT count(*) FROM web_order WHERE extract(year FROM "
+             "ordered_at) = 2023 AND customer_id < 500", (":function-on-column", ":no-index")),
+        Case("zero added", "SELECT * FROM sale WHERE customer_id + 0 = 77",
+             (":function-on-column",)),
+        Case("the newest of a rare state", "SELECT * FROM web_order WHERE state = 'lost' ORDER BY "
+             "ordered_at DESC LIMIT 10",
+             (":no-index", "index-scan-discards-most", "top-n-without-index")),
+        Case("a join of texts", "SELECT a.name, r.stars FROM article a JOIN rating r ON "
+             "a.article_id::text = r.article_id::text WHERE r.rating_id < 50",
+             (":type-mismatch", ":function-on-column", "join-side-without-index")),
+        Case("counted to be none", "SELECT c.customer_id FROM customer c WHERE (SELECT count(*) "
+             "FROM web_order o WHERE o.customer_id = c.customer_id) = 0 AND c.customer_id < 300",
+             ("subquery-per-row",)),
+        Case("a wildcard in a sub-query", "SELECT * FROM web_order WHERE order_id IN (SELECT "
+             "order_id FROM shipment WHERE track_code LIKE '%77a')", (":leading-wildcard",)),
+        Case("a column that is mostly NULL", "SELECT * FROM sale WHERE promotion_id = 7",
+             (":no-index",)),
+        Case("a range or a name", "SELECT * FROM article WHERE code BETWEEN 'A000040' AND 'A000049' "
+             "OR name = 'article 77'", (":or-over-columns",)),
+        Case("an update by sub-query", "UPDATE target t SET amount = (SELECT sum(price) FROM sale s "
+             "WHERE s.shop_id = t.shop_id AND s.day_id = t.month) WHERE t.year = 2023",
+             ("subquery-per-row", ":no-index")),
+        Case("the newest of each by LATERAL", "SELECT a.article_id, l.stars FROM article a CROSS "
+             "JOIN LATERAL (SELECT * FROM rating r WHERE r.article_id = a.article_id ORDER BY "
+             "given_on DESC LIMIT 1) l WHERE a.article_id < 40", (":no-index",)),
+        Case("a row behind the first column", "SELECT * FROM stock WHERE (depot_id, article_id) = "
+             "(3, 77)", (":leading-column-missing", ":not-the-leading-column",
+                         "leading-column-missing")),
+        Case("first by a lowered name", "SELECT * FROM customer ORDER BY lower(name) LIMIT 10",
+             ("top-n-without-index", "sort-without-index")),
+        Case("the last look of each", "SELECT customer_id, max(seen_at) FROM page_view GROUP BY 1",
+             wrong=("aggregation-after-join", ":no-index", SCAN)),
+        Case("the next orders", "SELECT * FROM web_order WHERE ordered_at > '2023-05-01' ORDER BY "
+             "ordered_at LIMIT 20", wrong=("top-n-without-index", SCAN)),
+        Case("a day of the stock", "SELECT count(*) FROM stock WHERE day_id = 5",
+             wrong=(":no-index", SCAN)),
+    ],
+    "tenants": [
+        Case("a booking by its id alone", "SELECT * FROM app.booking WHERE id = "
+             "'00000000-0000-0000-0000-000000000001'",
+             (":not-the-leading-column", "leading-column-missing", ":no-index")),
+        Case("addresses of a network", "SELECT * FROM app.event WHERE payload ->> 'ip' LIKE "
+             "'10.0.1.%'", (":function-on-column", ":no-index")),
+        Case("a tenant deleted", "DELETE FROM app.tenant WHERE id = (SELECT id FROM app.tenant LIMIT "
+             "1)", (":no-index", "work-behind-the-change", "foreign-key-without-index")),
+        Case("memberships of an account", "SELECT * FROM app.membership WHERE account_id = (SELECT "
+             "id FROM app.account LIMIT 1)", (":not-the-leading-column", "leading-column-missing")),
+        Case("an address in any case", "SELECT * FROM app.account WHERE email ILIKE 'person77@%'",
+             (":case-insensitive-match",)),
+        Case("those who never booked", "SELECT b.id FROM app.boat b LEFT JOIN app.booking k ON "
+             "k.boat_id = b.id AND k.state = 'confirmed' WHERE k.id IS NULL AND b.length_dm > 335",
+             wrong=("subquery-per-row", "missing-join-condition")),
+        Case("comments on what is gone", "SELECT count(*) FROM app.comment c WHERE c.subject_type = "
+             "'Booking' AND NOT EXISTS (SELECT FROM app.booking b WHERE b.id = c.subject_id)",
+             wrong=("subquery-per-row",)),
+        Case("jobs that are locked", "SELECT * FROM app.job WHERE locked_by IS NOT NULL",
+             wrong=(":no-index", SCAN)),
+    ],
+}  # fmt: skip
 WRITTEN_FIRST = {"warehouse": WAREHOUSE, "tenants": TENANTS}
 CASES = {
-    name: [c for c in [*cases, *LATER[name]] if not c.sql.startswith("PREPARE")]
+    name: [c for c in [*cases, *LATER[name], *LAST[name]] if not c.sql.startswith("PREPARE")]
     for name, cases in WRITTEN_FIRST.items()
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -16,6 +17,7 @@ import psycopg
 import pytest
 from psycopg import RawCursor
 
+from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
@@ -37,7 +39,7 @@ from humble_ledger.engines.postgresql.hollow.source import known_settings
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.session import PostgresSession
-from humble_ledger.errors import RefusedForSafety, TargetUnreachable
+from humble_ledger.errors import HumbleError, RefusedForSafety, TargetUnreachable
 from tests.conftest import FOUND, MAJORS
 
 # Every kind of thing that a schema may have and a planner look at.
@@ -574,3 +576,16 @@ def test_statistics_on_expressions_are_carried_over(target: str) -> None:
         with psycopg.connect(target, autocommit=True) as server:
             server.execute("DROP TABLE ware; DROP OWNED BY keeper")
             server.execute("DROP ROLE keeper")
+
+
+def test_a_server_that_breaks_down_is_told_and_thrown_away(target: str) -> None:
+    text = Statement('SELECT * FROM "Odd Table" WHERE "select" = 5')
+    design = parse_index('"Odd Table" ("select")')
+    with PostgresEngine().hollow(target) as made:
+        before = made.explain(text, {}).plan.cost_total
+        pid = made.standing.admin.info.backend_pid
+        os.kill(pid, signal.SIGKILL)  # the server ends all sessions, and starts over
+        with pytest.raises(HumbleError):
+            made.explain(text, {design: IndexShape(40, 1, 20_000.0)})
+    with PostgresEngine().hollow(target) as again:
+        assert again.explain(text, {}).plan.cost_total == before

@@ -42,10 +42,14 @@ class Record:
 
 @dataclass(slots=True)
 class House:
-    """A server with hollows; nothing of it stays when it has no folder of its own."""
+    """A server with hollows; nothing of it stays when it has no folder of its own.
+
+    Of a ``broken`` one nothing is used again: what is written behind its back may be gone.
+    """
 
     cluster: Cluster
     folder: Path | None = None
+    broken: bool = False
 
     def records(self) -> dict[str, Record]:
         """The hollows that are kept, by database."""
@@ -82,8 +86,10 @@ def opened(binaries: Binaries, settings: Mapping[str, str], *, keep: bool) -> It
             empty(folder)
         (folder / OPEN).touch()
         with Cluster(binaries, settings, checksums=False, kept=folder) as cluster:
-            yield House(cluster, folder)
-        (folder / OPEN).unlink(missing_ok=True)
+            house = House(cluster, folder)
+            yield house
+        if not house.broken:
+            (folder / OPEN).unlink(missing_ok=True)
 
 
 def kept_houses() -> list[Path]:

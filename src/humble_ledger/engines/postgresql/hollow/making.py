@@ -114,7 +114,10 @@ def hollow_of(
                 finally:
                     session.close()
                     made.sampler.close()
-                    made.forget_all()
+                    try:
+                        made.forget_all()
+                    except (HumbleError, psycopg.Error):
+                        house.broken = True  # its server broke down, perhaps over what was asked
 
 
 def _name(target: Connection) -> str:

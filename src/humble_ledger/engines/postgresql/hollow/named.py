@@ -45,7 +45,7 @@ from humble_ledger.engines.postgresql.hollow.source import (
 )
 from humble_ledger.engines.postgresql.hollow.standing import ROLE, Standing
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
-from humble_ledger.errors import TargetUnreachable, WrongUsage
+from humble_ledger.errors import HumbleError, TargetUnreachable, WrongUsage
 
 DATABASE = "handed"
 PATIENCE_S = 20.0
@@ -207,7 +207,8 @@ def asked_hollow(url: str, limits: Limits) -> Iterator[PostgresHollow]:
         try:
             yield made
         finally:
-            made.forget_all()
+            with contextlib.suppress(HumbleError, psycopg.Error):  # when its server broke down
+                made.forget_all()
 
 
 def _outline(cluster: Cluster) -> Outline:
