@@ -7,7 +7,7 @@ operators of its operator class, and functions that the server turns into such a
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -24,12 +24,13 @@ _CLOSED = {"(": 1, "[": 1, ")": -1, "]": -1}
 class Sought:
     """What an index would have to be on: a bare ``column``, or an ``expression`` of one ("").
 
-    ``of`` is the column in either.
+    ``of`` is the column in either, ``by`` the function or operator that asks for it.
     """
 
     of: str
     column: str
     expression: str
+    by: str = ""
 
     @property
     def key(self) -> IndexKey:
@@ -46,13 +47,13 @@ def sought(condition: str, table: TableFacts, alias: str) -> Iterator[Sought]:
         for argument in arguments:
             found = _side(argument, table, alias)
             if found is not None and name in table.columns[found.of].enclosing_functions:
-                yield found
+                yield replace(found, by=name)
         return
     for operator, sides in _compared(text):
         for side in sides:
             found = _side(side, table, alias)
             if found is not None and operator in table.columns[found.of].enclosing_operators:
-                yield found
+                yield replace(found, by=operator)
                 return
 
 
@@ -63,7 +64,7 @@ def nearest(sort_key: str, table: TableFacts, alias: str) -> Sought | None:
         for side in sides:
             found = _side(side, table, alias)
             if found is not None and operator in table.columns[found.of].nearness_operators:
-                return found
+                return replace(found, by=operator)
     return None
 
 

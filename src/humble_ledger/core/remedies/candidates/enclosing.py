@@ -10,7 +10,6 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.enclosing import Sought, holding, nearest, sought
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import predicates
-from humble_ledger.core.statements.plainly import plainly
 
 
 def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
@@ -23,7 +22,9 @@ def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
     ]  # fmt: skip
     for text in dict.fromkeys([*own, *joining]):
         for each in sought(text, table, alias):
-            yield from _on(access, each, f'"{plainly(text)}" is found by what encloses {each.of}')
+            yield from _on(
+                access, each, f"searched by {each.by}: a tree of what encloses {each.of}"
+            )
     for node in plan.nodes():
         if node.operation in SORTS and node.sort_keys:
             first = nearest(node.sort_keys[0], table, alias)
