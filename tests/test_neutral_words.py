@@ -37,7 +37,7 @@ KNOWN = {
     "core/schema/facts.py": 1,
     "core/schema/index_methods.py": 2,
     "core/schema/quoting.py": 1,
-    "core/statements/conditions.py": 8,
+    "core/statements/conditions.py": 7,
     "core/statements/fingerprint.py": 1,
     "core/symptoms/case.py": 4,
     "core/symptoms/in_plans/dead_space.py": 1,

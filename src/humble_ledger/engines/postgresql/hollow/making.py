@@ -116,6 +116,7 @@ def hollow_of(
                     made.sampler.close()
                     try:
                         made.forget_all()
+                        admin.execute("SELECT 1")
                     except (HumbleError, psycopg.Error):
                         house.broken = True  # its server broke down, perhaps over what was asked
 
