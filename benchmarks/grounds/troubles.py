@@ -316,7 +316,7 @@ LATER = {
              "'2024-01-01') SELECT count(*) FROM x", wrong=("filter-outside-cte",)),
     ],
 }  # fmt: skip
-# A fourth, again written and counted first.
+# A fourth, again written and counted first: 15 of 17 were found, without a false alarm.
 LAST = {
     "warehouse": [
         Case("a year by extract", "SELECT count(*) FROM web_order WHERE extract(year FROM "

@@ -34,6 +34,8 @@ KINDS = [
      "paper USING gin (facts jsonb_path_ops)", 3.0),
     ("SELECT paper_id FROM paper WHERE marks @> ARRAY[77]", "paper USING gin (marks)", 3.0),
     ("SELECT max(opened) FROM paper", "paper (opened)", 1.25),
+    ("SELECT line FROM log ORDER BY depth - source DESC LIMIT 5",
+     "log ((depth - source) DESC)", 1.5),
     ("SELECT min(depth) FROM log WHERE source = 7", "log (source, depth)", 1.25),
     ("SELECT count(*) FROM log WHERE at BETWEEN '2026-01-03' AND '2026-01-03 02:00' AND depth > 5",
      "log (at)", 1.25),

@@ -1,11 +1,12 @@
-"""Indexes on an expression that a condition compares with constants."""
+"""Indexes on an expression that a condition compares with constants, or that rows are first by."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
 
-from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.plans.model import SORTS, Operation, Plan
+from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.candidates.keys import (
     MOST_EQUALITIES,
     as_keys,
@@ -14,8 +15,15 @@ from humble_ledger.core.remedies.candidates.keys import (
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
+from humble_ledger.core.statements.brackets import without_brackets
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    columns_of,
+)
 from humble_ledger.core.statements.parting import halves, same_text, unqualified
+from humble_ledger.core.statements.tokens import meaningful
 
 # One call, which needs no brackets of its own as a key.
 _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)")
@@ -39,6 +47,37 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
                     "statement cannot be written otherwise)"
                 )
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
+
+
+def ordered_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
+    """An index in the order of an expression, where only the first rows are wanted."""
+    for node in plan.nodes():
+        limited = any(n.operation is Operation.LIMIT for n in path_to(plan.root, node)[:-1])
+        if node.operation not in SORTS or not limited or len(node.sort_keys) != 1:
+            continue
+        key = _ordered_key(node.sort_keys[0], access)
+        if key is None or not means.is_immutable(access.table.name, key.expression):
+            continue
+        if not _served((key,), access.table):
+            words = f"order by {key.expression}, of which the first are wanted"
+            yield Candidate(IndexDesign(access.table.name, (key,)), access, words)
+
+
+def _ordered_key(text: str, access: Access) -> IndexKey | None:
+    """The key "lower(c.name) DESC" of one table's columns; None for a bare column and all else."""
+    words = meaningful(text)
+    while words and words[-1].is_word("desc", "asc", "nulls", "first", "last"):
+        words = words[:-1]
+    refs = columns_of(text[: words[-1].end]) if words else ()
+    if not refs or len(words) <= 3 or any(r.alias not in (access.alias, "") for r in refs):
+        return None
+    if any(ref.column not in access.table.columns for ref in refs):
+        return None
+    own = unqualified(without_brackets(text[: words[-1].end]), access.alias)
+    behind = {t.text.lower() for t in meaningful(text[words[-1].end :])}
+    descending = "desc" in behind
+    nulls_first = "first" in behind if "nulls" in behind else descending
+    return IndexKey("", own if _CALL.fullmatch(own) else f"({own})", descending, nulls_first)
 
 
 def expression_of(predicate: Predicate, alias: str) -> str:

@@ -9,7 +9,10 @@ from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.block_ranges import block_ranges
 from humble_ledger.core.remedies.candidates.covering import covering
 from humble_ledger.core.remedies.candidates.enclosing import enclosing
-from humble_ledger.core.remedies.candidates.expressions import expressions
+from humble_ledger.core.remedies.candidates.expressions import (
+    expressions,
+    ordered_expressions,
+)
 from humble_ledger.core.remedies.candidates.extremes import extremes
 from humble_ledger.core.remedies.candidates.keys import plain
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
@@ -43,6 +46,7 @@ def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidat
     yield from covering(plan, access)
     yield from partial(plan, access, means)
     yield from expressions(plan, access, means)
+    yield from ordered_expressions(plan, access, means)
     yield from operator_classes(plan, access, means)
     yield from enclosing(plan, access)
     yield from block_ranges(plan, access)
