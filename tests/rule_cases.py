@@ -72,6 +72,8 @@ FIRES = [
     ("", "SELECT count(*) FROM alert WHERE random() < 0.001",
      "volatile-filter", "volatile-function"),
     ("", "SELECT * FROM alert ORDER BY random() LIMIT 3", "random-order", "order-by-chance"),
+    ("", "SELECT r.value FROM alert a JOIN reading r ON r.reading_id::text = a.alert_id::text "
+     "WHERE a.alert_id < 20", "join-side-without-index", "type-mismatch"),
     ("", "SELECT message FROM alert WHERE buoy_id IS NOT DISTINCT FROM 7",
      "selective-full-scan", "null-safe-comparison"),
     ("", "SELECT max(value) FROM reading WHERE buoy_id = 61 AND random() < 0.01",

@@ -29,12 +29,16 @@ _PASSING = (
 
 @dataclass(frozen=True, slots=True)
 class _Side:
-    """The side of a join that is read whole: its steps, its scan, the column that joins it."""
+    """The side of a join that is read whole: its steps, its scan, the column that joins it.
+
+    ``hidden`` tells why an index that begins with the column cannot be used, None without one.
+    """
 
     steps: tuple[Node, ...]
     scan: Node
     table: TableFacts
     column: str
+    hidden: Cause | None
     partners: float
 
 
@@ -67,7 +71,8 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                     "lookups_cost_predicted": round(lookups, 2),
                     "column": found.column,
                 },
-                cause=Cause(
+                cause=found.hidden
+                or Cause(
                     "no-index",
                     f"no index of {table.name} begins with {found.column}, which joins it; "
                     f"{found.partners:,.0f} lookups would cost {lookups:,.0f} against {scan:,.0f} "
@@ -94,32 +99,50 @@ def _sides(case: Case, join: Node) -> Iterable[_Side]:
         table = case.table_of(scan)
         if scan.operation is not Operation.FULL_SCAN or table is None or table.kind != "table":
             continue
-        column = _joining(join, scan, table)
-        if column is not None:
+        found = _joining(join, scan, table)
+        if found is not None:
             # Rows of an inner side that is read again and again are counted once.
-            yield _Side(tuple(steps), scan, table, column, max(case.rows(other), 1.0))
+            yield _Side(tuple(steps), scan, table, *found, max(case.rows(other), 1.0))
 
 
-def _joining(join: Node, scan: Node, table: TableFacts) -> str | None:
-    """The bare column by which a table is joined and that no index begins with."""
+def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | None] | None:
+    """The column by which a table is joined and that no index leads to; why, where one is there.
+
+    A join that compares the column converted cannot use the index that begins with it.
+    """
     alias = alias_of(scan)
     for text in (*join.conditions.join, *join.conditions.filter):
         for each in predicates(text):
             if each.kind is not PredicateKind.EQUALITY or each.partner is None:
                 continue
-            mine = _mine(each, alias)
+            mine, bare = _mine(each, alias)
             if mine is None or mine.column not in table.columns:
                 continue
-            if any(i.valid and i.key_columns[:1] == (mine.column,) for i in table.indexes):
-                return None
-            return mine.column
+            leading = [i for i in table.indexes if i.valid and i.key_columns[:1] == (mine.column,)]
+            if not bare and leading:
+                return mine.column, _hidden(leading[0].name, each)
+            if bare:
+                return None if leading else (mine.column, None)
     return None
 
 
-def _mine(each: Predicate, alias: str) -> ColumnRef | None:
+def _hidden(index: str, each: Predicate) -> Cause:
+    cast = "CAST(" in f"{each.expression} {each.value}".upper()
+    return Cause(
+        "type-mismatch" if cast else "function-on-column",
+        f'{index} cannot be used: the join compares its column converted, "{each.plain}"',
+    )
+
+
+def _mine(each: Predicate, alias: str) -> tuple[ColumnRef | None, bool]:
+    """The column of an alias in a comparison of two, and whether it stands there bare."""
     if each.column is not None and each.column.alias == alias:
-        return each.column if each.wrapping is Wrapping.NONE else None
-    return each.partner if each.partner is not None and each.partner.alias == alias else None
+        return each.column, each.wrapping is Wrapping.NONE
+    partner = each.partner
+    if partner is None or partner.alias != alias:
+        return None, False
+    bare = each.value.replace('"', "") in (f"{alias}.{partner.column}", partner.column)
+    return partner, bare
 
 
 def _prices(case: Case, found: _Side) -> tuple[float, float]:
