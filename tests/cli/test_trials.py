@@ -108,13 +108,18 @@ def test_changes_written_by_hand_are_rolled_back(begun: Program, server: Server)
 @only_oldest
 def test_a_query_that_never_ends_is_a_result(begun: Program, server: Server) -> None:
     query = begun.query_with("(SELECT count(*) FROM alert")
-    trial = begun.json(
-        "trial", query, "--index", "alert (buoy_id, status)", "--timeout", "0.1", "--pairs", "6"
-    )
+    index = ("--index", "alert (buoy_id, status)", "--pairs", "6", "--json")
+    for limit in ("0.1", "0.2", "0.4"):  # on a slow machine no statement of ours ends in the first
+        done = begun.run("trial", query, *index, "--timeout", limit)
+        if done.code == 0:
+            break
+    assert done.code == 0, done.err + done.out
+    trial = done.json
     (tried,) = trial["queries"]
     assert tried["verdict"] == "faster" and tried["same_result"] is None
     told = begun.ok("show", trial["id"]).out
-    assert "more than 100 ms" in told and "did not end within 0.1 s" in told
+    assert f"more than {float(limit) * 1000:.0f} ms" in told
+    assert f"did not end within {limit} s" in told
     assert "not compared" in told
 
 
