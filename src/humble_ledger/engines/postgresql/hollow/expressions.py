@@ -18,11 +18,8 @@ from humble_ledger.core.statements.side_effects import refuse_run
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.source import (
-    PLAIN_TEXTS,
-    ColumnStatistics,
-    Relation,
-)
+from humble_ledger.engines.postgresql.hollow.outline import Relation
+from humble_ledger.engines.postgresql.hollow.source import PLAIN_TEXTS, ColumnStatistics
 from humble_ledger.engines.postgresql.one_statement import UserCursor, texts_of
 from humble_ledger.engines.postgresql.sampling import LEAST_PERCENT, ROWS_WANTED
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects

@@ -14,9 +14,10 @@ from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.expression_statistics import write_expressions
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
+from humble_ledger.engines.postgresql.hollow.outline import Database, known_settings
 from humble_ledger.engines.postgresql.hollow.policies import guard
 from humble_ledger.engines.postgresql.hollow.schema import load
-from humble_ledger.engines.postgresql.hollow.source import Database, Source, known_settings
+from humble_ledger.engines.postgresql.hollow.source import Source
 from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, owner, place_of_file
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster

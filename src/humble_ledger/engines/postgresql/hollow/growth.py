@@ -12,7 +12,7 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import levels_of
 from humble_ledger.engines.postgresql.hollow.history import History
-from humble_ledger.engines.postgresql.hollow.source import Relation
+from humble_ledger.engines.postgresql.hollow.outline import Relation
 from humble_ledger.engines.postgresql.hollow.standing import Standing
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.hollow.supposed_indexes import SupposedIndexes

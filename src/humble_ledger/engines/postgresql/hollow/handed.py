@@ -19,12 +19,8 @@ from psycopg import sql
 
 from humble_ledger.core.statements.tokens import split_statements
 from humble_ledger.engines.postgresql.connection import Connection
-from humble_ledger.engines.postgresql.hollow.source import (
-    ColumnStatistics,
-    Relation,
-    Source,
-    relations_of,
-)
+from humble_ledger.engines.postgresql.hollow.outline import Relation, relations_of
+from humble_ledger.engines.postgresql.hollow.source import ColumnStatistics, Source
 from humble_ledger.engines.postgresql.launcher import Binaries
 from humble_ledger.errors import UnreadableInput
 

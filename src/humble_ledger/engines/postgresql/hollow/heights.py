@@ -6,7 +6,7 @@ from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.costs.sizes import levels_above
-from humble_ledger.engines.postgresql.hollow.source import Relation
+from humble_ledger.engines.postgresql.hollow.outline import Relation
 
 # The first key of an index: its length when fixed, else the mean width that statistics tell.
 _FIRST_KEY_SQL = """

@@ -14,7 +14,7 @@ import psycopg
 from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection
-from humble_ledger.engines.postgresql.hollow.source import Relation
+from humble_ledger.engines.postgresql.hollow.outline import Relation
 
 ADVANCING = 0.9  # correlation with the place of the rows, from which on a column goes with them
 # How far a value lies behind the last one, so many times as far.

@@ -26,13 +26,11 @@ from humble_ledger.engines.postgresql.hollow.filling import (
     superuser,
 )
 from humble_ledger.engines.postgresql.hollow.house import Record, opened
+from humble_ledger.engines.postgresql.hollow.outline import Outline, one_look, read_outline
 from humble_ledger.engines.postgresql.hollow.programs import binaries_for, other_version, reader_for
 from humble_ledger.engines.postgresql.hollow.schema import dumped
 from humble_ledger.engines.postgresql.hollow.source import (
     ExtendedStatistics,
-    Outline,
-    one_look,
-    read_outline,
     read_source,
     unread_groups,
 )

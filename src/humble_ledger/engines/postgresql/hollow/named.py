@@ -34,15 +34,15 @@ from humble_ledger.engines.postgresql.hollow.filling import (
 )
 from humble_ledger.engines.postgresql.hollow.handed import read_handed, source_of
 from humble_ledger.engines.postgresql.hollow.house import Record
-from humble_ledger.engines.postgresql.hollow.programs import binaries_for, other_version
-from humble_ledger.engines.postgresql.hollow.rowless import RowlessSession
-from humble_ledger.engines.postgresql.hollow.source import (
+from humble_ledger.engines.postgresql.hollow.outline import (
     Database,
     Outline,
     known_settings,
     one_look,
     read_outline,
 )
+from humble_ledger.engines.postgresql.hollow.programs import binaries_for, other_version
+from humble_ledger.engines.postgresql.hollow.rowless import RowlessSession
 from humble_ledger.engines.postgresql.hollow.standing import ROLE, Standing
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.errors import HumbleError, TargetUnreachable, WrongUsage

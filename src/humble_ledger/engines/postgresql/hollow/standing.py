@@ -11,7 +11,7 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
-from humble_ledger.engines.postgresql.hollow.source import Outline, Relation
+from humble_ledger.engines.postgresql.hollow.outline import Outline, Relation
 from humble_ledger.engines.postgresql.launcher import Cluster
 
 ROLE = "hollow"

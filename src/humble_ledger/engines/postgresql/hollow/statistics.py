@@ -23,10 +23,10 @@ from humble_ledger.engines.postgresql.hollow.extended import (
     stored_dependencies,
     stored_distinct,
 )
+from humble_ledger.engines.postgresql.hollow.outline import Relation
 from humble_ledger.engines.postgresql.hollow.source import (
     ColumnStatistics,
     ExtendedStatistics,
-    Relation,
     Source,
 )
 

@@ -15,7 +15,7 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
-from humble_ledger.engines.postgresql.hollow.source import Relation
+from humble_ledger.engines.postgresql.hollow.outline import Relation
 from humble_ledger.engines.postgresql.hollow.standing import Standing
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 

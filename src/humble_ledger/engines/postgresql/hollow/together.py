@@ -20,7 +20,8 @@ from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
 from humble_ledger.engines.postgresql.hollow.extended import distinct_items, stored_distinct
-from humble_ledger.engines.postgresql.hollow.source import ExtendedStatistics, Relation
+from humble_ledger.engines.postgresql.hollow.outline import Relation
+from humble_ledger.engines.postgresql.hollow.source import ExtendedStatistics
 from humble_ledger.engines.postgresql.hollow.standing import Standing
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.one_statement import UserCursor
