@@ -75,6 +75,14 @@ def test_one_index_for_all_partitions(
     assert server.fetch(INDEXES) == [(0,)]
 
 
+def test_an_index_of_some_rows_is_as_large_as_all_its_parts(parted: Program) -> None:
+    text = "SELECT * FROM passage WHERE code = 'P77'"
+    index = "passage (code) WHERE ship < 500"
+    (supposed,) = parted.json("suppose", text, "--index", index)["indexes"]
+    said = parted.json("trial", text, "--index", index, "--pairs", "2")
+    assert supposed["size_bytes_predicted"] == pytest.approx(said["size_bytes"], rel=0.25)
+
+
 def test_what_is_kept_can_be_made_at_once(server: Server, parted: Program) -> None:
     text = "SELECT * FROM passage WHERE code = 'P77'"
     said = parted.json("trial", text, "--index", "passage (code)", "--pairs", "2")

@@ -22,6 +22,8 @@ from humble_ledger.core.schema.facts import (
 )
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.partitions import add_wholes
+from humble_ledger.engines.postgresql.shape_types import add_shapes
 from humble_ledger.engines.postgresql.transactions import reading
 
 _KINDS = {"r": "table", "p": "partitioned", "v": "view", "m": "materialized view", "f": "foreign"}
@@ -41,7 +43,7 @@ WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index
 
 _TABLES_SQL = """
 SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
-       coalesce(w.rows, c.reltuples) AS rows,
+       c.reltuples AS rows,
        CASE WHEN c.reltoastrelid <> 0 THEN pg_total_relation_size(c.reltoastrelid) ELSE 0 END
            AS overflow,
        s.seq_scan, s.seq_tup_read, s.idx_scan, s.idx_tup_fetch,
@@ -58,39 +60,18 @@ SELECT c.oid, n.nspname AS schema, c.relname AS name, c.relkind AS kind,
                      WHERE option_name = 'autovacuum_analyze_scale_factor'),
                     current_setting('autovacuum_analyze_scale_factor')::float8)
            * greatest(c.reltuples, 0) AS stale_after,
-       coalesce(w.pages, c.relpages) AS catalogue_pages,
-       coalesce(w.visible, c.relallvisible) AS visible,
-       coalesce(w.bytes, CASE WHEN c.relkind IN ('r', 'm') THEN pg_relation_size(c.oid) ELSE 0 END)
-           AS bytes,
-       coalesce(w.inserted, s.n_tup_ins) AS n_tup_ins,
-       coalesce(w.updated, s.n_tup_upd) AS n_tup_upd,
-       coalesce(w.in_page, s.n_tup_hot_upd) AS n_tup_hot_upd,
-       coalesce(w.deleted, s.n_tup_del) AS n_tup_del, coalesce(w.dead, s.n_dead_tup) AS n_dead_tup,
+       c.relpages AS catalogue_pages, c.relallvisible AS visible,
+       CASE WHEN c.relkind IN ('r', 'm') THEN pg_relation_size(c.oid) ELSE 0 END AS bytes,
+       s.n_tup_ins, s.n_tup_upd, s.n_tup_hot_upd, s.n_tup_del, s.n_dead_tup,
        greatest(s.last_analyze, s.last_autoanalyze) AS analyzed_at, s.n_mod_since_analyze,
        c.root_oid::oid AS root_oid,
        (SELECT ARRAY[rn.nspname::text, rc.relname::text] FROM pg_class rc
           JOIN pg_namespace rn ON rn.oid = rc.relnamespace WHERE rc.oid = c.root_oid) AS root_name,
-       w.parts, w.nested,
-       (SELECT count(*) FROM pg_partition_tree(
-            CASE WHEN c.relkind = 'p' THEN c.oid ELSE c.root_oid END) WHERE isleaf) AS leaves
+       (SELECT count(*) FROM pg_partition_tree(c.root_oid) WHERE isleaf) AS leaves
 FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root_oid
       FROM pg_class) c
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
--- What a partitioned table is made of, and has in all.
-LEFT JOIN LATERAL (
-    SELECT sum(greatest(l.reltuples, 0))::float8 AS rows, sum(l.relpages)::bigint AS pages,
-           sum(l.relallvisible)::bigint AS visible, sum(pg_relation_size(l.oid))::bigint AS bytes,
-           sum(ls.n_tup_ins)::bigint AS inserted, sum(ls.n_tup_upd)::bigint AS updated,
-           sum(ls.n_tup_hot_upd)::bigint AS in_page, sum(ls.n_tup_del)::bigint AS deleted,
-           sum(ls.n_dead_tup)::bigint AS dead, max(t.level) > 1 AS nested,
-           array_agg(ARRAY[ln.nspname::text, l.relname::text] ORDER BY ln.nspname, l.relname)
-               AS parts
-    FROM pg_partition_tree(CASE WHEN c.relkind = 'p' THEN c.oid END) t
-    JOIN pg_class l ON l.oid = t.relid JOIN pg_namespace ln ON ln.oid = l.relnamespace
-    LEFT JOIN pg_stat_all_tables ls ON ls.relid = l.oid
-    WHERE t.isleaf
-) w ON c.relkind = 'p'
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
@@ -129,36 +110,8 @@ SELECT a.attrelid AS oid, a.attname AS name,
        coalesce({by_bytes}, true) AS sorted_by_bytes,
        (SELECT format_type(y.typbasetype, y.typtypmod) FROM pg_type y
          WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type,
-       e.finding, e.near, e.functions, coalesce(e.sortable, true) AS sortable,
-       (SELECT sum(CASE WHEN ps.n_distinct < 0 THEN -ps.n_distinct * greatest(l.reltuples, 0)
-                        ELSE ps.n_distinct END)::float8
-          FROM pg_partition_tree(CASE WHEN c.relkind = 'p' THEN c.oid END) pt
-          JOIN pg_class l ON l.oid = pt.relid JOIN pg_namespace ln ON ln.oid = l.relnamespace
-          JOIN pg_stats ps ON ps.schemaname = ln.nspname AND ps.tablename = l.relname
-               AND ps.attname = a.attname AND NOT ps.inherited
-         WHERE pt.isleaf) AS distinct_in_parts
+       a.atttypid AS type_oid
 FROM pg_attribute a
-JOIN pg_type t ON t.oid = a.atttypid
--- What the type's own tree of enclosing shapes can be searched by, if it has one; functions as far
--- as they ask the server for such an index themselves.
-LEFT JOIN LATERAL (
-    SELECT array_agg(DISTINCT o.oprname::text) FILTER (WHERE p.amoppurpose = 's') AS finding,
-           array_agg(DISTINCT o.oprname::text) FILTER (WHERE p.amoppurpose = 'o') AS near,
-           (SELECT array_agg(DISTINCT f.proname::text) FROM pg_proc f
-             WHERE f.prosupport <> 0 AND f.prorettype = 'boolean'::regtype
-               AND f.pronamespace <> 'pg_catalog'::regnamespace
-               AND a.atttypid = ANY (f.proargtypes)) AS functions,
-           EXISTS (SELECT FROM pg_opclass b JOIN pg_am bm ON bm.oid = b.opcmethod
-                    WHERE bm.amname = 'btree' AND b.opcdefault
-                      AND (b.opcintype = a.atttypid OR t.typtype IN ('r', 'm'))) AS sortable
-    FROM pg_opclass k
-    JOIN pg_am m ON m.oid = k.opcmethod AND m.amname = 'gist'
-    JOIN pg_amop p ON p.amopfamily = k.opcfamily AND p.amoplefttype = k.opcintype
-    JOIN pg_operator o ON o.oid = p.amopopr
-    WHERE k.opcdefault AND k.opcintype IN (a.atttypid, CASE t.typtype
-              WHEN 'r' THEN 'anyrange'::regtype WHEN 'm' THEN to_regtype('anymultirange') END)
-      AND t.typcategory NOT IN ('N', 'B', 'D', 'E', 'S', 'T')
-) e ON e.finding IS NOT NULL
 JOIN pg_class c ON c.oid = a.attrelid
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname
@@ -310,6 +263,8 @@ def table_facts(connection: Connection, names: Iterable[TableName]) -> dict[Tabl
         )
         indexes = _grouped(cursor.execute(asked.encode(), (oids,)).fetchall())
         keys = _grouped(cursor.execute(_FOREIGN_KEYS_SQL, (oids,)).fetchall())
+        add_shapes(cursor, columns)
+        add_wholes(cursor, tables, columns)
     _print(connection, tables, columns, indexes)
     page = connection.info.parameter_status("block_size")
     page_bytes = int(page) if page else 8192
@@ -410,7 +365,7 @@ def _table(
         partition_of=row["root"] or "",
         partitions=int(row["leaves"] or 0),
         root=TableName(*row["root_name"]) if row["root_name"] else None,
-        parts=None if row["nested"] else tuple(TableName(*part) for part in row["parts"] or ()),
+        parts=_parts(row),
         overflow_bytes=int(row["overflow"]),
         reads=Reads(
             int(row["seq_scan"] or 0),
@@ -427,6 +382,13 @@ def _table(
             int(row["fill"]),
         ),
     )
+
+
+def _parts(row: Mapping[str, Any]) -> tuple[TableName, ...] | None:
+    """The partitions of a partitioned table; None when these are parted again."""
+    if row.get("nested"):
+        return None
+    return tuple(TableName(*part) for part in row.get("parts", ()))
 
 
 def _foreign_key(row: Mapping[str, Any]) -> ForeignKey:
@@ -468,11 +430,11 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         collation=row["collation"] or "",
         sorted_by_bytes=bool(row["sorted_by_bytes"]),
         base_type=row["base_type"] or "",
-        enclosing_operators=frozenset(row["finding"] or ()),
-        enclosing_functions=frozenset(row["functions"] or ()),
-        nearness_operators=frozenset(row["near"] or ()),
-        sortable=bool(row["sortable"]),
-        distinct_in_parts=row["distinct_in_parts"],
+        enclosing_operators=frozenset(row.get("finding") or ()),
+        enclosing_functions=frozenset(row.get("functions") or ()),
+        nearness_operators=frozenset(row.get("near") or ()),
+        sortable=bool(row.get("sortable", True)),
+        distinct_in_parts=row.get("distinct_in_parts"),
     )
 
 

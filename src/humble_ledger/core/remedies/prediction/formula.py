@@ -124,7 +124,7 @@ class FormulaPredictor:
 
         A value then repeats less often in each.
         """
-        count = max(1, table.partitions) if table.kind == "partitioned" else 1
+        count = _parts_of(table)
         if count == 1:
             return self._shape(design, table)
         part = replace(
@@ -176,7 +176,9 @@ class FormulaPredictor:
         """Rows that meet an index's condition: counted in the sample when it saw enough."""
         if sample is not None and sample.rows_kept >= FEWEST_KEPT:
             return sample.share * table.rows
-        return self._rows(table, table.name.name, predicates(design.predicate))
+        rows = self._rows(table, table.name.name, predicates(design.predicate))
+        # The server tells those of all partitions; ``table`` then stands for one of them.
+        return rows / _parts_of(table)
 
     def _routes(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
         if design.method == IndexMethod.SORTED:
@@ -421,6 +423,11 @@ def _calls_cost(plan: Plan, access: Access, rows: float) -> float:
         once = hashed or child.role is Role.INIT_PLAN
         total += child.cost.total * (1.0 if once else max(1.0, rows))
     return total
+
+
+def _parts_of(table: TableFacts) -> int:
+    """How many partitions a table has; 1 for one that is not partitioned."""
+    return max(1, table.partitions) if table.kind == "partitioned" else 1
 
 
 def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
