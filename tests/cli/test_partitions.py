@@ -75,6 +75,15 @@ def test_one_index_for_all_partitions(
     assert server.fetch(INDEXES) == [(0,)]
 
 
+def test_an_index_of_the_whole_is_not_removed_part_by_part(server: Server, parted: Program) -> None:
+    server.do("CREATE INDEX ON passage (code); CREATE INDEX ON passage (code, ship)")
+    named = [s["summary"] for s in parted.json("diagnose", "--schema")["symptoms"]]
+    assert not [words for words in named if words.startswith(("passage_1_", '"passage 2_'))]
+    assert any(words.startswith("passage_code_idx ") for words in named)
+    removed = [r["summary"] for r in parted.json("propose", "--type", "removal")["remedies"]]
+    assert not [words for words in removed if "passage" in words]
+
+
 def test_an_index_of_some_rows_is_as_large_as_all_its_parts(parted: Program) -> None:
     text = "SELECT * FROM passage WHERE code = 'P77'"
     index = "passage (code) WHERE ship < 500"

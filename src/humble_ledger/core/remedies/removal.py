@@ -12,8 +12,11 @@ _SUPERFLUOUS = ("duplicate-index", "redundant-index", "unused-index", "invalid-i
 
 
 def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
-    """The remedy "remove this index" for a symptom of a schema; None for one of another kind."""
-    if symptom.name not in _SUPERFLUOUS:
+    """The remedy "remove this index" for a symptom of a schema; None for one of another kind.
+
+    And None on a partitioned table: its indexes can neither be hidden nor removed online.
+    """
+    if symptom.name not in _SUPERFLUOUS or table.kind == "partitioned":
         return None
     index = next((i for i in table.indexes if symptom.subject == f"{table.name}.{i.name}"), None)
     if index is None:

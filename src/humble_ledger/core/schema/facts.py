@@ -94,7 +94,8 @@ class IndexFacts:
     """One index: definition, size in bytes and pages, and its use.
 
     ``scans`` counts its uses since the server's counters were reset, ``last_scan`` is the last
-    of them (None: unknown or never). ``constraint`` tells that a constraint rests on it.
+    of them (None: unknown or never). ``constraint`` tells that a constraint rests on it. One that
+    is ``attached`` is part of an index on the table its own is a partition of, and goes with that.
     """
 
     name: str
@@ -111,6 +112,7 @@ class IndexFacts:
     scans: int | None = None
     last_scan: datetime | None = None
     constraint: bool = False
+    attached: bool = False
 
     @property
     def key_columns(self) -> tuple[str, ...]:

@@ -122,8 +122,8 @@ ORDER BY a.attrelid, a.attnum
 
 _INDEXES_SQL = """
 SELECT i.indrelid AS oid, c.relname AS name, m.amname AS method, i.indisunique AS is_unique,
-       i.indisprimary AS is_primary, i.indisvalid AS valid, i.indnkeyatts AS key_count,
-       i.indoption::int2[] AS options, i.indexrelid AS number,
+       i.indisprimary AS is_primary, c.relispartition AS attached, i.indisvalid AS valid,
+       i.indnkeyatts AS key_count, i.indoption::int2[] AS options, i.indexrelid AS number,
        CASE WHEN c.relkind = 'I' THEN (SELECT sum(pg_relation_size(t.relid))::bigint
                                          FROM pg_partition_tree(c.oid) t WHERE t.isleaf)
             ELSE pg_relation_size(i.indexrelid) END AS bytes,
@@ -475,6 +475,7 @@ def _index(row: Mapping[str, Any], page_bytes: int) -> IndexFacts:
         scans=row["scans"],
         last_scan=row["last_scan"],
         constraint=row["in_constraint"],
+        attached=row["attached"],
     )
 
 

@@ -21,13 +21,14 @@ def made_superfluous(
     """Removals of indexes whose keys a chosen one begins with, with the queries that used them.
 
     An index behind a constraint, and one that keeps values unique, has another purpose too.
-    ``taken`` are names of indexes for which a removal is proposed already.
+    ``taken`` are names of indexes for which a removal is proposed already. None is proposed on
+    partitioned tables, whose indexes cannot be removed online.
     """
     found = []
     by_table = {table.name: table for table in tables}
     for design in designs:
         table = by_table.get(design.table)
-        for index in table.indexes if table is not None else ():
+        for index in table.indexes if table is not None and table.kind != "partitioned" else ():
             if index.name in taken or not _within(index, design):
                 continue
             assert table is not None

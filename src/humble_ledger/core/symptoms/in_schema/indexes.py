@@ -22,7 +22,7 @@ def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
             told.add(index.name)
             yield _invalid(table, index)
     valid = [index for index in table.indexes if index.valid]
-    for index in valid:
+    for index in [each for each in valid if not each.attached]:
         twin = next((other for other in valid if _spares(other, index, told)), None)
         if twin is not None:
             told.add(index.name)
@@ -71,7 +71,7 @@ def _key(key: IndexKey) -> tuple[object, ...]:
 
 def _unused(table: TableFacts, index: IndexFacts) -> bool:
     """Whether nothing used it although its table was read; unique ones guard, used or not."""
-    if index.scans is None or index.scans or index.unique or index.constraint:
+    if index.scans is None or index.scans or index.unique or index.constraint or index.attached:
         return False
     read = table.reads.full_scans + table.reads.index_scans
     return index.pages >= FEWEST_PAGES and read > 0
