@@ -134,6 +134,8 @@ def _inserted(
                 connection.execute(drop)
             except (psycopg.Error, HumbleError):
                 return False
+        except psycopg.errors.UniqueViolation:
+            return True  # the row that is there stands for both
         except psycopg.Error:
             return False
     return False

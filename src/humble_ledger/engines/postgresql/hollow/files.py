@@ -64,6 +64,8 @@ class RelationFiles:
             if magic != _META_MAGIC:
                 raise ValueError(f"{place} is no b-tree")
             has_leaf = struct.unpack_from("<I", meta, _META_ROOT)[0] != 0
+            if pages <= 1 and not has_leaf:
+                return  # no row has ever been in it
             if has_leaf:
                 file.seek(PAGE_BYTES)
                 leaf = bytearray(file.read(PAGE_BYTES))

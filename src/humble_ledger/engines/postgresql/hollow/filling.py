@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 
 import psycopg
 from psycopg import sql
@@ -13,12 +14,16 @@ from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.ends import insert_ends
 from humble_ledger.engines.postgresql.hollow.expression_statistics import write_expressions
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
-from humble_ledger.engines.postgresql.hollow.heights import levels_of
-from humble_ledger.engines.postgresql.hollow.outline import Database, known_settings
+from humble_ledger.engines.postgresql.hollow.heights import give_files
+from humble_ledger.engines.postgresql.hollow.outline import (
+    Database,
+    known_settings,
+)
 from humble_ledger.engines.postgresql.hollow.policies import guard
+from humble_ledger.engines.postgresql.hollow.refreshing import put_ends
 from humble_ledger.engines.postgresql.hollow.schema import load
 from humble_ledger.engines.postgresql.hollow.source import Source
-from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, owner, place_of_file
+from humble_ledger.engines.postgresql.hollow.standing import LIMITS, ROLE, heedless_owner, owner
 from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.errors import HumbleError
@@ -31,7 +36,6 @@ SETTINGS: Mapping[str, str] = {
     # what is written to its file afterwards.
     "wal_skip_threshold": "0",
 }  # fmt: skip
-_UNIQUE = psycopg.errors.UniqueViolation
 
 
 def dropped(cluster: Cluster, database: str) -> None:
@@ -114,8 +118,14 @@ def fill(
         refused = load(before, loader, admin, enumerated=lambda: writer.labels(labels))
         loader.execute("RESET ALL")
         failed = insert_ends(loader, source_of())
-        refused += load(after, loader, admin, lambda error: _one_row_less(loader, error))
+        emptied: set[tuple[str, str]] = set()
+        refused += load(after, loader, admin, lambda e: _fewer_rows(loader, e, emptied))
         source = source_of()
+        if emptied:
+            parts = tuple(r for r in source.relations if r.of in emptied)
+            with heedless_owner(cluster, place, path, admin) as putter:
+                failed += put_ends(putter, replace(source, relations=parts))
+        _reindex(loader, admin.execute(_LOOKED_INTO_SQL).fetchall())
         guarded = [(r.schema, r.name) for r in source.relations if r.guarded]
         notes += guard(loader, guarded, source.policies)
     admin.execute("UPDATE pg_constraint SET convalidated = true WHERE contype = 'f'")
@@ -124,17 +134,7 @@ def fill(
     lost += writer.extended(source.extended, admin.info.server_version)
     with contextlib.closing(owner(cluster, place, path)) as builder:
         lost += write_expressions(builder, admin, source.expressions)
-    files = RelationFiles(cluster.data, cluster.account)
-    for relation in source.relations:
-        if relation.kind not in "rmi" or not relation.pages:
-            continue
-        file = place_of_file(admin, relation.schema, relation.name)
-        if not file:
-            continue
-        if relation.method == "btree":
-            files.grow_b_tree(file, relation.pages, levels_of(admin, relation))
-        else:
-            files.resize(file, relation.pages)
+    give_files(RelationFiles(cluster.data, cluster.account), admin, source.relations)
     for what, reason in refused:
         notes.append(f"{what[:80]}: {reason}")
     if failed:
@@ -144,16 +144,43 @@ def fill(
     return notes
 
 
-def _one_row_less(loader: Connection, error: psycopg.Error) -> bool:
-    """A unique index that our two rows do not meet: one of them goes."""
+# A key of a table in partitions is held against the rows when it is made, before version 18, and
+# what was read of an index then hides what is written to its file.
+_LOOKED_INTO_SQL = """
+SELECT DISTINCT n.nspname, c.relname
+FROM pg_constraint k JOIN pg_class whole ON whole.oid = k.conrelid AND whole.relkind = 'p'
+CROSS JOIN LATERAL (SELECT coalesce(t.relid::oid, k.confrelid) FROM (SELECT) o
+                    LEFT JOIN pg_partition_tree(k.confrelid) t ON true) AS of(oid)
+JOIN pg_class c ON c.oid = of.oid AND c.relkind = 'r' JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE k.contype = 'f'
+"""
+
+
+def _reindex(loader: Connection, tables: Sequence[Sequence[object]]) -> None:
+    for schema, table in tables:
+        place = sql.Identifier(str(schema), str(table))
+        loader.execute(sql.SQL("REINDEX TABLE {}").format(place))
+
+
+def _fewer_rows(loader: Connection, error: psycopg.Error, emptied: set[tuple[str, str]]) -> bool:
+    """Take away rows of ours that a key does not take.
+
+    Of two that a unique index does not take one goes. What a table in partitions refers to must be
+    there before version 18: the part is ``emptied``.
+    """
     schema, table = error.diag.schema_name, error.diag.table_name
-    if not isinstance(error, _UNIQUE) or not table or not schema:
+    if not table or not schema:
         return False
     place = sql.Identifier(schema, table)
     try:
-        loader.execute(
-            sql.SQL("DELETE FROM {0} WHERE ctid = (SELECT max(ctid) FROM {0})").format(place)
-        )
+        if isinstance(error, psycopg.errors.ForeignKeyViolation):
+            emptied.add((schema, table))
+            gone = loader.execute(sql.SQL("DELETE FROM ONLY {}").format(place))
+        elif isinstance(error, psycopg.errors.UniqueViolation):
+            last = sql.SQL("DELETE FROM {0} WHERE ctid = (SELECT max(ctid) FROM {0})")
+            gone = loader.execute(last.format(place))
+        else:
+            return False
     except (psycopg.Error, HumbleError):
         return False
-    return True
+    return gone.rowcount > 0

@@ -14,7 +14,7 @@ import re
 import shutil
 import stat
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import msgspec
@@ -30,7 +30,10 @@ _RECORDS, OPEN, _LOCK = "hollows.json", "in-use", "lock"
 
 @dataclass(frozen=True, slots=True)
 class Record:
-    """One hollow that is kept: of which target, from when, and what it was made from."""
+    """One hollow that is kept: of which target, from when, and what it was made from.
+
+    ``fingerprint`` and ``contents`` are those of the target's outline.
+    """
 
     database: str
     target: str
@@ -38,6 +41,7 @@ class Record:
     fingerprint: str
     version: str
     notes: tuple[str, ...] = ()
+    contents: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True)

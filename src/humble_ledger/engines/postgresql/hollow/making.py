@@ -28,6 +28,7 @@ from humble_ledger.engines.postgresql.hollow.filling import (
 from humble_ledger.engines.postgresql.hollow.house import Record, opened
 from humble_ledger.engines.postgresql.hollow.outline import Outline, one_look, read_outline
 from humble_ledger.engines.postgresql.hollow.programs import binaries_for, other_version, reader_for
+from humble_ledger.engines.postgresql.hollow.refreshing import changed_tables, refresh
 from humble_ledger.engines.postgresql.hollow.schema import dumped
 from humble_ledger.engines.postgresql.hollow.source import (
     ExtendedStatistics,
@@ -80,22 +81,23 @@ def hollow_of(
                     )  # fmt: skip
                 place = _name(target)
                 known = house.records().get(place)
-                if known is None or known.fingerprint != outline.fingerprint:
+                if known is not None and known.fingerprint != outline.fingerprint:
+                    known = None
+                if known is not None and known.contents != outline.contents:
+                    house.forget(place)
+                    known = _refreshed(house.cluster, known, target, outline, progress)
+                if known is None:
                     progress("making a copy without rows")
                     house.forget(place)
                     reader = reader_for(major) or binaries
                     notes = _made(house.cluster, place, target, url, outline, reader, limits)
                     if binaries.major != major:
                         notes.insert(0, other_version(binaries.major, major))
-                    known = Record(
-                        place, public_url(url),
-                        datetime.now(UTC).isoformat(timespec="seconds"), outline.fingerprint,
-                        binaries.version, tuple(notes),
-                    )  # fmt: skip
-                    house.keep(known)
-                    for old in house.too_many():
-                        house.forget(old)
-                        dropped(house.cluster, old)
+                    known = _record(place, public_url(url), outline, binaries.version, notes)
+                house.keep(known)
+                for old in house.too_many():
+                    house.forget(old)
+                    dropped(house.cluster, old)
             with contextlib.closing(superuser(house.cluster, place)) as admin:
                 session = PostgresSession(
                     house.cluster.url(place, ROLE), replace(LIMITS, may_call=limits.may_call)
@@ -123,6 +125,39 @@ def _name(target: Connection) -> str:
     """The hollow's database: one for each database and user of a target."""
     seen = repr((target.info.host, target.info.port, target.info.dbname, target.info.user))
     return f"hollow_{blake2b(seen.encode(), digest_size=8).hexdigest()}"
+
+
+def _record(
+    place: str, target: str, outline: Outline, version: str, notes: Sequence[str]
+) -> Record:
+    made_at = datetime.now(UTC).isoformat(timespec="seconds")
+    return Record(
+        place, target, made_at, outline.fingerprint, version, tuple(notes), dict(outline.contents)
+    )
+
+
+def _refreshed(
+    cluster: Cluster,
+    known: Record,
+    target: Connection,
+    outline: Outline,
+    progress: Callable[[str], None],
+) -> Record | None:
+    """A hollow with what changed in some tables; None when it must be made anew."""
+    with contextlib.closing(superuser(cluster, known.database)) as admin:
+        standing = Standing(cluster, known.database, outline, admin)
+        changed = changed_tables(standing, known.contents, outline.contents)
+        unread, _ = unread_groups(target)
+        if any((group.table.schema, group.table.name) in changed for _, _, group in unread):
+            return None
+        progress(f"bringing the copy up to date: {len(changed):,} tables changed")
+        source = read_source(target, outline, changed)
+        try:
+            notes = refresh(standing, source)
+        except (HumbleError, psycopg.Error):
+            return None
+    notes = list(dict.fromkeys([*known.notes, *source.notes, *notes]))
+    return _record(known.database, known.target, outline, known.version, notes)
 
 
 def _made(

@@ -6,7 +6,7 @@ beyond what reading the catalogue takes.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from hashlib import blake2b
@@ -54,25 +54,23 @@ WHERE c.relkind IN ('r', 'm', 'i', 'p', 'I', 'f') AND c.relpersistence <> 't'
 ORDER BY 1, 2
 """
 # Raised when a hollow of the same target would be made otherwise: kept ones are made anew.
-_FORM = 4
-# What changes with any change of the schema, with new statistics, and with rows written.
-_CHANGES_SQL = """
-SELECT {catalogues},
-    (SELECT md5(coalesce(string_agg(concat_ws(',', relid, n_tup_ins, n_tup_upd, n_tup_del,
-        last_analyze, last_autoanalyze, last_vacuum, last_autovacuum), ';' ORDER BY relid), ''))
-     FROM pg_stat_user_tables)
+_FORM = 5
+# What changes with rows written to a table, and with new statistics of it.
+_WRITTEN_SQL = """
+SELECT schemaname, relname, concat_ws(',', n_tup_ins, n_tup_upd, n_tup_del,
+    last_analyze, last_autoanalyze, last_vacuum, last_autovacuum)
+FROM pg_stat_user_tables
 """
 _CATALOGUES = (
     ("pg_class", "oid"), ("pg_attribute", "attrelid"), ("pg_index", "indexrelid"),
     ("pg_constraint", "oid"), ("pg_type", "oid"), ("pg_proc", "oid"), ("pg_rewrite", "oid"),
     ("pg_enum", "oid"), ("pg_statistic_ext", "oid"), ("pg_policy", "oid"),
 )  # fmt: skip
-_CHANGES_SQL = _CHANGES_SQL.format(
-    catalogues=", ".join(
-        f"(SELECT concat(count(*), ':', sum(hashtext(xmin::text || {key})::bigint)) "  # noqa: S608
-        f"FROM {name} WHERE {key} >= 16384)"
-        for name, key in _CATALOGUES
-    )
+# What changes with any change of the schema.
+_CHANGES_SQL = "SELECT " + ", ".join(
+    f"(SELECT concat(count(*), ':', sum(hashtext(xmin::text || {key})::bigint)) "  # noqa: S608
+    f"FROM {name} WHERE {key} >= 16384)"
+    for name, key in _CATALOGUES
 )
 _SETTINGS_SQL = """
 SELECT name, current_setting(name) FROM pg_settings WHERE context IN ('user', 'superuser')
@@ -99,6 +97,11 @@ class Relation:
     guarded: bool
     table: tuple[str, str]
 
+    @property
+    def of(self) -> tuple[str, str]:
+        """The table by schema and name: itself, or that which it is an index of."""
+        return self.table if self.kind in "iI" else (self.schema, self.name)
+
 
 @dataclass(frozen=True, slots=True)
 class Database:
@@ -117,8 +120,9 @@ class Database:
 class Outline:
     """What a hollow needs to be used, and what tells whether it is still true.
 
-    ``path`` is where the target's user looks for names; ``fingerprint`` changes with the schema,
-    with sizes and settings, with each change of rows and each gathering of statistics.
+    ``path`` is where the target's user looks for names; ``fingerprint`` changes with the schema
+    and with settings. ``contents`` has, for each table by its quoted name, what changes with its
+    size and those of its indexes, with each change of its rows and each gathering of statistics.
     """
 
     database: Database
@@ -126,6 +130,7 @@ class Outline:
     path: str
     relations: tuple[Relation, ...]
     fingerprint: str
+    contents: Mapping[str, str]
 
 
 _UNCOUNTED_SQL = """
@@ -155,10 +160,28 @@ def read_outline(connection: Connection, user: str) -> Outline:
         settings = _settings(connection)
         relations = relations_of(connection)
         changes = connection.execute(_CHANGES_SQL).fetchone()
+        written = connection.execute(_WRITTEN_SQL).fetchall()
     path = connection.users_path.replace('"$user"', sql.Identifier(user).as_string(None))
-    seen = repr((_FORM, database, settings, path, relations, changes))
-    found = blake2b(seen.encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
-    return Outline(database, settings, path, relations, found)
+    standing = [(r.schema, r.name, r.kind, r.method, r.guarded, r.table) for r in relations]
+    found = _digest((_FORM, database, settings, path, standing, changes))
+    return Outline(database, settings, path, relations, found, _contents(relations, written))
+
+
+def _contents(relations: Sequence[Relation], written: Sequence[Sequence[object]]) -> dict[str, str]:
+    counters = {(str(schema), str(name)): counted for schema, name, counted in written}
+    sizes: dict[tuple[str, str], list[object]] = {}
+    for each in relations:
+        sizes.setdefault(each.of, []).append(each)
+    return {quoted(*table): _digest((sizes[table], counters.get(table))) for table in sorted(sizes)}
+
+
+def _digest(seen: object) -> str:
+    return blake2b(repr(seen).encode("utf-8", "surrogatepass"), digest_size=12).hexdigest()
+
+
+def quoted(schema: str, name: str) -> str:
+    """The name of a relation as no other one is written."""
+    return sql.Identifier(schema, name).as_string(None)
 
 
 def _settings(connection: Connection) -> tuple[tuple[str, str], ...]:

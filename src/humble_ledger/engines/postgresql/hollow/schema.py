@@ -95,8 +95,8 @@ def load(
 ) -> list[tuple[str, str]]:
     """Run the statements that make a schema, each for itself; (statement, reason) of those refused.
 
-    ``mended`` may put right what made a statement fail: then it is run once more. ``enumerated``
-    is called when an enumeration was made, before anything can use it.
+    ``mended`` may put right what made a statement fail: then it is run again. ``enumerated`` is
+    called when an enumeration was made, before anything can use it.
     """
     refused = []
     for statement in statements:
@@ -106,7 +106,7 @@ def load(
         if text.startswith(_KEPT_AS_THEY_ARE) or _ROW_LEVEL.match(text):
             continue
         error = _run(text, as_owner, as_superuser)
-        if error is not None and mended(error):
+        while error is not None and mended(error):
             error = _run(text, as_owner, as_superuser)
         if error is None and text.startswith("CREATE TYPE") and " AS ENUM" in text:
             enumerated()

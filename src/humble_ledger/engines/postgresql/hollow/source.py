@@ -5,7 +5,7 @@ Read within the same look as the outline.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from psycopg import sql
@@ -25,7 +25,8 @@ SELECT s.schemaname, s.tablename, s.attname, s.inherited, s.null_frac, s.avg_wid
        s.most_common_vals::text, s.most_common_freqs::text, s.histogram_bounds::text,
        s.correlation, s.most_common_elems::text, s.most_common_elem_freqs::text,
        s.elem_count_histogram::text, {ranges}
-FROM pg_stats s WHERE s.schemaname <> ALL(%s)
+FROM pg_stats s
+WHERE (s.schemaname, s.tablename) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 _RANGES_FROM = 170_000
 _RANGES = "s.range_length_histogram::text, s.range_empty_frac, s.range_bounds_histogram::text"
@@ -67,6 +68,8 @@ SELECT n.nspname, e.stxname, {inherited}, d.stxdndistinct::bytea, d.stxddependen
        d.stxdmcv::bytea, e.stxkeys::int2[]::int[]
 FROM pg_statistic_ext e JOIN pg_statistic_ext_data d ON d.stxoid = e.oid
 JOIN pg_namespace n ON n.oid = e.stxnamespace
+JOIN pg_class t ON t.oid = e.stxrelid JOIN pg_namespace tn ON tn.oid = t.relnamespace
+WHERE (tn.nspname, t.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 _INHERITED_FROM = 150_000
 _EXPRESSIONS_FROM = 140_000
@@ -75,7 +78,9 @@ _EXPRESSIONS_SQL = """
 SELECT s.statistics_schemaname, s.statistics_name, s.schemaname, s.tablename, s.expr, {inherited},
        s.null_frac, s.avg_width, s.n_distinct, s.most_common_vals::text, s.most_common_freqs::text,
        s.histogram_bounds::text, s.correlation
-FROM pg_stats_ext_exprs s WHERE s.null_frac IS NOT NULL
+FROM pg_stats_ext_exprs s
+WHERE s.null_frac IS NOT NULL
+  AND (s.schemaname, s.tablename) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 # Of those that only a superuser may read, which columns they are about.
 _UNREAD_SQL = """
@@ -101,9 +106,7 @@ LEFT JOIN (pg_index i JOIN pg_class x ON x.oid = i.indexrelid
        AND (current_setting('track_counts') = 'off'
             OR pg_stat_get_numscans(i.indexrelid) > 0)
 WHERE c.relkind = 'r' AND c.reltuples > 0 AND a.attnum > 0 AND NOT a.attisdropped
-  AND n.nspname <> ALL(%s) AND c.relpersistence <> 't'
-  AND NOT EXISTS (SELECT FROM pg_depend d WHERE d.classid = 'pg_class'::regclass
-                    AND d.objid = c.oid AND d.deptype = 'e')
+  AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
   AND EXISTS (SELECT FROM pg_opclass o JOIN pg_am b ON b.oid = o.opcmethod
               WHERE b.amname = 'btree' AND o.opcdefault
                 AND (o.opcintype = t.oid OR o.opcintype = t.typbasetype
@@ -199,9 +202,12 @@ class Source:
     notes: tuple[str, ...] = field(default=())
 
 
-def read_source(connection: Connection, outline: Outline) -> Source:
-    """Statistics and ends, inside `one_look`."""
-    guarded = [f"{r.schema}.{r.name}" for r in outline.relations if r.guarded]
+def read_source(
+    connection: Connection, outline: Outline, tables: Collection[tuple[str, str]] | None = None
+) -> Source:
+    """Statistics and ends, inside `one_look`; of these ``tables`` alone where they are given."""
+    relations = tuple(r for r in outline.relations if tables is None or r.of in tables)
+    guarded = [f"{r.schema}.{r.name}" for r in relations if r.guarded]
     notes = (
         [
             f"statistics of {', '.join(guarded[:3])} are kept from you by row-level security: "
@@ -214,18 +220,23 @@ def read_source(connection: Connection, outline: Outline) -> Source:
     with translated():
         for name, value in PLAIN_TEXTS.items():
             connection.execute("SELECT set_config(%s, %s, true)", (name, value))
-        statistics = _statistics(connection, version, outline.relations)
-        extended = _extended(connection, version)
-        expressions = _of_expressions(connection, version)
-        ends = _ends(connection, notes)
+        statistics = _statistics(connection, version, relations)
+        extended = _extended(connection, version, relations)
+        expressions = _of_expressions(connection, version, relations)
+        ends = _ends(connection, relations, notes)
         labels = tuple(
             (str(schema), str(type_), str(label), int(str(number)))
             for schema, type_, label, number in connection.execute(_LABELS_SQL)
         )
         policies = read_policies(connection) if guarded else ()
     return Source(
-        outline.relations, statistics, extended, ends, labels, policies, expressions, tuple(notes)
+        relations, statistics, extended, ends, labels, policies, expressions, tuple(notes)
     )
+
+
+def _names(relations: Iterable[Relation]) -> tuple[list[str], list[str]]:
+    kept = list(relations)
+    return [r.schema for r in kept], [r.name for r in kept]
 
 
 def _statistics(
@@ -238,13 +249,11 @@ def _statistics(
         ).fetchone()
         ranges = _RANGES_BEFORE if allowed and allowed[0] else "null, null, null"
     query = sql.SQL(_STATISTICS_SQL).format(ranges=sql.SQL(ranges))
-    rows = connection.execute(query, (list(SYSTEM_SCHEMAS),)).fetchall()
+    rows = connection.execute(query, _names(relations)).fetchall()
     own = _own_kinds(connection)
-    kept = {(r.schema, r.name) for r in relations}
-    found = (ColumnStatistics(*row) for row in rows if (row[0], row[1]) in kept)
     return tuple(
         replace(each, own_kinds=own.get((each.schema, each.table, each.column, each.inherited), ()))
-        for each in found
+        for each in (ColumnStatistics(*row) for row in rows)
     )
 
 
@@ -263,7 +272,9 @@ def _own_kinds(
     return found
 
 
-def _extended(connection: Connection, version: int) -> tuple[ExtendedStatistics, ...]:
+def _extended(
+    connection: Connection, version: int, relations: Sequence[Relation]
+) -> tuple[ExtendedStatistics, ...]:
     """The statistics objects; only a superuser may read all that they hold."""
     any_ = connection.execute("SELECT count(*) FROM pg_statistic_ext").fetchone()
     if any_ is None or not any_[0]:
@@ -274,20 +285,24 @@ def _extended(connection: Connection, version: int) -> tuple[ExtendedStatistics,
     if allowed is not None and allowed[0]:
         inherited = "d.stxdinherit" if version >= _INHERITED_FROM else "false"
         query = sql.SQL(_EXTENDED_SQL).format(inherited=sql.SQL(inherited))
-        return tuple(ExtendedStatistics(*row) for row in connection.execute(query).fetchall())
+        rows = connection.execute(query, _names(relations)).fetchall()
+        return tuple(ExtendedStatistics(*row) for row in rows)
     return ()
 
 
-def _of_expressions(connection: Connection, version: int) -> tuple[ExpressionStatistics, ...]:
+def _of_expressions(
+    connection: Connection, version: int, relations: Sequence[Relation]
+) -> tuple[ExpressionStatistics, ...]:
     if version < _EXPRESSIONS_FROM:
         return ()
     inherited = "s.inherited" if version >= _INHERITED_FROM else "false"
     query = sql.SQL(_EXPRESSIONS_SQL).format(inherited=sql.SQL(inherited))
+    rows = connection.execute(query, _names(relations)).fetchall()
     return tuple(
         ExpressionStatistics(
             str(schema), str(name), str(expression), ColumnStatistics(of, table, "", *figures)
         )
-        for schema, name, of, table, expression, *figures in connection.execute(query).fetchall()
+        for schema, name, of, table, expression, *figures in rows
     )
 
 
@@ -316,9 +331,10 @@ def unread_groups(
 
 
 def _ends(
-    connection: Connection, notes: list[str]
+    connection: Connection, relations: Sequence[Relation], notes: list[str]
 ) -> dict[tuple[str, str, str], tuple[str | None, str | None]]:
-    rows = connection.execute(_LEADING_SQL, (list(SYSTEM_SCHEMAS), MOST_PAGES_READ)).fetchall()
+    given = (*_names(r for r in relations if r.kind == "r"), MOST_PAGES_READ)
+    rows = connection.execute(_LEADING_SQL, given).fetchall()
     by_table: dict[tuple[str, str], list[tuple[str, bool]]] = {}
     for schema, table, column, indexed in rows:
         by_table.setdefault((str(schema), str(table)), []).append((str(column), bool(indexed)))

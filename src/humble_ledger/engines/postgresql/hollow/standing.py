@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from psycopg import sql
@@ -119,3 +120,23 @@ def owner(cluster: Cluster, database: str, path: str) -> Connection:
     opened = connect(cluster.url(database, ROLE), LIMITS, mark="hollow", read_only=False)
     opened.users_path = path
     return opened
+
+
+@contextlib.contextmanager
+def heedless_owner(
+    cluster: Cluster, database: str, path: str, admin: Connection
+) -> Iterator[Connection]:
+    """The owner, for whom, and for ``admin`` meanwhile, no trigger, rule or foreign key acts.
+
+    Keys refer to rows that are not in a hollow.
+    """
+    setting = sql.SQL("ALTER ROLE {} IN DATABASE {} {} session_replication_role").format
+    names = sql.Identifier(ROLE), sql.Identifier(database)
+    admin.execute("SET session_replication_role = replica")
+    admin.execute(setting(*names, sql.SQL("SET")) + sql.SQL(" = replica"))
+    try:
+        with contextlib.closing(owner(cluster, database, path)) as opened:
+            yield opened
+    finally:
+        admin.execute(setting(*names, sql.SQL("RESET")))
+        admin.execute("RESET session_replication_role")
