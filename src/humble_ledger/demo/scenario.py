@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from importlib import resources
+from pathlib import Path
 
 import psycopg
 from psycopg.rows import TupleRow
@@ -35,12 +36,15 @@ STATEMENT_END = re.compile(r";\s*(?:--[^\n]*)?\n(?!\s*\$\$)")
 QUIET = "SET log_min_duration_statement = -1"
 
 
-def scenario_cluster(binaries: Binaries) -> Cluster:
-    """A server with the scenario's settings, not started yet; it counts statements if it can."""
+def scenario_cluster(binaries: Binaries, kept: Path | None = None) -> Cluster:
+    """A server with the scenario's settings, not started yet; it counts statements if it can.
+
+    ``kept`` is a folder that stays when it stops: see `Cluster`.
+    """
     settings = dict(SETTINGS)
     if binaries.has_module(STATISTICS):
         settings["shared_preload_libraries"] = STATISTICS
-    return Cluster(binaries, settings)
+    return Cluster(binaries, settings, kept=kept)
 
 
 def build_scenario(cluster: Cluster) -> str:
