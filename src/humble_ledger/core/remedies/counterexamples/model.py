@@ -52,7 +52,7 @@ class Filled(Protocol):
         ...
 
     def ask(self, statement: Statement) -> Answer:
-        """Run a statement that only reads."""
+        """Run a statement that only reads; after a refusal nothing more is asked."""
         ...
 
 

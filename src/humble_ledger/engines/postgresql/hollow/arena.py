@@ -28,6 +28,8 @@ _ROW = "humble_row"
 STATEMENT_MS = 2_000
 MOST_ANSWERS = 2_000  # rows of one answer: a few rows joined to each other have no more
 
+_Rows = tuple[Row, ...]
+
 _COLUMNS_SQL = """
 SELECT a.attname, coalesce(d.name, format_type(a.atttypid, a.atttypmod))
 FROM pg_attribute a
@@ -53,6 +55,7 @@ class PostgresArena:
 
     connection: Connection
     _columns: dict[TableName, list[str]] = field(default_factory=dict)
+    _begun: bool = False
 
     def typical(
         self, table: TableName, constants: Mapping[str, Sequence[str]]
@@ -73,24 +76,36 @@ class PostgresArena:
         self, database: SmallDatabase, *, backwards: bool = False
     ) -> Iterator[_FilledTables]:
         """Put the rows in, and take them out again."""
-        self.connection.execute(f"SAVEPOINT {_POINT}")
+        if not self._begun:
+            # What shadows the server's own names is not for our own questions, which came before.
+            self.connection.look_as_the_user()
+            self.connection.execute(f"SAVEPOINT {_POINT}")
+            self._begun = True
+        given = {t: rows[::-1] if backwards else rows for t, rows in database.rows.items()}
         try:
-            kept = {
-                table: self._insert(table, rows[::-1] if backwards else rows)
-                for table, rows in database.rows.items()
-            }
+            kept = self._insert_all(given)
             if database.time_zone:
                 self.connection.execute(
-                    "SELECT set_config('timezone', %s, true)", (database.time_zone,)
+                    "SELECT pg_catalog.set_config('timezone', %s, true)", (database.time_zone,)
                 )
-            # Only now: what shadows the server's own names is not for our own questions.
-            self.connection.look_as_the_user()
-            there = {t: r[::-1] if backwards else r for t, r in kept.items()}
+            there = {t: rows[::-1] if backwards else rows for t, rows in kept.items()}
             yield _FilledTables(self.connection, SmallDatabase(there, database.time_zone))
         finally:
             self.connection.execute(f"ROLLBACK TO SAVEPOINT {_POINT}")
 
-    def _insert(self, table: TableName, rows: Sequence[Row]) -> tuple[Row, ...]:
+    def _insert_all(self, given: Mapping[TableName, _Rows]) -> dict[TableName, _Rows]:
+        """Insert into all tables; what the schema took of it."""
+        try:
+            for table, rows in given.items():
+                if rows and self._columns[table]:
+                    self._send(table, rows)
+            return {table: rows if self._columns[table] else () for table, rows in given.items()}
+        except psycopg.Error:
+            # It goes on from the beginning, with care: that takes three times as many questions.
+            self.connection.execute(f"ROLLBACK TO SAVEPOINT {_POINT}")
+            return {table: self._insert(table, rows) for table, rows in given.items()}
+
+    def _insert(self, table: TableName, rows: Sequence[Row]) -> _Rows:
         """Insert rows together; one after the other when the schema refuses any of them."""
         columns = self._columns[table]
         if not rows or not columns:
@@ -150,9 +165,9 @@ class _FilledTables:
     database: SmallDatabase
 
     def ask(self, statement: Statement) -> Answer:
-        """Run a statement; a refusal is an answer, too."""
+        """Run a statement; a refusal is an answer, too, and the last one."""
         try:
-            with _point(self.connection), UserCursor(self.connection) as cursor:
+            with UserCursor(self.connection) as cursor:
                 cursor.execute(statement.sql.encode(), statement.values or None)
                 return Answer(tuple(texts_of(cursor, MOST_ANSWERS)))
         except psycopg.Error as error:
