@@ -46,7 +46,7 @@ def _is(pattern: str, said: str) -> bool:
 
 def main(names: Sequence[str] = ()) -> None:
     """Print recall and precision per ground, and each case that was not told right."""
-    for name in names or ("warehouse", "tenants"):
+    for name in names or CASES:
         with ground(name) as (url, _):
             report(name, judge(name, url))
 

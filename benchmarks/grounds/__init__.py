@@ -40,7 +40,9 @@ def ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
 
 
 def ground_statements(name: str) -> list[tuple[str, Statement]]:
-    """The statements of a ground, numbered."""
+    """The statements of a ground, numbered; one for findings alone has none."""
+    if not (GROUNDS / f"{name}-queries.sql").exists():
+        return []
     texts = split_statements((GROUNDS / f"{name}-queries.sql").read_text())
     return [(f"{number:02d}", Statement(text)) for number, text in enumerate(texts, 1)]
 

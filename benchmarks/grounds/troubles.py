@@ -2,21 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-
-@dataclass(frozen=True)
-class Case:
-    """A statement, the findings an expert would accept, and those that would be false."""
-
-    name: str
-    sql: str
-    wanted: tuple[str, ...] = ()
-    wrong: tuple[str, ...] = ()
-    measured: bool = False
-    writes: bool = False
-    settings: tuple[str, ...] = ()
-
+from benchmarks.grounds.cases import Case
+from benchmarks.grounds.post_troubles import POST
 
 SETUP = {
     "warehouse": """
@@ -379,7 +366,9 @@ LAST = {
     ],
 }  # fmt: skip
 WRITTEN_FIRST = {"warehouse": WAREHOUSE, "tenants": TENANTS}
+SETUP["post"] = ""
 CASES = {
     name: [c for c in [*cases, *LATER[name], *LAST[name]] if not c.sql.startswith("PREPARE")]
     for name, cases in WRITTEN_FIRST.items()
 }
+CASES["post"] = POST

@@ -1,0 +1,112 @@
+"""Troubles on the parcel service, written when the rules were done, counted before any mending."""
+
+# ruff: noqa: E501 - statements as one would type them
+
+from __future__ import annotations
+
+from benchmarks.grounds.cases import Case
+
+SCAN = "selective-full-scan"
+ONE_PROCESS = ("max_parallel_workers_per_gather = 0",)
+
+POST = [
+    Case("a parcel by its barcode", "SELECT * FROM parcel WHERE barcode = 'C4CA4238A0B9'",
+         (":no-index",)),
+    Case("the serial alone", "SELECT * FROM parcel WHERE serial = 4711",
+         (":not-the-leading-column", "leading-column-missing", ":no-index")),
+    Case("a badge as text", "SELECT s.* FROM hand h JOIN scan s ON s.hand::text = h.hand::text "
+         "WHERE h.badge = 900077", (":function-on-column", ":type-mismatch",
+                                    "join-side-without-index")),
+    Case("a number against a text key", "SELECT * FROM sender WHERE sender_no LIKE '%4711'",
+         (":leading-wildcard",)),
+    Case("an hour of scans in local time", "SELECT count(*) FROM scan WHERE at AT TIME ZONE 'UTC' "
+         ">= '2023-05-01 10:00+02' AND at AT TIME ZONE 'UTC' < '2023-05-01 11:00+02'",
+         (":function-on-column",)),
+    Case("age of a parcel", "SELECT * FROM parcel WHERE state < 5 AND now() - accepted > "
+         "interval '100000 hours'", (":function-on-column", ":clock-in-expression", ":no-index")),
+    Case("a state the partial index leaves out", "SELECT year, serial FROM parcel WHERE state <= 5 "
+         "AND accepted > '2025-10-18' AND accepted < '2025-10-18 02:00+00'",
+         (":partial-index-misses", ":no-index", "partial-index-misses")),
+    Case("the longest way", "SELECT * FROM parcel WHERE 'I17' = ANY (stops) AND 'I23' = ANY (stops)",
+         (":no-index", ":condition-not-searchable", ":function-on-column")),
+    Case("the tag of a sender", "SELECT sender_no FROM sender WHERE about -> 'tags' ? 't7' AND "
+         "about ->> 'vat' = 'NO77'", (":no-index", ":function-on-column")),
+    Case("a tariff of a day", "SELECT * FROM tariff WHERE valid @> date '2030-05-01' AND zone = 3",
+         (":no-index", ":condition-not-searchable")),
+    Case("claims of a parcel", "SELECT p.year, p.serial, c.amount FROM parcel p JOIN claim c USING "
+         "(year, serial) WHERE p.sender_no = 'S77'", (":no-index", "join-side-without-index")),
+    Case("a parcel's last scan per row", "SELECT p.year, p.serial, (SELECT s.device FROM scan s "
+         "WHERE s.serial = p.serial AND s.device <> '' ORDER BY s.at DESC LIMIT 1) FROM parcel p "
+         "WHERE p.state = 2 AND p.to_island = 'I05' LIMIT 20",
+         ("subquery-per-row", ":not-the-leading-column", "leading-column-missing", ":no-index")),
+    Case("letters sorted", "SELECT * FROM claim ORDER BY letter, amount",
+         ("sort-spills",), measured=True, settings=("work_mem = '1MB'", *ONE_PROCESS)),
+    Case("groups of receivers", "SELECT to_name, count(*), sum(price) FROM parcel GROUP BY to_name",
+         ("hash-spills", "sort-spills"), measured=True,
+         settings=("work_mem = '1MB'", *ONE_PROCESS)),
+    Case("the heaviest", "SELECT year, serial, weight_g FROM parcel ORDER BY weight_g DESC LIMIT 10",
+         ("top-n-without-index",)),
+    Case("page 5,000 of the scans", "SELECT * FROM scan ORDER BY at OFFSET 250000 LIMIT 50",
+         ("deep-paging", "top-n-without-index", "sort-without-index")),
+    Case("every island with every sender", "SELECT count(*) FROM parcel p, sender s, island i WHERE "
+         "p.sender_no = s.sender_no AND s.joined > '2024-12-01' AND i.zone = 2",
+         ("missing-join-condition",)),
+    Case("senders without a parcel", "SELECT name FROM sender WHERE sender_no NOT IN (SELECT "
+         "sender_no FROM parcel WHERE delivered IS NULL)", ("subquery-per-row",
+         "result-looked-through-again", "materialize-spills", ":result-looked-through-again"),
+         settings=("work_mem = '64kB'",)),
+    Case("two states or a name", "SELECT * FROM parcel WHERE to_name = 'Receiver 77' OR barcode = "
+         "'C4CA4238A0B9'", (":no-index", ":or-over-columns")),
+    Case("a sender or the receiver", "SELECT p.* FROM parcel p JOIN sender s USING (sender_no) WHERE "
+         "s.phone = '+47000077' OR p.to_name = 'Receiver 77'",
+         (":or-over-joined-tables", ":or-over-columns", "late-join-filter")),
+    Case("zone and code, which move together", "SELECT s.name, count(*) FROM parcel p JOIN sender s "
+         "USING (sender_no) WHERE p.state = 5 AND p.delivered IS NULL GROUP BY 1",
+         ("row-misestimate",), measured=True),
+    Case("a login of one who is named", "SELECT * FROM happening WHERE who = 'S77'",
+         (":no-index",)),
+    Case("closing all claims of a day", "UPDATE claim SET closed = now() WHERE opened = '2023-05-01' "
+         "AND closed IS NULL", (":no-index",)),
+    Case("removing a parcel", "DELETE FROM parcel WHERE year = 2023 AND serial = 4711",
+         (":no-index", "work-behind-the-change", "foreign-key-without-index")),
+    Case("a name in any spelling", "SELECT * FROM sender WHERE upper(name) = 'SENDER 77'",
+         (":function-on-column", ":no-index")),
+    Case("the sender's newest, by a window", "SELECT * FROM (SELECT p.*, row_number() OVER (PARTITION "
+         "BY to_island ORDER BY accepted DESC) AS n FROM parcel p) q WHERE n = 1",
+         ("sort-without-index", "sort-spills", "top-n-without-index", ":no-index-in-this-order",
+          "sort-order-mismatch"), measured=True, settings=("work_mem = '4MB'", *ONE_PROCESS)),
+    Case("counted twice", "SELECT count(DISTINCT p.serial) FROM parcel p JOIN scan s ON s.year = "
+         "p.year AND s.serial = p.serial WHERE p.sender_no LIKE 'S77%'",
+         (":type-mismatch", ":condition-not-searchable", ":no-index", "join-where-a-test-would-do",
+          "distinct-hides-fan-out", SCAN)),
+    Case("a generated column", "SELECT year, serial FROM parcel WHERE grams_per_price > 3900",
+         (":no-index",)),
+    # What only looks like trouble.
+    Case("one parcel", "SELECT * FROM parcel WHERE year = 2023 AND serial = 4711",
+         wrong=(":no-index", SCAN)),
+    Case("what is on its way", "SELECT count(*) FROM parcel WHERE state < 5 AND accepted > "
+         "'2025-10-15'", wrong=(SCAN, "partial-index-misses")),
+    Case("parcels by state", "SELECT state, count(*), avg(weight_g) FROM parcel GROUP BY state",
+         wrong=(SCAN, ":no-index", "late-aggregation")),
+    Case("scans of a parcel in order", "SELECT * FROM scan WHERE year = 2023 AND serial = 4711 ORDER "
+         "BY at", wrong=("sort-without-index", SCAN)),
+    Case("all heavy ones", "SELECT * FROM parcel WHERE weight_g > 3000", wrong=(":no-index", SCAN)),
+    Case("islands of a zone", "SELECT * FROM island WHERE zone = 2", wrong=(":no-index", SCAN)),
+    Case("hands and their bosses", "SELECT h.name, b.name FROM hand h LEFT JOIN hand b ON b.hand = "
+         "h.boss ORDER BY 1", wrong=("join-side-without-index", "missing-join-condition")),
+    Case("senders of a page", "SELECT * FROM sender ORDER BY sender_no LIMIT 50 OFFSET 100",
+         wrong=("deep-paging", "top-n-without-index")),
+    Case("each island beside each zone", "SELECT i.code, z FROM island i CROSS JOIN "
+         "generate_series(0, 5) z", wrong=("missing-join-condition",)),
+    Case("parcels of a sender this year", "SELECT * FROM parcel WHERE sender_no = 'S77' AND accepted "
+         ">= '2025-01-01' ORDER BY accepted DESC LIMIT 5",
+         wrong=("top-n-without-index", "sort-without-index", SCAN)),
+    Case("the year's sums per island", "SELECT i.name, sum(p.price) FROM parcel p JOIN island i ON "
+         "i.code = p.to_island GROUP BY i.name", wrong=("late-aggregation", SCAN, ":no-index")),
+    Case("prints of a week", "SELECT count(*) FROM happening WHERE kind = 'print' AND at >= "
+         "'2024-03-01' AND at < '2024-03-08'", wrong=(":no-index", SCAN)),
+    Case("one sender's name", "SELECT name FROM sender WHERE sender_no = 'S' || 77",
+         wrong=(":function-on-column", SCAN)),
+    Case("a delete by key", "DELETE FROM scan WHERE scan_id = 77",
+         wrong=("work-behind-the-change", ":no-index")),
+]  # fmt: skip
