@@ -18,6 +18,10 @@ FIRES = [
     ("", "SELECT a.message FROM alert a JOIN visit v ON v.visit_id = a.alert_id "
      "WHERE a.code = 'E-1417' OR v.remark = 'remark 7'",
      "late-join-filter", "or-over-joined-tables"),
+    ("", "SELECT r.value FROM buoy b JOIN reading r ON r.buoy_id::text = b.buoy_id::text "
+     "WHERE b.name = 'SW-077'", "join-side-without-index", "type-mismatch"),
+    ("", "SELECT count(*) FROM buoy b, region r WHERE b.kind = 'reef' AND r.coast = 'west'",
+     "missing-join-condition", "join-condition-missing"),
     ("", "SELECT message FROM alert WHERE message ILIKE 'buoy 17 reported f%'",
      "selective-full-scan", "case-insensitive-match"),
     ("", "SELECT count(*) FROM alert WHERE code ILIKE 'e-1417'",
@@ -206,6 +210,10 @@ REWRITE_LOOK_ALIKES = [
     (
         "missing-join-condition",
         "SELECT count(*) FROM region r, (SELECT max(minutes) AS m FROM visit) x",
+    ),
+    (
+        "missing-join-condition",
+        "SELECT r.name, b.name FROM region r, buoy b WHERE b.kind = 'harbour'",
     ),
     ("missing-join-condition", "SELECT r.name, n FROM region r CROSS JOIN generate_series(1, 3) n"),
     ("subquery-per-row", "SELECT count(*) FROM alert WHERE buoy_id IN (SELECT buoy_id FROM buoy)"),

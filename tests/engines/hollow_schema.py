@@ -30,7 +30,8 @@ CREATE INDEX ON "Odd Table" USING hash (code);
 CREATE INDEX odd_at ON "Odd Table" USING brin (at);
 CREATE INDEX odd_twice ON "Odd Table" (doubled("select"), sea DESC NULLS LAST);
 CREATE STATISTICS odd_pairs (ndistinct, dependencies, mcv) ON sea, flag FROM "Odd Table";
-CREATE TABLE quay.one (id integer PRIMARY KEY, lone text UNIQUE NOT NULL);
+CREATE TABLE quay.one (id integer PRIMARY KEY, lone text UNIQUE NOT NULL,
+    span int4range NOT NULL DEFAULT 'empty', spans int4multirange NOT NULL DEFAULT '{}');
 INSERT INTO quay.one VALUES (1, 'alone');
 CREATE TABLE quay.none (id bigint PRIMARY KEY, at date);
 CREATE TABLE quay.visit (day date NOT NULL, berth integer NOT NULL, boat integer, fee numeric)

@@ -26,8 +26,13 @@ def processes_expected(gather: Node) -> float:
 
 
 def rows_divided_by(plan: Plan, node: Node) -> float:
-    """By how many the planner divided the rows it expects of this step; 1 outside of gathers."""
+    """By how many the planner divided the rows it expects of this step.
+
+    1 outside of gathers, and where no step below shares its rows out: each process has them all.
+    """
     divisor = 1.0
+    if not any(step.parallel_aware for step in node.walk()):
+        return divisor
     for step in path_to(plan.root, node)[:-1]:
         if step.operation is Operation.GATHER:
             divisor *= processes_expected(step)

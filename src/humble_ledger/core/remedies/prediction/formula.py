@@ -431,9 +431,8 @@ def _parts_of(table: TableFacts) -> int:
 
 
 def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
-    """The join right above an access, its other side, and by what the rows are divided."""
+    """The join right above an access, its other side, and by what that one's rows are divided."""
     path = path_to(plan.root, access.node)
-    divisor = rows_divided_by(plan, access.node)
     for place in range(len(path) - 2, -1, -1):
         node, child = path[place], path[place + 1]
         if node.operation in JOINS:
@@ -442,7 +441,7 @@ def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float
                 other = others[0]
                 if other.operation in _TRANSPARENT and other.role is Role.INNER:
                     other = other.children[0]
-                yield node, other, divisor
+                yield node, other, rows_divided_by(plan, other)
             return
         if node.operation not in (*_TRANSPARENT, Operation.GATHER):
             return

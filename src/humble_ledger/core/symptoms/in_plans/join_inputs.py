@@ -56,13 +56,14 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             if share < WORTH_A_WORD:
                 continue
             table = found.table
+            rows = "1 row" if found.partners < 1.5 else f"{found.partners:,.0f} rows"
             yield Symptom(
                 name="join-side-without-index",
                 node=found.scan.no,
                 step=found.scan.name,
                 summary=(
                     f"{case.verb('reads', 'would read')} all {table.rows:,.0f} rows of "
-                    f"{table.name} to find matches for {found.partners:,.0f} rows"
+                    f"{table.name} to find matches for {rows}"
                 ),
                 evidence={
                     "rows_of_the_table": table.rows,
@@ -130,7 +131,7 @@ def _hidden(index: str, each: Predicate) -> Cause:
     cast = "CAST(" in f"{each.expression} {each.value}".upper()
     return Cause(
         "type-mismatch" if cast else "function-on-column",
-        f'{index} cannot be used: the join compares its column converted, "{each.plain}"',
+        f"{index} cannot be used: the join compares its column converted: {each.sql}",
     )
 
 

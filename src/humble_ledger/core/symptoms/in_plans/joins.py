@@ -13,6 +13,8 @@ from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000
 FEWEST_UNTIED_ROWS = 1_000  # fewer are a small list of pairs, which may well be wanted
+# Of pairs of which one half is not shown: they are nothing but repetitions.
+FEWEST_REPEATED_ROWS = 100
 FAN_OUT = 10.0  # rows joined for each row that is kept
 ROWS_PER_GROUP = 50.0
 WORTH_A_WORD = 0.10  # of the plan's time
@@ -33,7 +35,8 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
         sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
         fewest = min(_rows_of_side(case, side) for side in sides)
         made = case.rows(join)
-        if fewest < 2 or made < FEWEST_UNTIED_ROWS:
+        fewest_made = FEWEST_UNTIED_ROWS if _all_shown(case, join, groups) else FEWEST_REPEATED_ROWS
+        if fewest < 2 or made < fewest_made:
             continue
         # With a tie, about one in so many of the rows would be left, here and above.
         above = [n.no for n in path_to(plan.root, join)]
@@ -168,6 +171,12 @@ def _untied(case: Case, groups: tuple[tuple[str, ...], ...]) -> Node | None:
         if len(met) == 2 and met[0] and met[1] and met[0].isdisjoint(met[1]):
             found = node  # those that follow in the text are below
     return found
+
+
+def _all_shown(case: Case, join: Node, groups: tuple[tuple[str, ...], ...]) -> bool:
+    """Whether something of each group is given on by the join; so it is taken where unknown."""
+    shown = {ref.alias for text in join.output for ref in columns_of(text)}
+    return not case.plan.root.output or all(shown & set(group) for group in groups)
 
 
 def _topmost(node: Node, wanted: Callable[[Node], bool]) -> Iterator[Node]:

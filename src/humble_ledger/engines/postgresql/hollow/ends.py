@@ -24,7 +24,10 @@ WHERE a.attrelid = %s::regclass AND a.attnum > 0 AND NOT a.attisdropped AND a.at
 ORDER BY a.attnum
 """
 # Any value of a type's category, for columns whose values nobody knows.
-_ANY = {"A": "{}", "B": "f", "N": "0", "S": "", "D": "2000-01-01", "T": "0", "I": "::1", "V": "0"}
+_ANY = {
+    "A": "{}", "B": "f", "N": "0", "S": "", "D": "2000-01-01", "T": "0", "I": "::1", "V": "0",
+    "R": "empty",
+}  # fmt: skip
 _BY_NAME = {"json": "{}", "jsonb": "{}", "uuid": "0" * 32, "bytea": "\\x", "xml": ""}
 _MOST_TRIES = 5
 
@@ -84,7 +87,9 @@ def _ends_of(
         low, high = _by_statistics(connection, known[place], column)
     if low is None and column.needed:
         base = column.type_name.split("(")[0].strip()
-        low = high = _BY_NAME.get(base, "{}" if base.endswith("[]") else _ANY.get(column.category))
+        low = high = _BY_NAME.get(
+            base, "{}" if base.endswith(("[]", "multirange")) else _ANY.get(column.category)
+        )
     return low, high
 
 
