@@ -8,6 +8,7 @@ from dataclasses import replace
 from humble_ledger.core.symptoms.case import Case, Rule
 from humble_ledger.core.symptoms.in_plans.dead_space import empty_tables
 from humble_ledger.core.symptoms.in_plans.estimates import row_misestimates
+from humble_ledger.core.symptoms.in_plans.group_tops import group_tops
 from humble_ledger.core.symptoms.in_plans.index_use import (
     discarding_scans,
     walked_indexes,
@@ -67,6 +68,7 @@ RULES: tuple[Rule, ...] = (
     coarse_bitmaps,
     spared_lookups,
     row_misestimates,
+    group_tops,
     sort_spills,
     spared_sorts,
     hash_spills,

@@ -272,7 +272,7 @@ def _conditions(fields: Fields) -> Conditions:
 
     return Conditions(
         search=those("Index Cond", "TID Cond", "Order By"),
-        filter=those("Filter", "One-Time Filter"),
+        filter=those("Filter", "One-Time Filter", "Run Condition"),
         join=those("Hash Cond", "Merge Cond", "Join Filter"),
         recheck=those("Recheck Cond"),
     )

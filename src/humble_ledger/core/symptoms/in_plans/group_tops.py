@@ -1,0 +1,164 @@
+"""`top-n-without-index` of groups: all rows are numbered to keep the first few of each group."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from humble_ledger.core.costs.model import Search
+from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.tables import alias_of, bare_key
+from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
+from humble_ledger.core.statements.conditions import PredicateKind, columns_of, predicates
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+FEWEST_ROWS = 1_000.0
+CLEARLY_CHEAPER = 0.5
+FEW_OF_THEM = 0.1  # of the rows are kept, at most
+_NUMBERS = re.compile(r"(row_number|rank)\(\)", re.IGNORECASE)
+_KEPT = re.compile(r"\d{1,6}")
+# A window that stops by itself: its own number compared, as the server writes it.
+_STOPS = re.compile(r"\(*(?:row_number|rank)\(\) OVER .+ (<=|<) '?(\d{1,6})'?\D*", re.I)
+
+
+@dataclass(frozen=True, slots=True)
+class _Numbered:
+    """A window that numbers a table's rows: its columns, those of groups first, and who is kept."""
+
+    window: Node
+    scan: Node
+    table: TableFacts
+    groups_by: tuple[ColumnFacts, ...]
+    order_by: ColumnFacts
+    most: int
+    ties: bool  # whether rows alike in their order are kept together
+
+    @property
+    def limit(self) -> str:
+        """What gives as many rows of a group."""
+        rows = f"FETCH FIRST {self.most:,} ROWS WITH TIES"
+        return rows if self.ties else f"LIMIT {self.most:,}"
+
+    @property
+    def groups(self) -> float:
+        """How many groups there are, as if their columns had nothing to do with each other."""
+        found = 1.0
+        for column in self.groups_by:
+            found *= column.distinct_values(self.table.rows) or 1.0
+        return min(found, self.table.rows)
+
+
+def group_tops(case: Case) -> Iterable[Symptom]:
+    """`top-n-without-index`, group by group."""
+    for node in case.plan.nodes():
+        found = _numbered(case, node)
+        if found is None:
+            continue
+        rows, kept = case.rows(node.children[0]), found.groups * found.most
+        if rows < FEWEST_ROWS or kept > FEW_OF_THEM * rows:
+            continue
+        price, now = _price(case, found), node.cost.total if node.cost else 0.0
+        if price >= CLEARLY_CHEAPER * now:
+            continue
+        covers = tuple(step.no for step in node.walk())
+        cost_ms, share = case.avoidable_of(covers, 1.0 - price / now)
+        if share >= WORTH_A_WORD:
+            yield _symptom(case, found, rows, kept, (price, now), (cost_ms, share), covers)
+
+
+def _symptom(
+    case: Case,
+    found: _Numbered,
+    rows: float,
+    kept: float,
+    costs: tuple[float, float],
+    avoidable: tuple[float | None, float],
+    covers: tuple[int, ...],
+) -> Symptom:
+    table, (price, now) = found.table.name, costs
+    names = ", ".join(column.name for column in (*found.groups_by, found.order_by))
+    verb = case.verb("numbers", "would number")
+    return Symptom(
+        name="top-n-without-index",
+        node=found.window.no,
+        step=found.window.name,
+        summary=(
+            f"{verb} {rows:,.0f} rows of {table} to keep the first {found.most:,} of each of about "
+            f"{found.groups:,.0f} groups"
+        ),
+        evidence={
+            "rows_numbered": rows,
+            "rows_wanted": kept,
+            "groups": found.groups,
+            "cost_now_estimated": round(now, 2),
+            "cost_predicted": round(price, 2),
+            "keys": names,
+        },
+        cause=Cause(
+            "groups-read-whole",
+            f"no row is left out before it is numbered; fetched group by group (LATERAL with "
+            f"{found.limit}) through an index on {table} ({names}) they would cost {price:,.0f} "
+            f"against {now:,.0f} (predicted)",
+        ),
+        cost_ms=avoidable[0],
+        cost_share=avoidable[1],
+        covers=covers,
+    )
+
+
+def _numbered(case: Case, node: Node) -> _Numbered | None:
+    if node.operation is not Operation.WINDOW or len(node.children) != 1 or node.never_ran:
+        return None
+    number = next(filter(None, map(_NUMBERS.match, node.output)), None)
+    most = _most_kept(case, node) if number is not None else None
+    sort = node.children[0]
+    if number is None or most is None or sort.operation not in SORTS or len(sort.children) != 1:
+        return None
+    scan = sort.children[0]
+    while scan.operation is Operation.GATHER and len(scan.children) == 1:
+        scan = scan.children[0]
+    table = case.table_of(scan)
+    if table is None or table.kind != "table" or scan.operation not in SCANS:
+        return None
+    if scan.conditions.all() or any(n.conditions.all() for n in scan.walk()):
+        return None  # what else must hold decides how many rows a group is left with
+    keys = [_column(key, alias_of(scan), table) for key in sort.sort_keys]
+    known = [key for key in keys if key is not None]
+    # The plan does not tell where the groups' columns end: with all but the last there are most.
+    if len(known) != len(keys) or len(known) < 2:
+        return None
+    return _Numbered(node, scan, table, tuple(known[:-1]), known[-1], most, number[1] == "rank")
+
+
+def _most_kept(case: Case, node: Node) -> int | None:
+    """How many rows of each group are kept, there or above; None when they are by no number."""
+    for text in node.conditions.filter:
+        if (stops := _STOPS.fullmatch(text)) is not None:
+            return int(stops[2]) - (stops[1] == "<")
+    above = path_to(case.plan.root, node)[:-1]
+    if not above or above[-1].operation is not Operation.SUBQUERY or node.role is not Role.OUTER:
+        return None
+    for each in (p for text in above[-1].conditions.filter for p in predicates(text)):
+        fits = each.kind is PredicateKind.EQUALITY or each.operator in ("<=", "<")
+        if fits and each.column is not None and _KEPT.fullmatch(each.value):
+            return int(each.value) - (each.operator == "<")
+    return None
+
+
+def _column(key: str, alias: str, table: TableFacts) -> ColumnFacts | None:
+    refs = columns_of(bare_key(key))
+    if len(refs) != 1 or refs[0].alias not in (alias, ""):
+        return None
+    return table.columns.get(refs[0].column)
+
+
+def _price(case: Case, found: _Numbered) -> float:
+    """The cost of a search for each group that ends after the rows wanted of it."""
+    table = found.table
+    shape = case.costs.sizes.in_order(table, [*found.groups_by, found.order_by])
+    share = min(1.0, found.most / max(table.rows, 1.0))
+    search = Search(share, share, quals=len(found.groups_by), loops=found.groups)
+    return case.costs.index_scan(table, shape, search, 0.0).total * found.groups
