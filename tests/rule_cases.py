@@ -22,7 +22,7 @@ FIRES = [
      "WHERE b.name = 'SW-077'", "join-side-without-index", "type-mismatch"),
     ("", "SELECT count(*) FROM buoy b, region r WHERE b.kind = 'reef' AND r.coast = 'west'",
      "missing-join-condition", "join-condition-missing"),
-    ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value DESC) "
+    ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "
      "AS n FROM reading r) x WHERE n = 1", "top-n-without-index", "groups-read-whole"),
     ("", "SELECT * FROM (SELECT r.*, rank() OVER (PARTITION BY sensor_id ORDER BY value DESC) "
      "AS n FROM reading r) x WHERE n < 3", "top-n-without-index", "groups-read-whole"),

@@ -14,7 +14,13 @@ from tests.conftest import FOUND, MAJORS
 from tests.engines.hollow_schema import SCHEMA
 
 
-@pytest.fixture(scope="module", params=MAJORS, ids=lambda m: f"pg{m}")
+@pytest.fixture(
+    scope="module",
+    # In one worker, or each that gets a test of a module makes its target again.
+    params=[
+        pytest.param(m, id=f"pg{m}", marks=pytest.mark.xdist_group(f"hollows{m}")) for m in MAJORS
+    ],
+)
 def target(request: pytest.FixtureRequest) -> Iterator[str]:
     if request.param not in FOUND:
         pytest.skip("these server programs are not here")

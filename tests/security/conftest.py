@@ -78,7 +78,7 @@ class _Pool:
         return self._aimed[major]
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def guarded_pool(tmp_path_factory: pytest.TempPathFactory) -> Iterator[_Pool]:
     with ExitStack() as stack:
         yield _Pool(stack, tmp_path_factory.mktemp("pool"))

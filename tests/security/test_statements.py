@@ -125,17 +125,18 @@ def test_no_change_that_is_tried_acts_outside(aimed: Program, guarded: Guarded, 
     harmless = "SELECT * FROM precious WHERE keeper_id = 3"
     (aimed.folder / "other.sql").write_text(text)
     before = guarded.state()
-    # What becomes a statement is tried with every text; as parts of one they take turns.
+    # Each text becomes a statement, one way or the other, and a part of one.
+    place = AS_CHANGES.index(name) // 2
+    whole = (
+        ("trial", harmless, "--rewrite", "other.sql", "--pairs", "2"),
+        ("trial", harmless, "--apply", text, "--revert", "SELECT 1", "--pairs", "2"),
+    )
     parts = (
         ("trial", harmless, "--index", f"precious (keeper_id) WHERE ({text})", "--pairs", "2"),
         ("trial", harmless, "--index", f"precious (({text}))", "--pairs", "2"),
         ("trial", harmless, "--set", f"work_mem={text}", "--pairs", "2"),
     )
-    for command in (
-        ("trial", harmless, "--rewrite", "other.sql", "--pairs", "2"),
-        ("trial", harmless, "--apply", text, "--revert", "SELECT 1", "--pairs", "2"),
-        parts[AS_CHANGES.index(name) // 2 % len(parts)],
-    ):
+    for command in (whole[place % len(whole)], parts[place % len(parts)]):
         refused_or_done(aimed.run(*command))
         unharmed(guarded, before, (name, *command))
     for command in (
