@@ -110,3 +110,72 @@ POST = [
     Case("a delete by key", "DELETE FROM scan WHERE scan_id = 77",
          wrong=("work-behind-the-change", ":no-index")),
 ]  # fmt: skip
+# Written after the first were mended, and counted before anything was mended for them.
+POST_LATER = [
+    Case("joined by one or the other", "SELECT p.year, p.serial, s.name FROM parcel p JOIN sender s ON s.sender_no = "
+         "p.sender_no OR s.name = p.to_name WHERE p.year = 2023 AND p.serial < 50",
+         ("late-join-filter", ":or-over-joined-tables", ":or-over-columns", "missing-join-condition",
+          "join-side-without-index", SCAN)),
+    Case("the tariff of each parcel", "SELECT p.serial, t.price FROM parcel p JOIN tariff t ON t.grams @> p.weight_g "
+         "AND t.valid @> p.accepted::date WHERE p.sender_no = 'S77'",
+         (":no-index", "join-side-without-index", ":condition-not-searchable")),
+    Case("words in a letter", "SELECT claim_id FROM claim WHERE to_tsvector('english', letter) @@ "
+         "to_tsquery('english', 'claim & 4711')", (":no-index", ":function-on-column")),
+    Case("part of a letter in any case", "SELECT claim_id FROM claim WHERE letter ILIKE '%CLAIM 4711 %'",
+         (":leading-wildcard", ":case-insensitive-match")),
+    Case("a number by its first digits", "SELECT * FROM parcel WHERE serial::text LIKE '4711%' AND weight_g < 130",
+         (":function-on-column", ":no-index", ":type-mismatch", ":not-the-leading-column")),
+    Case("the newest odd ones", "SELECT * FROM parcel WHERE state = 6 ORDER BY accepted DESC LIMIT 10",
+         ("top-n-without-index", SCAN)),
+    Case("hands without a scan of late", "SELECT h.hand FROM hand h WHERE NOT EXISTS (SELECT FROM scan s WHERE s.hand = "
+         "h.hand AND s.device = 'dev-77')", ("subquery-per-row", ":no-index", "index-scan-discards-most", SCAN)),
+    Case("claims closed from a list", "UPDATE claim c SET closed = '2024-01-01' FROM parcel p WHERE p.year = c.year AND "
+         "p.serial = c.serial AND p.barcode = 'C4CA4238A0B9'", (":no-index", "join-side-without-index")),
+    Case("new names only", "INSERT INTO island SELECT DISTINCT 'X' || left(p.to_name, 2), p.to_name, 1 FROM parcel p "
+         "WHERE NOT EXISTS (SELECT FROM claim c WHERE c.letter = p.to_name) AND p.to_name < 'Receiver 10'",
+         (":no-index", "join-side-without-index", SCAN)),
+    Case("two sets that cannot meet", "SELECT sender_no, 'open' AS what FROM parcel WHERE state < 5 UNION SELECT "
+         "sender_no, 'done' FROM parcel WHERE state = 5", ("distinct-of-what-differs", "hash-spills", "sort-spills",
+         "needless-distinct"), measured=True, settings=("work_mem = '1MB'", *ONE_PROCESS)),
+    Case("parcels of each hour of a day", "SELECT g, (SELECT count(*) FROM scan s WHERE s.at >= g AND s.at < g + interval "
+         "'1 hour') FROM generate_series(timestamp '2023-05-01', timestamp '2023-05-01 23:00', interval '1 hour') g",
+         ("subquery-per-row", ":no-index", SCAN)),
+    Case("device and hand together", "SELECT count(*) FROM scan WHERE hand = 77 AND device = 'dev-77'",
+         ("index-scan-discards-most", ":no-index", ":condition-not-in-index")),
+    Case("the last island of the way", "SELECT year, serial FROM parcel WHERE stops[2] = 'I17' AND to_name = 'Receiver 5'",
+         (":no-index", ":function-on-column")),
+    Case("logins by address", "SELECT count(*) FROM happening WHERE kind = 'login' AND note ->> 'ip' = '10.7.1.77'",
+         (":no-index", ":function-on-column")),
+    Case("senders by an address in a list", "SELECT name FROM sender WHERE about @> '{\"vat\": \"NO77\"}'",
+         (":no-index",)),
+    Case("who has the most parcels", "SELECT s.name FROM sender s WHERE (SELECT count(*) FROM parcel p WHERE p.sender_no = "
+         "s.sender_no AND p.state = 6) > 3", ("subquery-per-row", ":no-index", "index-scan-discards-most")),
+    Case("a price between two", "SELECT year, serial FROM parcel WHERE price * 1.25 BETWEEN 118.6 AND 118.7",
+         (":function-on-column", ":no-index")),
+    Case("not delivered, by a negation", "SELECT count(*) FROM parcel WHERE NOT (state >= 5) AND accepted > '2025-10-19'",
+         ("partial-index-misses", ":partial-index-misses", ":no-index", SCAN)),
+    Case("all of a day, as text", "SELECT count(*) FROM parcel WHERE to_char(accepted, 'YYYY-MM-DD') = '2024-02-03'",
+         (":function-on-column", ":no-index")),
+    Case("names put in order for one page", "SELECT name, phone FROM sender ORDER BY kind, name LIMIT 20",
+         ("top-n-without-index",)),
+    Case("the first claim of each reason", "SELECT DISTINCT ON (reason) reason, opened, amount FROM claim ORDER BY reason, "
+         "opened", ("sort-without-index", "sort-spills", "top-n-without-index"), measured=True,
+         settings=("work_mem = '256kB'", *ONE_PROCESS)),
+    # What only looks like trouble.
+    Case("the next parcels", "SELECT * FROM parcel WHERE (year, serial) > (2024, 500) ORDER BY year, serial LIMIT 20",
+         wrong=("top-n-without-index", "sort-without-index", SCAN, "index-scan-discards-most")),
+    Case("parcels a month", "SELECT date_trunc('month', accepted), count(*) FROM parcel GROUP BY 1",
+         wrong=(SCAN, ":function-on-column", ":no-index")),
+    Case("claims of two parcels", "SELECT * FROM parcel p WHERE (p.year, p.serial) IN ((2023, 7), (2024, 8))",
+         wrong=(SCAN, ":no-index", ":or-over-columns")),
+    Case("senders of two kinds", "SELECT kind, count(*) FROM sender WHERE kind IN ('shop', 'person') GROUP BY kind",
+         wrong=(SCAN, ":no-index")),
+    Case("the hand with the badge", "SELECT name FROM hand WHERE badge = 900077", wrong=(SCAN, ":no-index")),
+    Case("open parcels and their senders", "SELECT p.serial, s.name FROM parcel p JOIN sender s USING (sender_no) WHERE "
+         "p.state < 5 AND p.accepted > '2025-10-18'",
+         wrong=("join-side-without-index", SCAN, "partial-index-misses")),
+    Case("each island's share", "SELECT to_island, count(*) * 100.0 / sum(count(*)) OVER () FROM parcel GROUP BY 1",
+         wrong=(SCAN, ":no-index", "late-aggregation", "top-n-without-index")),
+    Case("numbers of the rows of one sender", "SELECT serial, row_number() OVER (ORDER BY accepted) FROM parcel WHERE "
+         "sender_no = 'S77'", wrong=("top-n-without-index", "sort-without-index", SCAN)),
+]  # fmt: skip
