@@ -152,3 +152,19 @@ def test_what_cannot_be_judged_does_not_hide_the_rest(begun: Program, server: Se
     assert "nowhere" in refused["reason"]
     assert found["symptoms"]
     assert "Not judged: SELECT 1 FROM" in begun.ok("diagnose", "q1", "SELECT 1 FROM nowhere").out
+
+
+@only_newest
+def test_rows_fetched_to_be_thrown_away_are_seen_before_it_is_run(
+    begun: Program, server: Server
+) -> None:
+    for sql in (
+        "SELECT value FROM reading WHERE buoy_id = 17 AND sensor_id = 99",
+        "SELECT value FROM reading WHERE buoy_id = 17 AND taken_at > '2026-02-01' "
+        "AND sensor_id = 99",
+    ):
+        found = begun.json("diagnose", sql)["symptoms"]
+        assert [(s["name"], s["cause"]["name"]) for s in found] == [
+            ("index-scan-discards-most", "condition-not-in-index")
+        ], sql
+        assert found[0]["evidence"]["rows_fetched"] > 10 * found[0]["evidence"]["rows_kept"]

@@ -42,6 +42,17 @@ def test_an_index_of_what_encloses_ranges_and_boxes(
     _is_true(begun, text, f"berth_plan USING gist ({column})")
 
 
+def test_a_join_by_what_encloses_what(begun: Program, shapes: None) -> None:
+    text = (
+        "SELECT b.name, p.id FROM buoy b JOIN berth_plan p ON p.during @> b.buoy_id "
+        "WHERE b.kind = 'harbour'"
+    )
+    found = begun.json("diagnose", text)["symptoms"]
+    assert (found[0]["name"], found[0]["cause"]["name"]) == ("join-side-without-index", "no-index")
+    remedy = begun.json("propose", text)["remedies"][0]
+    assert "berth_plan USING gist (during)" in remedy["apply"][0]
+
+
 def _is_true(humble: Program, text: str, index: str) -> None:
     """The index is proposed first, by the planner, and a trial finds its cost and its size."""
     remedy = humble.json("propose", text)["remedies"][0]

@@ -60,27 +60,36 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
 def discarding_scans(case: Case) -> Iterable[Symptom]:
     """`index-scan-discards-most`: rows are fetched by an index, then thrown away."""
     for node in case.plan.nodes():
-        if node.operation not in _FETCHES or not node.loops or not node.conditions.filter:
+        if node.operation not in _FETCHES or node.never_ran or not node.conditions.filter:
             continue
-        discarded = (node.discarded.by_filter or 0.0) * node.loops
-        kept = (node.rows_seen or 0.0) * node.loops
+        kept = case.rows(node)
+        discarded = (
+            (node.discarded.by_filter or 0.0) * node.loops
+            if node.loops
+            else _fetched(case, node) - kept
+        )
         if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
             continue
         cost_ms, share = case.avoidable(node, discarded / (discarded + kept))
         if share < WORTH_A_WORD:
             continue
         names = " and ".join(dict.fromkeys(n.index for n in node.walk() if n.index))
-        columns = ", ".join(dict.fromkeys(_columns(node.conditions.filter)))
+        held = {key for i in _indexes(case, node) for key in i.key_columns}
+        tested = [c for c in dict.fromkeys(_columns(node.conditions.filter)) if c not in held]
         detail = (
-            f"{columns} is tested only after fetching the row: {names} does not hold it"
-            if columns
+            f"{', '.join(tested)} {'is' if len(tested) == 1 else 'are'} tested only after fetching "
+            f"the row: {names} does not hold {'it' if len(tested) == 1 else 'them'}"
+            if tested
             else f'"{node.conditions.filter[0]}" is tested only after fetching the row'
         )
         yield Symptom(
             name="index-scan-discards-most",
             node=node.no,
             step=node.name,
-            summary=f"fetches {discarded + kept:,.0f} rows by {names} to keep {kept:,.0f}",
+            summary=(
+                f"{case.verb('fetches', 'would fetch')} {discarded + kept:,.0f} rows by {names} to "
+                f"keep {kept:,.0f}"
+            ),
             evidence={"rows_fetched": discarded + kept, "rows_kept": kept},
             cause=Cause("condition-not-in-index", detail),
             cost_ms=cost_ms,
@@ -128,6 +137,25 @@ def _index_steps(case: Case) -> Iterator[tuple[Node, TableFacts]]:
     for node in case.plan.nodes():
         if node.operation in _READS_INDEX and node.index in tables:
             yield node, tables[node.index]
+
+
+def _indexes(case: Case, node: Node) -> Iterator[IndexFacts]:
+    """The indexes that a step and those below it read."""
+    table = case.table_of(node)
+    names = {below.index for below in node.walk() if below.index}
+    return (index for index in (table.indexes if table else ()) if index.name in names)
+
+
+def _fetched(case: Case, node: Node) -> float:
+    """The rows that the planner expects to come from an index, before all else is tested."""
+    if node.operation is Operation.BITMAP_SCAN:
+        return max((case.rows(child) for child in node.children), default=0.0)
+    table = case.table_of(node)
+    found = [p for text in node.conditions.search for p in predicates(text)]
+    if table is None or not found or any(p.partner for p in found):
+        return 0.0  # how many rows a join's value brings is another question
+    rows = case.planner.rows_matching(table.name, node.alias, [p.sql for p in found])
+    return rows or 0.0
 
 
 def _searched(node: Node) -> set[str]:

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.schema.enclosing import holding, sought
 from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (
     ColumnRef,
     Predicate,
@@ -85,25 +87,82 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             )
 
 
+def sides_without_shapes(case: Case) -> Iterable[Symptom]:
+    """`join-side-without-index` where two tables meet by what lies in what.
+
+    Without an index of shapes every row of one side is held against every row of the other.
+    """
+    for join in case.plan.nodes():
+        if join.operation is not Operation.NESTED_LOOP or join.never_ran:
+            continue
+        for steps, scan, table in _whole_sides(case, join):
+            wanted = _by_shape(join, scan, table)
+            if wanted is None or table.pages < FEWEST_PAGES:
+                continue
+            of, condition = wanted
+            covers = (join.no, *(step.no for step in steps))
+            cost_ms, share = case.avoidable_of(covers, 1.0)
+            if share < WORTH_A_WORD:
+                continue
+            yield Symptom(
+                name="join-side-without-index",
+                node=scan.no,
+                step=scan.name,
+                summary=(
+                    f"{case.verb('holds', 'would hold')} all {table.rows:,.0f} rows of "
+                    f"{table.name} against each row of the other side"
+                ),
+                evidence={"rows_of_the_table": table.rows, "column": of},
+                cause=Cause(
+                    "no-index",
+                    f"no index of what encloses {of} ({IndexMethod.ENCLOSING}) is there that could "
+                    f"find the rows by {condition}",
+                ),
+                cost_ms=cost_ms,
+                cost_share=share,
+                covers=covers,
+            )
+            break
+
+
+def _by_shape(join: Node, scan: Node, table: TableFacts) -> tuple[str, str] | None:
+    """The column that a join looks for by shapes, and the condition; None with an index on it."""
+    alias = alias_of(scan)
+    for each in (p for text in join.conditions.join for p in predicates(text)):
+        for wanted in sought(each.sql, table, alias):
+            if wanted.column and holding(table, wanted) is None:
+                return wanted.of, each.sql
+    return None
+
+
+def _whole_sides(case: Case, join: Node) -> Iterable[tuple[tuple[Node, ...], Node, TableFacts]]:
+    """The sides of a join that are tables read whole: their steps, the scan, the table."""
+    for side in join.children:
+        if side.role not in (Role.OUTER, Role.INNER):
+            continue
+        steps = [side]
+        while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
+            steps.append(steps[-1].children[0])
+        table = case.table_of(steps[-1])
+        whole = steps[-1].operation is Operation.FULL_SCAN
+        if whole and table is not None and table.kind == "table":
+            yield tuple(steps), steps[-1], table
+
+
 def _sides(case: Case, join: Node) -> Iterable[_Side]:
     sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
     if len(sides) != 2:
         return
+    whole = {steps[0].no: (steps, scan, table) for steps, scan, table in _whole_sides(case, join)}
     for side, other in (sides, sides[::-1]):
         kept_whole = ("Full", "Left", "Anti") if side.role is Role.OUTER else ("Full", "Right")
-        if join.join_type.removeprefix("Right ") in kept_whole:
+        if join.join_type.removeprefix("Right ") in kept_whole or side.no not in whole:
             continue  # every row of it is wanted, partner or not
-        steps = [side]
-        while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
-            steps.append(steps[-1].children[0])
-        scan = steps[-1]
-        table = case.table_of(scan)
-        if scan.operation is not Operation.FULL_SCAN or table is None or table.kind != "table":
-            continue
+        steps, scan, table = whole[side.no]
         found = _joining(join, scan, table)
         if found is not None:
             # Rows of an inner side that is read again and again are counted once.
-            yield _Side(tuple(steps), scan, table, *found, max(case.rows(other), 1.0))
+            yield _Side(steps, scan, table, *found, max(case.rows(other), 1.0))
 
 
 def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | None] | None:

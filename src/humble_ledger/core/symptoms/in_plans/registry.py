@@ -14,7 +14,10 @@ from humble_ledger.core.symptoms.in_plans.index_use import (
     walked_indexes,
     wrong_ends,
 )
-from humble_ledger.core.symptoms.in_plans.join_inputs import sides_without_index
+from humble_ledger.core.symptoms.in_plans.join_inputs import (
+    sides_without_index,
+    sides_without_shapes,
+)
 from humble_ledger.core.symptoms.in_plans.joins import (
     distinct_fan_outs,
     late_aggregations,
@@ -64,6 +67,7 @@ RULES: tuple[Rule, ...] = (
     walked_indexes,
     empty_tables,
     sides_without_index,
+    sides_without_shapes,
     visited_tables,
     coarse_bitmaps,
     spared_lookups,
