@@ -53,6 +53,8 @@ CREATE TABLE bait (id integer PRIMARY KEY, t trap, v integer CHECK (acts(v) > 0 
 CREATE INDEX ON bait (acts(v));
 ALTER TABLE bait ENABLE ROW LEVEL SECURITY;
 CREATE POLICY p ON bait USING (acts(v) > 0);
+CREATE RULE also AS ON DELETE TO bait DO ALSO SELECT acts(2);
+ALTER TABLE bait ENABLE ALWAYS RULE also;
 CREATE STATISTICS tempting ON (acts(w + 1)), v FROM bait;
 CREATE ROLE visitor LOGIN;
 GRANT SELECT ON bait TO visitor;
@@ -93,6 +95,15 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
             assert made.standing.admin.execute(
                 "SELECT count(*) FROM pg_event_trigger"
             ).fetchone() == (0,)
+        assert not acted.exists()
+        with psycopg.connect(url, autocommit=True) as server:
+            server.execute("DELETE FROM bait WHERE id > 400")
+            server.execute("ANALYZE bait")
+        assert acted.exists()
+        acted.unlink()
+        said: list[str] = []
+        with PostgresEngine().hollow(url, progress=said.append):
+            assert any("up to date" in words for words in said), said
         assert not acted.exists()
         # For whom the policy holds, it is made there, too.
         with PostgresEngine().hollow(url.replace("humble@", "visitor@"), keep=False) as made:

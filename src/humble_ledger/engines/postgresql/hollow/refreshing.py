@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Mapping
+from dataclasses import replace
 
 from psycopg import sql
 
@@ -24,7 +25,7 @@ from humble_ledger.engines.postgresql.hollow.statistics import StatisticsWriter
 # Statistics of a table tell of the tables that inherit from it, too.
 _ABOVE_SQL = """
 WITH RECURSIVE above AS (
-    SELECT o.oid FROM unnest(%s::text[]::regclass[]) AS o(oid)
+    SELECT to_regclass(o.name)::oid AS oid FROM unnest(%s::text[]) AS o(name)
     UNION
     SELECT i.inhparent FROM above JOIN pg_inherits i ON i.inhrelid = above.oid
 )
@@ -52,7 +53,10 @@ def refresh(standing: Standing, source: Source) -> list[str]:
         HumbleError, psycopg.Error: it can no longer be told what the hollow is like.
     """
     admin = standing.admin
-    tables = [r for r in source.relations if r.kind in "rm"]
+    # What could not be made here is told where that was tried.
+    there = [r for r in source.relations if _is_there(admin, r)]
+    source = replace(source, relations=tuple(there))
+    tables = [r for r in there if r.kind in "rm"]
     with (
         translated(),
         heedless_owner(standing.cluster, standing.database, standing.outline.path, admin) as loader,
@@ -76,13 +80,13 @@ def put_ends(loader: Connection, source: Source) -> list[str]:
     ``loader`` is a heedless owner of the hollow.
     """
     tables = [r for r in source.relations if r.kind in "rm"]
-    guarded = [_name(table) for table in tables if table.guarded]
+    guarded = [table for table in tables if table.guarded]
     # New rows are not held against what the table shows its owner of itself.
-    for name in guarded:
-        loader.execute(sql.SQL("ALTER TABLE {} NO FORCE ROW LEVEL SECURITY").format(name))
+    for table in guarded:
+        _force(loader, table, "NO FORCE")
     failed = insert_ends(loader, source)
-    for name in guarded:
-        loader.execute(sql.SQL("ALTER TABLE {} FORCE ROW LEVEL SECURITY").format(name))
+    for table in guarded:
+        _force(loader, table, "FORCE")
     for table in tables:
         # A height stands in the first page, and what was read of it hides what is written.
         loader.execute(sql.SQL("REINDEX TABLE {}").format(_name(table)))
@@ -90,9 +94,14 @@ def put_ends(loader: Connection, source: Source) -> list[str]:
 
 
 def _emptied(standing: Standing, loader: Connection, table: Relation) -> None:
-    """Give a table a new file with no row in it; of the old one only the beginning is read."""
+    """Give a table a new file with no row in it; of the old one only the beginning is read.
+
+    By its owner: what a stranger's schema has happen with it acts with no rights.
+    """
+    if table.guarded:
+        _force(loader, table, "NO FORCE")
     if table.kind == "r":
-        standing.admin.execute(
+        loader.execute(
             sql.SQL("DELETE FROM ONLY {} WHERE ctid = ANY (%s::tid[])").format(_name(table)),
             (_FIRST_ROWS,),
         )
@@ -118,6 +127,18 @@ def _statistics(standing: Standing, source: Source) -> list[str]:
     lost += writer.extended(source.extended, admin.info.server_version)
     with contextlib.closing(standing.owner()) as builder:
         return lost + write_expressions(builder, admin, source.expressions)
+
+
+def _force(loader: Connection, table: Relation, force: str) -> None:
+    text = sql.SQL("ALTER TABLE {} {} ROW LEVEL SECURITY").format(_name(table), sql.SQL(force))
+    loader.execute(text)
+
+
+def _is_there(admin: Connection, relation: Relation) -> bool:
+    row = admin.execute(
+        "SELECT to_regclass(%s) IS NOT NULL", (quoted(relation.schema, relation.name),)
+    ).fetchone()
+    return row == (True,)
 
 
 def _name(relation: Relation) -> sql.Identifier:
