@@ -51,10 +51,15 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             continue
         for found in _sides(case, join):
             lookups, scan = _prices(case, found)
-            if lookups >= CLEARLY_CHEAPER * scan or found.table.pages < FEWEST_PAGES:
-                continue
             covers = tuple(step.no for step in found.steps)
-            cost_ms, share = case.avoidable_of(covers, 1.0 - lookups / scan)
+            now = scan
+            if found.hidden is not None:
+                # Unconverted it would be another join: what that of today costs goes, too.
+                covers = (join.no, *covers)
+                now += case.accounts[join.no].self_cost
+            if lookups >= CLEARLY_CHEAPER * now or found.table.pages < FEWEST_PAGES:
+                continue
+            cost_ms, share = case.avoidable_of(covers, 1.0 - lookups / now)
             if share < WORTH_A_WORD:
                 continue
             table = found.table
