@@ -99,15 +99,15 @@ def test_a_script_full_of_attacks_harms_nothing(aimed: Program, guarded: Guarded
 def test_no_text_given_harms_anything(aimed: Program, guarded: Guarded, name: str) -> None:
     text = fitted(ALL[name], guarded)
     before = guarded.state()
-    # With all that a user can switch on, except for naming what may be called. The longer ones
-    # take turns; the tests above send all texts through propose and through a trial.
+    # With all that a user can switch on, except for naming what may be called. The others take
+    # turns; the tests above send all texts through plan, propose and a trial.
     longer = (
+        ("plan", text),
         ("routes", text, "--measure"),
         ("propose", text),
         ("trial", text, "--index", "precious (keeper_id)", "--pairs", "2", "--allow-writes"),
     )
     for command in (
-        ("plan", text),
         ("plan", text, "--measure", "--allow-writes"),
         longer[list(ALL).index(name) // 2 % len(longer)],
     ):

@@ -105,8 +105,8 @@ def tell(
     begun_in = Path.cwd()
     folder = folder.resolve()
     _prepare(folder)
-    staged = _stage(folder, teller, target, binaries)
-    with _terminated_politely(), staged as stage, contextlib.chdir(folder):
+    scene = staged(folder, teller, target, binaries)
+    with _terminated_politely(), scene as stage, contextlib.chdir(folder):
         _chapters(teller, stage)
         teller.say(f"The story took {teller.seconds:.0f} s.")
         _farewell(teller, os.path.relpath(folder, begun_in), stay)
@@ -160,7 +160,7 @@ def _story_query() -> str:
 
 
 @contextmanager
-def _stage(
+def staged(
     folder: Path, teller: Teller, target: str | None, binaries: Path | None
 ) -> Iterator[Stage]:
     """A server with the scenario in it and its workload in the log."""
