@@ -24,8 +24,9 @@ FIRES = [
      "missing-join-condition", "join-condition-missing"),
     ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "
      "AS n FROM reading r) x WHERE n = 1", "top-n-without-index", "groups-read-whole"),
-    ("", "SELECT * FROM (SELECT r.*, rank() OVER (PARTITION BY sensor_id ORDER BY value DESC) "
-     "AS n FROM reading r) x WHERE n < 3", "top-n-without-index", "groups-read-whole"),
+    ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY "
+     "value, taken_at) AS n FROM reading r) x WHERE n < 3",
+     "top-n-without-index", "groups-read-whole"),
     ("", "SELECT message FROM alert WHERE message ILIKE 'buoy 17 reported f%'",
      "selective-full-scan", "case-insensitive-match"),
     ("", "SELECT count(*) FROM alert WHERE code ILIKE 'e-1417'",
@@ -132,6 +133,10 @@ LOOK_ALIKES = [
      "top-n-without-index"),
     ("", "SELECT * FROM (SELECT a.*, row_number() OVER (PARTITION BY code ORDER BY raised_at) AS n "
      "FROM alert a) x WHERE n <= 20", "top-n-without-index"),
+    ("", "SELECT * FROM (SELECT r.*, row_number() OVER (ORDER BY sensor_id, value) AS n "
+     "FROM reading r) x WHERE n <= 3", "top-n-without-index"),
+    ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "
+     "AS n FROM reading r) x WHERE quality = 1", "top-n-without-index"),
     ("", "SELECT name FROM buoy ORDER BY name", "sort-without-index"),
     ("", "SELECT value, taken_at FROM reading WHERE buoy_id = 9 AND taken_at < '2026-02-01' "
      "ORDER BY value", "sort-without-index"),

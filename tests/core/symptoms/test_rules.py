@@ -69,7 +69,7 @@ WHERE_IT_IS = {
     "index-only-heap-fetches": set(),
     "lossy-bitmap": {"bitmap-lossy"},
     "sort-without-index": set(),
-    "top-n-without-index": {"sort-few", "first-rows-of-windows"},
+    "top-n-without-index": {"sort-few"},
     "join-side-without-index": set(),
     "constant-subquery-again": set(),
     "volatile-filter": set(),

@@ -37,3 +37,10 @@ def rows_divided_by(plan: Plan, node: Node) -> float:
         if step.operation is Operation.GATHER:
             divisor *= processes_expected(step)
     return divisor
+
+
+def through_gathers(node: Node) -> Node:
+    """The step itself, or the one whose rows it only gathers from other processes."""
+    while node.operation is Operation.GATHER and len(node.children) == 1:
+        node = node.children[0]
+    return node

@@ -72,7 +72,7 @@ class NobodyToAsk:
 @dataclass(frozen=True, slots=True)
 class Case:
     """A plan to judge, with its arithmetic, facts of server and tables, its engine's cost formulas,
-    and whom to ask.
+    and whom to ask. ``statement`` is its text, "" when that is not known.
     """
 
     plan: Plan
@@ -81,6 +81,7 @@ class Case:
     costs: CostModel
     accounts: Mapping[int, StepMetrics] = field(default_factory=dict)
     planner: Planner = field(default_factory=NobodyToAsk)
+    statement: str = ""
 
     @classmethod
     def of(
@@ -90,9 +91,11 @@ class Case:
         tables: Mapping[TableName, TableFacts],
         costs: CostModel,
         planner: Planner | None = None,
+        statement: str = "",
     ) -> Case:
         """A case with its arithmetic done."""
-        return cls(plan, server, tables, costs, accounts(plan), planner or NobodyToAsk())
+        asked = planner or NobodyToAsk()
+        return cls(plan, server, tables, costs, accounts(plan), asked, statement)
 
     @property
     def memory_bytes(self) -> float:

@@ -47,11 +47,13 @@ def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner 
     around = surroundings_of(workspace, entry)
     if around.server is None:
         costs = plans_of(entry.plan.engine).costs(NO_SERVER)
-        return Case.of(entry.plan, NO_SERVER, around.tables, costs), None
+        alone = Case.of(entry.plan, NO_SERVER, around.tables, costs, statement=entry.statement)
+        return alone, None
     statement = Statement(entry.statement, entry.parameters) if entry.statement else None
     planner = AskedPlanner(workspace.session, statement)
     costs = workspace.session.costs
-    return Case.of(entry.plan, around.server, around.tables, costs, planner), planner
+    case = Case.of(entry.plan, around.server, around.tables, costs, planner, entry.statement)
+    return case, planner
 
 
 def judge(

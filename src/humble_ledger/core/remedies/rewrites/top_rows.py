@@ -18,6 +18,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     written,
 )
 from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName
+from humble_ledger.core.statements.numbered import most_kept
 
 _GROUP = "each_group"
 
@@ -93,25 +94,8 @@ def _numbered(tree: exp.Select) -> _Numbered | None:
     alias = windows[0].parent
     if not isinstance(alias, exp.Alias) or windows[0].args.get("order") is None:
         return None
-    most = _most(tree, source.alias, alias.alias)
+    most = most_kept(tree, source.alias, alias.alias)
     return None if most is None else _Numbered(source, query, windows[0], alias.alias, most)
-
-
-def _most(tree: exp.Select, source: str, name: str) -> int | None:
-    """The highest number that a statement lets through; None when it does not say."""
-    where = tree.args.get("where")
-    for part in conjuncts(where.this if where is not None else None):
-        if not isinstance(part, exp.EQ | exp.LTE | exp.LT):
-            continue
-        column, value = part.this.unnest(), part.expression.unnest()
-        if not isinstance(column, exp.Column) or column.name != name:
-            continue
-        if column.table not in ("", source) or not isinstance(value, exp.Literal):
-            continue
-        if not value.is_string and str(value.this).isdigit():
-            most = int(str(value.this)) - isinstance(part, exp.LT)
-            return most if most > 0 else None
-    return None
 
 
 def _fetch_by_group(found: _Numbered, by: exp.Column, key: ForeignKey) -> None:

@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
-from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
-from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation
+from humble_ledger.core.plans.paths import through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
-from humble_ledger.core.statements.conditions import PredicateKind, columns_of, predicates
+from humble_ledger.core.statements.conditions import columns_of
+from humble_ledger.core.statements.numbered import numbering
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.ordering import (
+    CLEARLY_CHEAPER,
+    FEW_OF_THEM,
+    FEWEST_ROWS,
+)
 from humble_ledger.core.symptoms.model import Cause, Symptom
-
-FEWEST_ROWS = 1_000.0
-CLEARLY_CHEAPER = 0.5
-FEW_OF_THEM = 0.1  # of the rows are kept, at most
-_NUMBERS = re.compile(r"(row_number|rank)\(\)", re.IGNORECASE)
-_KEPT = re.compile(r"\d{1,6}")
-# A window that stops by itself: its own number compared, as the server writes it.
-_STOPS = re.compile(r"\(*(?:row_number|rank)\(\) OVER .+ (<=|<) '?(\d{1,6})'?\D*", re.I)
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,15 +29,8 @@ class _Numbered:
     scan: Node
     table: TableFacts
     groups_by: tuple[ColumnFacts, ...]
-    order_by: ColumnFacts
+    order_by: tuple[ColumnFacts, ...]
     most: int
-    ties: bool  # whether rows alike in their order are kept together
-
-    @property
-    def limit(self) -> str:
-        """What gives as many rows of a group."""
-        rows = f"FETCH FIRST {self.most:,} ROWS WITH TIES"
-        return rows if self.ties else f"LIMIT {self.most:,}"
 
     @property
     def groups(self) -> float:
@@ -79,15 +69,15 @@ def _symptom(
     covers: tuple[int, ...],
 ) -> Symptom:
     table, (price, now) = found.table.name, costs
-    names = ", ".join(column.name for column in (*found.groups_by, found.order_by))
+    names = ", ".join(column.name for column in (*found.groups_by, *found.order_by))
     verb = case.verb("numbers", "would number")
     return Symptom(
         name="top-n-without-index",
         node=found.window.no,
         step=found.window.name,
         summary=(
-            f"{verb} {rows:,.0f} rows of {table} to keep the first {found.most:,} of each of about "
-            f"{found.groups:,.0f} groups"
+            f"{verb} {rows:,.0f} rows of {table} to keep at most the first {found.most:,} of "
+            f"each of about {found.groups:,.0f} groups"
         ),
         evidence={
             "rows_numbered": rows,
@@ -100,8 +90,8 @@ def _symptom(
         cause=Cause(
             "groups-read-whole",
             f"no row is left out before it is numbered; fetched group by group (LATERAL with "
-            f"{found.limit}) through an index on {table} ({names}) they would cost {price:,.0f} "
-            f"against {now:,.0f} (predicted)",
+            f"LIMIT {found.most:,}) through an index on {table} ({names}) they would cost "
+            f"{price:,.0f} against {now:,.0f} (predicted)",
         ),
         cost_ms=avoidable[0],
         cost_share=avoidable[1],
@@ -112,40 +102,23 @@ def _symptom(
 def _numbered(case: Case, node: Node) -> _Numbered | None:
     if node.operation is not Operation.WINDOW or len(node.children) != 1 or node.never_ran:
         return None
-    number = next(filter(None, map(_NUMBERS.match, node.output)), None)
-    most = _most_kept(case, node) if number is not None else None
-    sort = node.children[0]
-    if number is None or most is None or sort.operation not in SORTS or len(sort.children) != 1:
+    asked = numbering(case.statement) if case.statement else None
+    sort = through_gathers(node.children[0])
+    if asked is None or sort.operation not in SORTS or len(sort.children) != 1:
         return None
-    scan = sort.children[0]
-    while scan.operation is Operation.GATHER and len(scan.children) == 1:
-        scan = scan.children[0]
+    scan = through_gathers(sort.children[0])
     table = case.table_of(scan)
     if table is None or table.kind != "table" or scan.operation not in SCANS:
         return None
-    if scan.conditions.all() or any(n.conditions.all() for n in scan.walk()):
+    if any(step.conditions.all() for step in scan.walk()):
         return None  # what else must hold decides how many rows a group is left with
     keys = [_column(key, alias_of(scan), table) for key in sort.sort_keys]
     known = [key for key in keys if key is not None]
-    # The plan does not tell where the groups' columns end: with all but the last there are most.
-    if len(known) != len(keys) or len(known) < 2:
+    # The groups come first in the order, in whichever order of their own.
+    first, rest = known[: len(asked.groups_by)], known[len(asked.groups_by) :]
+    if len(known) != len(keys) or not rest or {c.name for c in first} != set(asked.groups_by):
         return None
-    return _Numbered(node, scan, table, tuple(known[:-1]), known[-1], most, number[1] == "rank")
-
-
-def _most_kept(case: Case, node: Node) -> int | None:
-    """How many rows of each group are kept, there or above; None when they are by no number."""
-    for text in node.conditions.filter:
-        if (stops := _STOPS.fullmatch(text)) is not None:
-            return int(stops[2]) - (stops[1] == "<")
-    above = path_to(case.plan.root, node)[:-1]
-    if not above or above[-1].operation is not Operation.SUBQUERY or node.role is not Role.OUTER:
-        return None
-    for each in (p for text in above[-1].conditions.filter for p in predicates(text)):
-        fits = each.kind is PredicateKind.EQUALITY or each.operator in ("<=", "<")
-        if fits and each.column is not None and _KEPT.fullmatch(each.value):
-            return int(each.value) - (each.operator == "<")
-    return None
+    return _Numbered(node, scan, table, tuple(first), tuple(rest), asked.most)
 
 
 def _column(key: str, alias: str, table: TableFacts) -> ColumnFacts | None:
@@ -158,7 +131,7 @@ def _column(key: str, alias: str, table: TableFacts) -> ColumnFacts | None:
 def _price(case: Case, found: _Numbered) -> float:
     """The cost of a search for each group that ends after the rows wanted of it."""
     table = found.table
-    shape = case.costs.sizes.in_order(table, [*found.groups_by, found.order_by])
+    shape = case.costs.sizes.in_order(table, [*found.groups_by, *found.order_by])
     share = min(1.0, found.most / max(table.rows, 1.0))
     search = Search(share, share, quals=len(found.groups_by), loops=found.groups)
     return case.costs.index_scan(table, shape, search, 0.0).total * found.groups

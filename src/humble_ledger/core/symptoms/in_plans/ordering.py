@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
+from humble_ledger.core.plans.paths import through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -144,7 +145,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
     sort, wanted, top = node, 1.0, node
     inputs = [child for child in node.children if child.role is Role.OUTER]
     if node.operation is Operation.LIMIT and inputs:
-        sort = _through_gathers(inputs[0])
+        sort = through_gathers(inputs[0])
         below = sort.children[0] if sort.children else None
         rows = case.rows(below) if below is not None else 0.0
         wanted = (case.rows(node) / rows) if rows else 1.0
@@ -152,7 +153,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
         return None  # told at the limit
     if sort.operation not in SORTS or len(sort.children) != 1 or sort.never_ran:
         return None
-    scan = _through_gathers(sort.children[0])
+    scan = through_gathers(sort.children[0])
     table = case.table_of(scan)
     if scan.operation not in SCANS or table is None or table.kind != "table" or scan.never_ran:
         return None
@@ -181,13 +182,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
 
 def _is_below_limit(case: Case, node: Node) -> bool:
     limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT and n.children)
-    return any(_through_gathers(limit.children[0]) is node for limit in limits)
-
-
-def _through_gathers(node: Node) -> Node:
-    while node.operation is Operation.GATHER and len(node.children) == 1:
-        node = node.children[0]
-    return node
+    return any(through_gathers(limit.children[0]) is node for limit in limits)
 
 
 def _keys(sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:

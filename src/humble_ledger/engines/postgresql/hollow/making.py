@@ -80,9 +80,9 @@ def hollow_of(
                         "tables and indexes: a copy would need too many files.", _BY_FORMULA,
                     )  # fmt: skip
                 place = _name(target)
-                known = house.records().get(place)
-                if known is not None and known.fingerprint != outline.fingerprint:
-                    known = None
+                kept = house.records().get(place)
+                same = kept is not None and kept.fingerprint == outline.fingerprint
+                known = kept if same else None
                 if known is not None and known.contents != outline.contents:
                     house.forget(place)
                     known = _refreshed(house.cluster, known, target, outline, progress)
@@ -94,10 +94,11 @@ def hollow_of(
                     if binaries.major != major:
                         notes.insert(0, other_version(binaries.major, major))
                     known = _record(place, public_url(url), outline, binaries.version, notes)
-                house.keep(known)
-                for old in house.too_many():
-                    house.forget(old)
-                    dropped(house.cluster, old)
+                if known is not kept:
+                    house.keep(known)
+                    for old in house.too_many():
+                        house.forget(old)
+                        dropped(house.cluster, old)
             with contextlib.closing(superuser(house.cluster, place)) as admin:
                 session = PostgresSession(
                     house.cluster.url(place, ROLE), replace(LIMITS, may_call=limits.may_call)
@@ -150,7 +151,7 @@ def _refreshed(
         unread, _ = unread_groups(target)
         if any((group.table.schema, group.table.name) in changed for _, _, group in unread):
             return None
-        progress(f"bringing the copy up to date: {len(changed):,} tables changed")
+        progress(f"bringing the copy up to date: {_tables(len(changed))} changed")
         source = read_source(target, outline, changed)
         try:
             notes = refresh(standing, source)
@@ -158,6 +159,10 @@ def _refreshed(
             return None
     notes = list(dict.fromkeys([*known.notes, *source.notes, *notes]))
     return _record(known.database, known.target, outline, known.version, notes)
+
+
+def _tables(count: int) -> str:
+    return "1 table" if count == 1 else f"{count:,} tables"
 
 
 def _made(

@@ -213,7 +213,7 @@ def read_source(
             f"statistics of {', '.join(guarded[:3])} are kept from you by row-level security: "
             "conditions on it are guessed; ask as its owner, or as a role with BYPASSRLS"
         ]
-        if guarded
+        if guarded and tables is None  # else it was said when the hollow was made
         else []
     )
     version = outline.database.version

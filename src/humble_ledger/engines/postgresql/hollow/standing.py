@@ -126,17 +126,15 @@ def owner(cluster: Cluster, database: str, path: str) -> Connection:
 def heedless_owner(
     cluster: Cluster, database: str, path: str, admin: Connection
 ) -> Iterator[Connection]:
-    """The owner, for whom, and for ``admin`` meanwhile, no trigger, rule or foreign key acts.
+    """The owner, for whom no trigger, rule or foreign key acts; only ``admin`` may see to that.
 
     Keys refer to rows that are not in a hollow.
     """
     setting = sql.SQL("ALTER ROLE {} IN DATABASE {} {} session_replication_role").format
     names = sql.Identifier(ROLE), sql.Identifier(database)
-    admin.execute("SET session_replication_role = replica")
     admin.execute(setting(*names, sql.SQL("SET")) + sql.SQL(" = replica"))
     try:
         with contextlib.closing(owner(cluster, database, path)) as opened:
             yield opened
     finally:
         admin.execute(setting(*names, sql.SQL("RESET")))
-        admin.execute("RESET session_replication_role")
