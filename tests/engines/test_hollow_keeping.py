@@ -59,6 +59,22 @@ CREATE STATISTICS tempting ON (acts(w + 1)), v FROM bait;
 CREATE ROLE visitor LOGIN;
 GRANT SELECT ON bait TO visitor;
 """
+# Computed whenever a statement on the table is planned, with the rights of whoever does it.
+OF_ANOTHER = """
+CREATE ROLE rower;
+CREATE SCHEMA pier AUTHORIZATION rower;
+SET ROLE rower;
+CREATE FUNCTION pier.writes() RETURNS integer LANGUAGE plpgsql AS $$
+BEGIN EXECUTE format('COPY (SELECT 1) TO PROGRAM %L', 'cat > {0}'); RETURN 1;
+EXCEPTION WHEN insufficient_privilege THEN RETURN 2; END $$;
+CREATE FUNCTION pier.plans() RETURNS integer LANGUAGE plpgsql IMMUTABLE AS
+    $$ BEGIN RETURN pier.writes(); END $$;
+CREATE TABLE pier.lure (id integer PRIMARY KEY);
+INSERT INTO pier.lure SELECT generate_series(1, 60000);
+CREATE INDEX ON pier.lure ((id + pier.plans()));
+ANALYZE pier.lure;
+RESET ROLE;
+"""
 
 
 @pytest.fixture
@@ -113,6 +129,23 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
             with pytest.raises(RefusedForSafety):
                 made.explain(Statement("SELECT * FROM bait WHERE w = 1"), {})
         assert not acted.exists()
+
+
+def test_functions_of_another_owner_do_not_run_with_the_users_rights(anybodys: Path) -> None:
+    acted = anybodys / "acted"
+    with Cluster(FOUND[MAJORS[0]]) as cluster:
+        url = cluster.url("postgres")
+        with psycopg.connect(url, autocommit=True) as server:
+            server.execute(OF_ANOTHER.replace("{0}", str(acted)).encode())
+            assert not acted.exists()
+            server.execute("CREATE TABLE ours AS SELECT generate_series(1, 100) AS id")
+            server.execute("EXPLAIN SELECT FROM pier.lure ORDER BY id")
+        assert acted.exists()
+        acted.unlink()
+        with PostgresEngine().hollow(url, keep=False) as made:
+            made.explain(Statement("SELECT * FROM ours WHERE id = 1"), {})
+        assert not acted.exists()
+        assert any("pier.lure" in note for note in made.notes)
 
 
 def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path) -> None:

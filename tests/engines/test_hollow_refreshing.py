@@ -31,6 +31,14 @@ CREATE POLICY own ON freight FOR SELECT TO clerk USING (firm = 7);
 GRANT USAGE ON SCHEMA quay TO clerk;
 GRANT SELECT ON ALL TABLES IN SCHEMA quay, public TO clerk;
 ANALYZE freight;
+-- As long, and a level higher where it was built at once.
+CREATE TABLE grown (id integer PRIMARY KEY, mark text);
+CREATE INDEX grown_mark ON grown (mark DESC NULLS LAST, id);
+INSERT INTO grown SELECT n, 'mark ' || n FROM generate_series(1, 125000) n;
+CREATE TABLE built AS SELECT * FROM grown;
+CREATE UNIQUE INDEX built_id ON built (id);
+GRANT SELECT ON grown, built TO clerk;
+ANALYZE grown, built;
 """
 # Rows go at the ends, too: of parts, of what refers to others, of what is seen in part.
 CHANGES = [
@@ -45,6 +53,9 @@ ASKED = [
     "SELECT * FROM freight WHERE id = 5",
     "SELECT * FROM freight WHERE lower(note) = 'note 7'",
     "SELECT firm, note, count(*) FROM freight GROUP BY 1, 2",
+    "SELECT * FROM grown WHERE id = 77",
+    "SELECT * FROM built WHERE id = 77",
+    "SELECT * FROM grown WHERE mark = 'mark 77'",
     "SELECT * FROM freight f JOIN quay.boat b ON b.boat = f.id WHERE f.firm > 380",
 ]
 

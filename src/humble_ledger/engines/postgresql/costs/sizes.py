@@ -64,19 +64,24 @@ def index_shape(
             many * _merged_bytes(tuple_bytes, size, table.page_bytes) for size, many in alike
         )
     leaves = max(1, math.ceil(leaf_bytes / usable))
-    above, levels = _above(leaves, _pivot_bytes(columns), table.page_bytes)
+    above, levels = _above(leaves, _pivot_bytes(columns), table.page_bytes, FILL_ABOVE)
     return IndexShape(leaves + above + 1, levels, entries)  # and the meta page
 
 
-def levels_above(leaves: int, first_key_bytes: float, keys: int, page_bytes: int = 8192) -> int:
-    """The levels above so many leaves, of an index whose first key has this mean length."""
+def levels_above(
+    leaves: int, first_key_bytes: float, keys: int, *, filled: float, page_bytes: int = 8192
+) -> int:
+    """The levels above so many leaves, of an index whose first key has this mean length.
+
+    ``filled`` is how full the pages above the leaves are, from 0 to 1.
+    """
     pivot = _aligned(TUPLE_HEADER_BYTES + first_key_bytes) + (8 if keys > 1 else 0)
-    return _above(leaves, pivot, page_bytes)[1]
+    return _above(leaves, pivot, page_bytes, filled)[1]
 
 
-def _above(leaves: int, pivot_bytes: int, page_bytes: int) -> tuple[int, int]:
+def _above(leaves: int, pivot_bytes: int, page_bytes: int, filled: float) -> tuple[int, int]:
     """The pages above the leaves, and their levels."""
-    usable = page_bytes - PAGE_HEADERS_BYTES - page_bytes * (1.0 - FILL_ABOVE)
+    usable = page_bytes - PAGE_HEADERS_BYTES - page_bytes * (1.0 - filled)
     fanout = max(2.0, usable // (pivot_bytes + ITEM_POINTER_BYTES))
     pages, level_pages, levels = 0, leaves, 0
     while level_pages > 1:
@@ -198,7 +203,7 @@ def enclosing_shape(table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexS
     entry = _aligned(TUPLE_HEADER_BYTES + kept) + ITEM_POINTER_BYTES
     usable = (table.page_bytes - PAGE_HEADERS_BYTES) * fill
     leaves = max(1, math.ceil(max(table.rows, 1.0) * entry / usable))
-    above, levels = _above(leaves, entry, table.page_bytes)
+    above, levels = _above(leaves, entry, table.page_bytes, FILL_ABOVE)
     return IndexShape(leaves + above, levels, max(table.rows, 1.0))
 
 

@@ -52,6 +52,12 @@ class RelationFiles:
             left -= here
             segment += 1
 
+    def height(self, place: str) -> int:
+        """The levels above a b-tree's leaves."""
+        with (self.data / place).open("rb") as file:
+            meta = file.read(PAGE_BYTES)
+        return int(struct.unpack_from("<IIII", meta, _META_ROOT)[3])
+
     def grow_b_tree(self, place: str, pages: int, levels: int) -> None:
         """Give a b-tree that was just built over a few rows a height and a length.
 

@@ -134,7 +134,8 @@ def fill(
     lost += writer.extended(source.extended, admin.info.server_version)
     with contextlib.closing(owner(cluster, place, path)) as builder:
         lost += write_expressions(builder, admin, source.expressions)
-    give_files(RelationFiles(cluster.data, cluster.account), admin, source.relations)
+    files = RelationFiles(cluster.data, cluster.account)
+    give_files(files, admin, source.relations, source.heights)
     for what, reason in refused:
         notes.append(f"{what[:80]}: {reason}")
     if failed:

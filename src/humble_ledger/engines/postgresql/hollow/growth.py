@@ -29,6 +29,7 @@ class Growth:
     _factors: dict[TableName, float] = field(default_factory=dict)
     _longer: bool = False
     _stretched: History | None = None
+    _heights: dict[tuple[str, str], int] = field(default_factory=dict)
 
     def become(self, rows: Mapping[TableName, float], *, longer: bool) -> None:
         """Let the tables have so many times their rows, with a ``longer`` history or none."""
@@ -60,6 +61,8 @@ class Growth:
         """
         files = self._standing.files
         heaps = self._standing.heaps(table)
+        if table not in self._factors:
+            self._remember_heights(heaps)
         for heap in heaps:
             files.resize(self._standing.place(heap.schema, heap.name), min(1, heap.pages))
         sized = []
@@ -81,7 +84,8 @@ class Growth:
         of = {(heap.schema, heap.name) for heap in heaps}
         for index in self._standing.outline.relations:
             if index.kind == "i" and index.table in of and index.pages:
-                sized.append(self._index_grown(files, _times(index, factor)))
+                own = self._heights.get((index.schema, index.name)) if factor == 1.0 else None
+                sized.append(self._index_grown(files, _times(index, factor), own))
         sized += [self._index_grown(files, _times(i, factor)) for i in self._indexes.of(table)]
         if root is not None and root.kind == "p":
             sized.append(_times(root, factor))
@@ -110,10 +114,23 @@ class Growth:
             (ratio, -NEARLY_UNIQUE, names, others),
         )
 
-    def _index_grown(self, files: RelationFiles, index: Relation) -> Relation:
+    def _remember_heights(self, heaps: Sequence[Relation]) -> None:
+        """Those of the target's indexes, as they stand in their files."""
+        of = {(heap.schema, heap.name) for heap in heaps}
+        for index in self._standing.outline.relations:
+            if index.kind == "i" and index.table in of and index.method == "btree":
+                place = self._standing.place(index.schema, index.name)
+                if not place:
+                    continue
+                self._heights[index.schema, index.name] = self._standing.files.height(place)
+
+    def _index_grown(
+        self, files: RelationFiles, index: Relation, known: int | None = None
+    ) -> Relation:
         place = self._standing.place(index.schema, index.name)
         if index.method == "btree":
-            files.grow_b_tree(place, index.pages, levels_of(self._standing.admin, index))
+            levels = levels_of(self._standing.admin, index) if known is None else known
+            files.grow_b_tree(place, index.pages, levels)
         else:
             files.resize(
                 place, max(index.pages, self._standing.pages_now(index.schema, index.name))

@@ -54,7 +54,7 @@ WHERE c.relkind IN ('r', 'm', 'i', 'p', 'I', 'f') AND c.relpersistence <> 't'
 ORDER BY 1, 2
 """
 # Raised when a hollow of the same target would be made otherwise: kept ones are made anew.
-_FORM = 6
+_FORM = 7
 # What changes with rows written to a table, and with new statistics of it.
 _WRITTEN_SQL = """
 SELECT schemaname, relname, concat_ws(',', n_tup_ins, n_tup_upd, n_tup_del,

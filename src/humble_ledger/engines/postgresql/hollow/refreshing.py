@@ -65,7 +65,7 @@ def refresh(standing: Standing, source: Source) -> list[str]:
             _emptied(standing, loader, table)
         failed = put_ends(loader, source)
     lost = _statistics(standing, source)
-    give_files(standing.files, admin, source.relations)
+    give_files(standing.files, admin, source.relations, source.heights)
     notes = []
     if failed:
         notes.append(f"no values for the ends of {', '.join(failed[:3])}")

@@ -14,6 +14,8 @@ from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
+from humble_ledger.engines.postgresql.hollow.heights import Heights, read_heights
+from humble_ledger.engines.postgresql.hollow.others_functions import run_others_functions
 from humble_ledger.engines.postgresql.hollow.outline import SYSTEM_SCHEMAS, Outline, Relation
 from humble_ledger.engines.postgresql.hollow.policies import Policy, read_policies
 from humble_ledger.errors import HumbleError
@@ -189,7 +191,8 @@ class Source:
     ``ends`` has the least and the greatest value, as text, of columns by (schema, table, column).
     ``labels`` are those of enumerations (schema, type, label, number), ``policies`` are those
     that hold for the target's user, ``expressions`` what is known of those in statistics objects;
-    ``notes`` say what could not be read.
+    ``heights`` are those of b-trees whose length leaves them open; ``notes`` say what could not
+    be read.
     """
 
     relations: tuple[Relation, ...]
@@ -199,7 +202,8 @@ class Source:
     labels: tuple[tuple[str, str, str, int], ...] = ()
     policies: tuple[Policy, ...] = ()
     expressions: tuple[ExpressionStatistics, ...] = ()
-    notes: tuple[str, ...] = field(default=())
+    heights: Heights = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
 
 
 def read_source(
@@ -223,14 +227,24 @@ def read_source(
         statistics = _statistics(connection, version, relations)
         extended = _extended(connection, version, relations)
         expressions = _of_expressions(connection, version, relations)
-        ends = _ends(connection, relations, notes)
+        others = run_others_functions(connection, relations)
+        ours = [r for r in relations if r.of not in others]
+        if others and tables is None:
+            named = ", ".join(sorted(".".join(table) for table in others)[:3])
+            notes.append(
+                f"the least and greatest values of {named} are not read: functions of another "
+                "owner would run with your rights"
+            )
+        ends = _ends(connection, ours, notes)
         labels = tuple(
             (str(schema), str(type_), str(label), int(str(number)))
             for schema, type_, label, number in connection.execute(_LABELS_SQL)
         )
         policies = read_policies(connection) if guarded else ()
+    widths = {(s.schema, s.table, s.column): s.width for s in statistics if not s.inherited}
+    heights = read_heights(connection, ours, widths)
     return Source(
-        relations, statistics, extended, ends, labels, policies, expressions, tuple(notes)
+        relations, statistics, extended, ends, labels, policies, expressions, heights, tuple(notes)
     )
 
 
