@@ -37,8 +37,10 @@ CREATE INDEX grown_mark ON grown (mark DESC NULLS LAST, id);
 INSERT INTO grown SELECT n, 'mark ' || n FROM generate_series(1, 125000) n;
 CREATE TABLE built AS SELECT * FROM grown;
 CREATE UNIQUE INDEX built_id ON built (id);
-GRANT SELECT ON grown, built TO clerk;
-ANALYZE grown, built;
+CREATE TABLE priced (id integer, day date, PRIMARY KEY (id, day));
+INSERT INTO priced SELECT n, '2024-01-01' FROM generate_series(1, 125000) n;
+GRANT SELECT ON grown, built, priced TO clerk;
+ANALYZE grown, built, priced;
 """
 # Rows go at the ends, too: of parts, of what refers to others, of what is seen in part.
 CHANGES = [
@@ -55,6 +57,7 @@ ASKED = [
     "SELECT firm, note, count(*) FROM freight GROUP BY 1, 2",
     "SELECT * FROM grown WHERE id = 77",
     "SELECT * FROM built WHERE id = 77",
+    "SELECT * FROM priced WHERE id = 77",
     "SELECT * FROM grown WHERE mark = 'mark 77'",
     "SELECT * FROM freight f JOIN quay.boat b ON b.boat = f.id WHERE f.firm > 380",
 ]

@@ -86,7 +86,8 @@ def read_heights(
     for schema, name, of_schema, table, length, columns, options in rows:
         width = length if length > 0 else widths.get((of_schema, table, columns[0]), 16)
         pages = max(1, trees[schema, name].pages - 1)
-        least = levels_above(pages, width, len(columns), filled=_FULL)
+        # Keys that differ in the first column are led to by this one alone.
+        least = levels_above(pages, width, 1, filled=_FULL)
         most = levels_above(pages, width, len(columns), filled=_LEAST_FULL)
         if least < most:
             told = _told(connection, (of_schema, table), name, columns, options)
