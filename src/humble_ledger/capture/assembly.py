@@ -32,6 +32,7 @@ from humble_ledger.core.statements.masking import masked, masked_words
 from humble_ledger.core.statements.wording import cut, refill
 from humble_ledger.core.workload.gathering import Client, Gathering, RunSeen
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
+from humble_ledger.core.workload.origins import NOWHERE, Origin, tagged
 from humble_ledger.core.workload.repetition import SMALL_MS
 
 NO_STATEMENT = "duration without its statement"
@@ -105,27 +106,17 @@ class Assembler:
 
     def take(self, block: BlockRows) -> None:
         """Take a block of the log begun."""
-        tally = self._tally
-        if block.first_unreadable is not None:
-            line = tally.lines - self._lines_before + block.first_unreadable + 1
-            counted = f" counted from byte {self._start:,}" if self._start else ""
-            tally.unreadable_at(f"{self._name}, line {line:,}{counted}")
-        tally.lines += block.lines
-        tally.entries += block.entries
-        for reason, times in block.passed_over.items():
-            tally.pass_over(reason, times)
-        known = self._gathering.groups
-        if block.prints:
-            groups = [
-                known.found(wording, *found)
-                for (wording, _), found in zip(block.keys, block.prints, strict=True)
-            ]
-        else:
-            groups = [known.of(*key) for key in block.keys]
+        self._count_lines(block)
+        groups = self._groups_of(block)
+        tags = [tagged(wording) for wording, _ in block.keys]
+        if block.told:
+            self._take_told(block, groups, tags)
+            return
+        any_tags = any(origin for origin, _ in tags)
         if block.columns is not None:
-            if not self._plans:
+            if not self._plans and not any_tags:
                 self._take_columns(block.columns, block, groups)
-            else:  # a plan waits for the run it belongs to
+            else:  # a plan waits for the run it belongs to, or each tells where it came from
                 block.rows = [*block.columns.rows(), *block.rows]
         clients = block.clients
         count, watch = self._gathering.count, self._gathering.repetition.saw
@@ -140,8 +131,64 @@ class Assembler:
             group = groups[key]
             if count(group, clients[client], end, ms):
                 self._keep(group, block.keys[key][0], row, clients[client])
-            if session and end is not None and ms < SMALL_MS * 10:
+            watched = session and end is not None and ms < SMALL_MS * 10
+            if watched:
                 watch(group, session, end, ms, hash((joined(literals), detail)))
+            if any_tags:
+                self._came_from(group, session if watched else "", ms, tags[key])
+
+    def _count_lines(self, block: BlockRows) -> None:
+        tally = self._tally
+        if block.first_unreadable is not None:
+            line = tally.lines - self._lines_before + block.first_unreadable + 1
+            counted = f" counted from byte {self._start:,}" if self._start else ""
+            tally.unreadable_at(f"{self._name}, line {line:,}{counted}")
+        tally.lines += block.lines
+        tally.entries += block.entries
+        for reason, times in block.passed_over.items():
+            tally.pass_over(reason, times)
+
+    def _groups_of(self, block: BlockRows) -> list[int]:
+        """The group of each of a block's statements."""
+        known = self._gathering.groups
+        if block.prints:
+            return [
+                known.found(wording, *found)
+                for (wording, _), found in zip(block.keys, block.prints, strict=True)
+            ]
+        return [known.of(*key) for key in block.keys]
+
+    def _take_told(
+        self, block: BlockRows, groups: Sequence[int], tags: Sequence[tuple[Origin, str]]
+    ) -> None:
+        """Count the runs that an application recorded, each with what it tells beside."""
+        origins = [Origin(*each) for each in block.origins]
+        gathering = self._gathering
+        for row, (place, rows, values, known) in zip(block.rows, block.told, strict=True):
+            _, end, session, client, ms, key, literals, _ = row
+            group, who = groups[key], block.clients[client]
+            if gathering.count(group, who, end, ms, rows):
+                self._keep(group, block.keys[key][0], row, who, rows, values)
+            origin = origins[place] if place >= 0 else tags[key][0]
+            request = known or tags[key][1]
+            # A connection goes from one request to the next: a loop is within one of them.
+            sender = request or session
+            if sender and end is not None and ms < SMALL_MS * 10:
+                hashed = hash((joined(literals), tuple(values)))
+                gathering.repetition.saw(group, sender, end, ms, hashed)
+                gathering.repetition.came_from(group, sender, NOWHERE, in_request=bool(request))
+                self._came_from(group, sender, ms, (origin, request))
+            else:
+                self._came_from(group, "", ms, (origin, request))
+
+    def _came_from(self, group: int, sender: str, ms: float, tag: tuple[Origin, str]) -> None:
+        """Count where the run came from that was counted last; ``sender`` when it was watched."""
+        origin, request = tag
+        if origin:
+            self._gathering.origins.saw(group, origin, ms, request)
+            if sender:
+                in_request = bool(request) and sender == request
+                self._gathering.repetition.came_from(group, sender, origin, in_request=in_request)
 
     def _take_columns(self, columns: RunColumns, block: BlockRows, groups: Sequence[int]) -> None:
         """Count a block's runs all at once; look at those one by one that are worth it."""
@@ -202,14 +249,22 @@ class Assembler:
         """What waits just now."""
         return list(self._waiting.values())[-MOST_WAITING:]
 
-    def _keep(self, group: int, wording: str, row: Row, client: Client) -> None:
+    def _keep(
+        self,
+        group: int,
+        wording: str,
+        row: Row,
+        client: Client,
+        rows: int | None = None,
+        values: Sequence[str | None] = (),
+    ) -> None:
         _, end, session, _, ms, _, literals, detail = row
-        values: tuple[str | None, ...] = values_of(detail)
+        values = values or values_of(detail)
         if self._mask:
             wording, literals, values = self._gathering.groups.all[group].text, (), ()
         started = None if end is None else end - ms / 1000.0
         self._gathering.keep(
-            RunSeen(group, wording, literals, values, client, session, started, ms)
+            RunSeen(group, wording, literals, values, client, session, started, ms, rows)
         )
 
     def _take_other(self, row: Row, block: BlockRows, groups: Sequence[int]) -> None:
@@ -292,9 +347,11 @@ class Assembler:
         _, end, session, _, ms, _, literals, detail = row
         if self._gathering.count(group, client, end, ms):
             self._keep(group, wording, row, client)
-        if session and end is not None and ms < SMALL_MS * 10:
+        watched = session and end is not None and ms < SMALL_MS * 10
+        if watched:
             values = hash((joined(literals), detail))
-            self._gathering.repetition.saw(group, session, end, ms, values)
+            self._gathering.repetition.saw(group, session, end or 0.0, ms, values)
+        self._came_from(group, session if watched else "", ms, tagged(wording))
 
     def _incident(self, row: Row, groups: Sequence[int]) -> None:
         _, end, session, _, amount, key, _, (name, words) = row

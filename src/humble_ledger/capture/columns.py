@@ -30,7 +30,7 @@ _NEEDS_ORDER = frozenset((PLANNED, TOOK))
 
 def packed(block: BlockRows) -> tuple[object, ...]:
     """A block as plain things, its runs as columns where their order does not matter."""
-    if block.columns is None:
+    if block.columns is None and not block.told:
         block.columns, block.rows = parted(block.rows)
     plain = {name: getattr(block, name) for name in BlockRows.__slots__}
     if block.columns is not None:

@@ -38,6 +38,7 @@ from humble_ledger.core.statements.wording import BETWEEN, HOLE, cut, cut_many, 
 RAN, SENT, TOOK, PLANNED, HAPPENED = range(5)
 KIND, TIME, SESSION, CLIENT, AMOUNT, KEY, LITERALS, DETAIL = range(8)
 Row = list[Any]
+Told = tuple[int, int | None, Sequence[str | None], str]
 
 OWN_APPLICATION = "humble-ledger"
 UNREADABLE = "unreadable line"
@@ -117,6 +118,10 @@ class BlockRows:
     # Text and fingerprint of each key, when they were found where the block was read.
     prints: list[tuple[str, str]] = field(default_factory=list)
     too_long: str = ""  # how the first statement begins that was too long to keep
+    # Of an application's own record, for each row: the place of its origin, the rows it gave, its
+    # values, and the request. Origins are (code, function, route).
+    told: list[Told] = field(default_factory=list)
+    origins: list[tuple[str, str, str]] = field(default_factory=list)
     columns: RunColumns | None = None
 
     def too_long_in(self, text: str) -> None:

@@ -19,6 +19,7 @@ from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_numbers
+from humble_ledger.ledger.senders import keep_senders
 from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, next_id, now, number_of
 from humble_ledger.ledger.store import Store
 
@@ -196,6 +197,7 @@ class CaptureWriter:
             self._add_periods(c, capture, harvest.periods)
             self._add_runs(c, capture, harvest.runs)
             self._add_incidents(c, capture, harvest.incidents)
+            keep_senders(c, capture, self._queries, harvest.sent)
             if counters is not None:
                 values = {"target": counters.target, "body": counters.now}
                 c.execute(delete(t.counters).where(t.counters.c.target == counters.target))

@@ -21,6 +21,7 @@ from humble_ledger.ledger.plans import Plans
 from humble_ledger.ledger.queries import Queries
 from humble_ledger.ledger.remedies import Remedies
 from humble_ledger.ledger.replays import Replays
+from humble_ledger.ledger.senders import Senders
 from humble_ledger.ledger.shelf import Shelf, add_event
 from humble_ledger.ledger.store import Store
 from humble_ledger.ledger.symptoms import Symptoms
@@ -41,6 +42,7 @@ class Ledger:
         self.targets = Targets(self._store)
         self.captures = Captures(self._store)
         self.queries = Queries(self._store)
+        self.senders = Senders(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
         self.remedies = Remedies(self._store, mask)

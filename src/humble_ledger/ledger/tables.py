@@ -141,6 +141,20 @@ usages = Table(
     Column("last_at", String(32)),
     Index("ix_usages_by_time", "source", "total_ms"),
 )
+senders = _table(
+    "senders",  # what came from which place of an application; see core.workload.origins
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures"),
+    Column("code", Text, nullable=False),
+    Column("function", Text, nullable=False),
+    Column("route", Text, nullable=False),
+    Column("calls", Integer, nullable=False),
+    Column("total_ms", Float, nullable=False),
+    Column("max_ms", Float, nullable=False),
+    Column("requests", Integer, nullable=False),
+    Column("most_in_one", Integer, nullable=False),
+)
 incidents = _table(
     "incidents",
     _id(),

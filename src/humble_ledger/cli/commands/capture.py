@@ -28,7 +28,8 @@ def log(
     files: Annotated[
         list[Path],
         typer.Argument(
-            help="Logs of PostgreSQL: plain, csv or JSON, also .gz, .xz, .zst; or - (stdin).",
+            help="Logs of PostgreSQL (plain, csv, JSON) or of an application (statement log, spans "
+            "of traces); also .gz, .xz, .zst; or - (stdin).",
             show_default=False,
         ),
     ],
@@ -47,10 +48,11 @@ def log(
     target: options.Target = None,
     json: options.Json = False,
 ) -> None:
-    """Read the server's logs: statements with their durations and values, plans, incidents.
+    """Read logs: statements with their durations and values, plans, incidents, lines of code.
 
     Each log is read on from where the last capture stopped, also when it was renamed or
-    compressed since. The server writes what this needs when log_min_duration_statement is set.
+    compressed since. The server writes what this needs when log_min_duration_statement is set;
+    an application writes it with humble_ledger.recording.
 
     Example: [bold]humble capture log /var/log/postgresql/postgresql.log[/bold]
     """

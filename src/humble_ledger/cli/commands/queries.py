@@ -35,12 +35,19 @@ def queries(
     ] = "",
     source: Annotated[
         str,
-        typer.Option("--source", help="Captured from log, server, script or live; default: last."),
+        typer.Option(
+            "--source",
+            help="Captured from log, server, script, live or application; default: last.",
+        ),
     ] = "",
     between: Annotated[
         tuple[str, str],
         typer.Option("--between", help="Only these captures: from k1 to k4.", metavar="K1 K4"),
     ] = ("", ""),
+    by_code: Annotated[
+        bool,
+        typer.Option("--by-code", help="The lines of the application that send them, not queries."),
+    ] = False,
     table: Annotated[str, typer.Option("--table", help="Queries that name this table.")] = "",
     json: options.Json = False,
 ) -> None:
@@ -60,10 +67,20 @@ def queries(
         ranking,
     )
 
+    if by_code:
+        others = (by != "total", since, until, user, application, table, between[0])
+        if any(others):
+            raise WrongUsage(
+                "Lines of code are ranked by their time in all runs.",
+                "Use --by-code alone, or with --source and --top.",
+            )
     if by not in list(RankBy):
         raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
     if source and source not in SOURCES:
         raise WrongUsage(f'Unknown source "{source}".', f"Use one of: {', '.join(SOURCES)}")
+    if by_code:
+        _by_code(source, top, json)
+        return
     choice = RunChoice(
         parse_moment(since) if since else None,
         parse_moment(until) if until else None,
@@ -80,3 +97,18 @@ def queries(
             lambda: queries_document(found),
             lambda: queries_view(found, numbers_of(workspace)),
         )
+
+
+def _by_code(source: str, top: int | None, json: bool) -> None:
+    from humble_ledger.views.documents.queries import code_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.code import code_view  # noqa: PLC0415
+    from humble_ledger.workflow.reading.code import code_ranking  # noqa: PLC0415
+
+    with workspace_for() as workspace:
+        found = code_ranking(workspace, source, top if top or json else _FIRST_PLACES)
+        output.give(
+            json, lambda: code_document(found), lambda: code_view(found, numbers_of(workspace))
+        )
+
+
+_FIRST_PLACES = 20

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from humble_ledger.core.entries import (
@@ -12,6 +13,7 @@ from humble_ledger.core.entries import (
     SymptomEntry,
     WaitEntry,
 )
+from humble_ledger.core.workload.origins import CodePlace, Sender
 from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.core.workload.values import SlowValue
 
@@ -29,7 +31,7 @@ class QueryFindings:
     """All that the ledger knows of one query.
 
     ``source`` is the kind of source its figures are from; ``columns`` has the values of
-    ``runs``, the slowest that were kept.
+    ``runs``, the slowest that were kept; ``senders`` are the places of an application that sent it.
     """
 
     ranked: RankedQuery
@@ -43,3 +45,21 @@ class QueryFindings:
     symptoms: tuple[SymptomEntry, ...]
     waits: tuple[WaitEntry, ...]
     incidents: tuple[IncidentEntry, ...]
+    senders: tuple[Sender, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class CodeRanking:
+    """The places of applications by what they sent; ``source`` is the kind it was captured from.
+
+    ``texts`` are those of the queries named. ``places`` may be the first of ``count``; ``calls``
+    and ``total_ms`` are of all of them, ``unplaced_ms`` took the runs of which no place is known.
+    """
+
+    places: tuple[CodePlace, ...]
+    source: str
+    texts: Mapping[str, str]
+    count: int
+    calls: int
+    total_ms: float
+    unplaced_ms: float

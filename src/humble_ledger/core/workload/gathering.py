@@ -16,8 +16,9 @@ from typing import TYPE_CHECKING
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.workload.durations import bucket_of
 from humble_ledger.core.workload.incidents import Incident
+from humble_ledger.core.workload.origins import Origin, OriginWatch, Sent
 from humble_ledger.core.workload.repetition import RepetitionWatch
-from humble_ledger.core.workload.usage import Usage
+from humble_ledger.core.workload.usage import NO_WORK, Usage, Work
 
 if TYPE_CHECKING:  # NumPy only for those who count many at once
     from numpy.random import Generator
@@ -68,13 +69,15 @@ class Period:
 class Harvest:
     """What was gathered since the last harvest, ready to be kept.
 
-    ``groups`` has every group met so far, in the order of their numbers.
+    ``groups`` has every group met so far, in the order of their numbers; ``sent`` what came from
+    which place of an application.
     """
 
     groups: Sequence[Normalised]
     periods: list[Period] = field(default_factory=list)
     runs: list[RunSeen] = field(default_factory=list)
     incidents: list[tuple[int | None, Incident]] = field(default_factory=list)
+    sent: dict[tuple[int, Origin], Sent] = field(default_factory=dict)
 
 
 class Groups:
@@ -126,7 +129,8 @@ class _Tally:
     """A period in the making."""
 
     __slots__ = (
-        "calls", "counts", "first", "last", "number", "slowest", "squares", "timed", "total",
+        "calls", "counts", "first", "last", "number", "rows", "slowest", "squares", "timed",
+        "total",
     )  # fmt: skip
 
     def __init__(self, number: int, start: float | None) -> None:
@@ -135,6 +139,7 @@ class _Tally:
         self.total = 0.0
         self.squares = 0.0
         self.slowest = 0.0
+        self.rows: int | None = None
         self.counts: dict[int, int] = {}
         self.first = self.last = 0.0 if start is None else start
         self.timed = start is not None
@@ -146,6 +151,7 @@ class Gathering:
     def __init__(self) -> None:
         self.groups = Groups()
         self.repetition = RepetitionWatch()
+        self.origins = OriginWatch()
         self.kept = 0
         self._tallies: dict[tuple[int, Client, int | None], _Tally] = {}
         self._spreads: list[_Spread] = []
@@ -155,8 +161,10 @@ class Gathering:
         self._many_random: Generator | None = None
         self._buckets: list[tuple[Ints, Ints]] = []
 
-    def count(self, group: int, client: Client, end_s: float | None, ms: float) -> bool:
-        """Count a run; tells whether to keep it whole, too (with `keep`)."""
+    def count(
+        self, group: int, client: Client, end_s: float | None, ms: float, rows: int | None = None
+    ) -> bool:
+        """Count a run, and the rows it gave; tells whether to keep it whole, too (with `keep`)."""
         self.kept += 1
         start = None if end_s is None else end_s - ms / 1000.0
         key = (group, client, None if start is None else int(start // 60))
@@ -167,6 +175,8 @@ class Gathering:
         tally.total += ms
         tally.squares += ms * ms
         tally.slowest = max(tally.slowest, ms)
+        if rows is not None:
+            tally.rows = (tally.rows or 0) + rows
         bucket = bucket_of(ms)
         counts = tally.counts
         counts[bucket] = counts.get(bucket, 0) + 1
@@ -221,20 +231,21 @@ class Gathering:
         """How much waits to be harvested, in things."""
         return len(self._tallies) + len(self._runs) + len(self._incidents)
 
-    def harvest(self) -> Harvest:
-        """What came since the last time."""
+    def harvest(self, *, ended: bool = False) -> Harvest:
+        """What came since the last time; nothing comes after it when all has ``ended``."""
         self._count_buckets()
         periods = [
             Period(
                 group,
                 client,
-                Usage(each.calls, each.calls, each.total, each.squares, each.slowest, each.counts),
+                _usage(each),
                 each.first if each.timed else None,
                 each.last if each.timed else None,
             )
             for (group, client, _), each in self._tallies.items()
         ]
-        found = Harvest(self.groups.all, periods, self._runs, self._incidents)
+        sent = self.origins.harvest(ended=ended)
+        found = Harvest(self.groups.all, periods, self._runs, self._incidents, sent)
         self._tallies, self._runs, self._incidents = {}, [], []
         return found
 
@@ -291,6 +302,13 @@ class Gathering:
         if _is_among_slowest(spread.slowest, ms):
             return True
         return spread.calls <= KEPT_WHOLE or self._random() * spread.calls < RARELY_KEPT
+
+
+def _usage(tally: _Tally) -> Usage:
+    work = NO_WORK if tally.rows is None else Work(rows=float(tally.rows))
+    return Usage(
+        tally.calls, tally.calls, tally.total, tally.squares, tally.slowest, tally.counts, work
+    )
 
 
 def _is_among_slowest(slowest: list[float], ms: float) -> bool:

@@ -10,6 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+from humble_ledger.core.workload.origins import Origin
+
 FEWEST = 25
 MOST_BETWEEN = 4
 LONGEST_GAP_S = 1.0
@@ -24,7 +26,8 @@ class Repetition:
 
     ``calls`` in all bursts, ``total_ms`` their time on the server, ``seconds`` from the first
     to the last sending of each, summed; ``unchanged`` are calls whose values had been sent in
-    the same burst before.
+    the same burst before. ``origins`` has the calls by the place of the application that sent
+    them, where that is known; ``requests`` tells that each burst is part of one request.
     """
 
     bursts: int = 0
@@ -34,12 +37,16 @@ class Repetition:
     seconds: float = 0.0
     unchanged: int = 0
     sessions: set[str] = field(default_factory=set)
+    origins: dict[Origin, int] = field(default_factory=dict)
+    requests: bool = False
 
 
 class _Burst:
     """One session's sendings of one statement that may become a burst."""
 
-    __slots__ = ("begun", "calls", "last", "place", "seen", "total_ms", "unchanged")
+    __slots__ = (
+        "begun", "calls", "in_request", "last", "origins", "place", "seen", "total_ms", "unchanged",
+    )  # fmt: skip
 
     def __init__(self, place: int, end_s: float, ms: float) -> None:
         self.place = place
@@ -49,6 +56,8 @@ class _Burst:
         self.total_ms = 0.0
         self.unchanged = 0
         self.seen: set[int] = set()
+        self.origins: dict[Origin, int] = {}
+        self.in_request = False
 
 
 class _Session:
@@ -96,6 +105,13 @@ class RepetitionWatch:
             elif burst.calls < _MOST_REMEMBERED:
                 burst.seen.add(values)
 
+    def came_from(self, group: int, session: str, origin: Origin, *, in_request: bool) -> None:
+        """Where the run came from that was `saw` last; ``in_request``: session is a request."""
+        burst = self._sessions[session].bursts[group]
+        burst.in_request = in_request
+        if origin:
+            burst.origins[origin] = burst.origins.get(origin, 0) + 1
+
     def finish(self) -> dict[int, Repetition]:
         """Close what is still open; the bursts of each group."""
         for session, seen in self._sessions.items():
@@ -122,5 +138,8 @@ class RepetitionWatch:
         found.total_ms += burst.total_ms
         found.seconds += max(burst.last - burst.begun, 0.0)
         found.unchanged += burst.unchanged
+        found.requests |= burst.in_request
+        for origin, calls in burst.origins.items():
+            found.origins[origin] = found.origins.get(origin, 0) + calls
         if len(found.sessions) < _MOST_REMEMBERED:
             found.sessions.add(session)

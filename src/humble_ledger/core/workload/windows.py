@@ -18,7 +18,8 @@ class RunChoice:
     """Which runs count: begun from ``since`` on and before ``until``, by whom; "" is anybody.
 
     Moments count to the minute in which a run began. ``source`` is a kind of source (log,
-    server, script, live), "" all of them; ``captures`` numbers from one to another, inclusive.
+    server, script, live, application), "" all of them; ``captures`` numbers from one to another,
+    inclusive.
     """
 
     since: datetime | None = None

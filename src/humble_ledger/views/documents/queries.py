@@ -6,7 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.results.queries import QueryFindings
+from humble_ledger.core.results.queries import CodeRanking, QueryFindings
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
 from humble_ledger.views.documents.parts import iso, rounded
 
@@ -102,6 +102,50 @@ class IncidentRow(Struct, frozen=True):
     query: str | None
 
 
+class SenderRow(Struct, frozen=True):
+    """A place of an application that sent the query; "" and None are unknown.
+
+    ``most_in_one_request`` is the most often that one request sent it.
+    """
+
+    code: str
+    function: str
+    route: str
+    calls: int
+    total_ms: float
+    max_ms: float
+    requests: int | None
+    most_in_one_request: int | None
+
+
+class CodeRow(Struct, frozen=True):
+    """A place of an application with all that it sent; see `SenderRow`."""
+
+    code: str
+    function: str
+    routes: list[str]
+    queries: list[str]
+    calls: int
+    total_ms: float
+    share: float
+    most_in_one_request: int | None
+
+
+class CodeDocument(Struct, frozen=True):
+    """The places of an application, those that take the most time first.
+
+    ``count`` of them there are; ``unplaced_ms`` took runs of which no place is known.
+    """
+
+    places: list[CodeRow]
+    source: str
+    count: int
+    total_ms: float
+    unplaced_ms: float
+    kind: Literal["code"] = "code"
+    version: Literal[1] = 1
+
+
 class QueryDocument(Struct, frozen=True):
     """One query with everything the ledger knows of it."""
 
@@ -114,6 +158,7 @@ class QueryDocument(Struct, frozen=True):
     symptoms: list[str]
     waits: list[WaitRow]
     incidents: list[IncidentRow]
+    senders: list[SenderRow]
     kind: Literal["query"] = "query"
     version: Literal[1] = 1
 
@@ -202,4 +247,29 @@ def query_document(found: QueryFindings) -> QueryDocument:
             )
             for each in found.incidents
         ],
+        senders=[
+            SenderRow(
+                each.origin.code, each.origin.function, each.origin.route, each.sent.calls,
+                round(each.sent.total_ms, 3), round(each.sent.max_ms, 3),
+                each.sent.requests or None, each.sent.most_in_one or None,
+            )
+            for each in found.senders
+        ],
+    )  # fmt: skip
+
+
+def code_document(found: CodeRanking) -> CodeDocument:
+    """The places of an application, or the first of them."""
+    return CodeDocument(
+        [
+            CodeRow(
+                each.code, each.function, list(each.routes), list(each.queries), each.calls,
+                round(each.total_ms, 3), round(each.share, 6), each.most_in_one or None,
+            )
+            for each in found.places
+        ],
+        found.source,
+        found.count,
+        round(found.total_ms, 3),
+        round(found.unplaced_ms, 3),
     )  # fmt: skip

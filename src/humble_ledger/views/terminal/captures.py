@@ -12,6 +12,9 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, last_column_gives_way, plain_table
 from humble_ledger.views.terminal.text import Text
 
+# Kinds of source that are read line by line.
+_READ = ("log", "application")
+
 
 def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
     """What a capture brought."""
@@ -21,7 +24,7 @@ def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
         for kind, n in entry.incidents.items()
     )
     runs = "statements" if entry.source == "script" else "runs"
-    lines = f": {numbers.count(entry.lines, 'lines')} read" if entry.source == "log" else ""
+    lines = f": {numbers.count(entry.lines, 'lines')} read" if entry.source in _READ else ""
     state = "" if entry.status == "done" else f" ({entry.status} before its end)"
     return labelled(
         ("capture", f"{entry.id} from {entry.place}{lines}{state}"),
@@ -33,7 +36,7 @@ def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
         ("plans", f"{numbers.whole(entry.plans)} in the log" if entry.plans else ""),
         ("incidents", incidents),
         ("passed over", passed),
-        ("first unreadable", entry.first_unreadable if entry.source == "log" else ""),
+        ("first unreadable", entry.first_unreadable if entry.source in _READ else ""),
         *(("note", note) for note in entry.notes),
         ("next", "humble queries" if entry.kept else ""),
     )

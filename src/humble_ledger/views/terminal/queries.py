@@ -19,6 +19,7 @@ MEASURED = {
     "server": "measured by the server",
     "script": "measured here, one run each",
     "live": "estimated from samples",
+    "application": "measured by the application",
     "": "measured by the server",
 }
 

@@ -14,6 +14,7 @@ from humble_ledger.core.workload.durations import coarse
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.values import SlowValue
 from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.code import senders_table
 from humble_ledger.views.terminal.evidence import incidents_table, waits_table
 from humble_ledger.views.terminal.parts import bar, labelled, plain_table, statement_text
 from humble_ledger.views.terminal.queries import MEASURED
@@ -36,7 +37,7 @@ def query_view(found: QueryFindings, numbers: Numbers) -> RenderableType:
             ("share", _share_words(found, numbers)),
             ("work", _work_words(usage, numbers)),
             ("tables", ", ".join(query.tables)),
-            ("sent by", ", ".join(query.applications)),
+            ("application", ", ".join(query.applications)),
             ("seen in", ", ".join(query.sources)),
         )
     ]
@@ -54,6 +55,8 @@ def query_view(found: QueryFindings, numbers: Numbers) -> RenderableType:
         parts.append(Text(statement_text(found.runs[0].statement, found.runs[0].parameters)))
     else:
         parts += [Text(""), Text(query.text)]
+    if found.senders:
+        parts += [Text(""), senders_table(found.senders, numbers)]
     if found.plans:
         parts += [Text(""), _plans(found.plans, numbers)]
     if found.waits:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from humble_ledger.capture.application import APPLICATION, APPLICATION_LOGS
 from humble_ledger.capture.assembly import Assembler, Tally, Waiting, masked_waiting
 from humble_ledger.capture.files import (
     LogReader,
@@ -23,12 +24,13 @@ from humble_ledger.capture.files import (
     spooled,
 )
 from humble_ledger.capture.log_rows import TOO_LONG
-from humble_ledger.capture.logs import read_log
+from humble_ledger.capture.logs import form_of, read_log
 from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.symptoms.in_workload.repetition import repetition_symptoms
 from humble_ledger.core.workload.gathering import Gathering
+from humble_ledger.engines.contract import LogFormat
 from humble_ledger.engines.registry import log_formats
-from humble_ledger.errors import HumbleError, UnreadableInput
+from humble_ledger.errors import HumbleError, UnreadableInput, WrongUsage
 from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter, PositionMove
 from humble_ledger.workflow.capturing.logged_plans import BestPlans
 from humble_ledger.workflow.progress import Progress
@@ -87,7 +89,7 @@ def capture_logs(
     mask: bool = False,
     progress: Progress = lambda _: None,
 ) -> CaptureEntry:
-    """Read PostgreSQL's logs (plain, csv or JSON; .gz, .xz, .zst; - for standard input).
+    """Read logs of a server or of an application (plain or .gz, .xz, .zst; - for standard input).
 
     Each log is read on from where it was left, also when it was renamed or compressed since;
     several are read in the order of time. ``prefix`` is the server's log_line_prefix; without
@@ -108,7 +110,8 @@ def capture_logs(
         logs = _opened(workspace, files, copies, again)
         settled = prefix if prefix is not None else _prefix_of_target(workspace)
         place = ", ".join(file.name for file in dict.fromkeys(files))
-        desk = _desk(workspace, place, mask)
+        forms = [form_of(_forms(), log.reader.first_bytes(), settled) for log in logs]
+        desk = _desk(workspace, place, mask, _source(forms))
         try:
             with _without_looking_for_cycles():
                 for log in logs:
@@ -139,10 +142,31 @@ def _without_looking_for_cycles() -> Iterator[None]:
         gc.enable()
 
 
-def _desk(workspace: Workspace, place: str, mask: bool) -> _Reading:
+def _forms() -> list[LogFormat]:
+    """What is recognised, in order: the forms of applications have keys that no server writes."""
+    return [*APPLICATION_LOGS, *log_formats()]
+
+
+def _source(forms: Sequence[LogFormat]) -> str:
+    """The kind of source of logs.
+
+    Raises:
+        WrongUsage: some are a server's and some an application's, which tell of the same runs.
+    """
+    kinds = {APPLICATION if form.engine == APPLICATION else "log" for form in forms}
+    if len(kinds) > 1:
+        raise WrongUsage(
+            "Some of these are logs of a server, some of an application: they may tell of the "
+            "same runs.",
+            "Capture them one after the other; each is a kind of source of its own.",
+        )
+    return kinds.pop()
+
+
+def _desk(workspace: Workspace, place: str, mask: bool, source: str) -> _Reading:
     gathering, tally, plans = Gathering(), Tally(), BestPlans(mask)
     assembler = Assembler(gathering, tally, plans.saw, mask)
-    writer = workspace.ledger.captures.begin("log", place)
+    writer = workspace.ledger.captures.begin(source, place)
     return _Reading(writer, gathering, tally, assembler, plans, mask)
 
 
@@ -173,7 +197,7 @@ def _read(
     before, end = log.before, log.start
     tell = _Telling(desk, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
-    for block in read_log(log.reader, log_formats(), prefix, size):
+    for block in read_log(log.reader, _forms(), prefix, size):
         if block.too_long:
             desk.tally.pass_over(TOO_LONG, block.too_long)
             desk.tally.unreadable_at(f"{log.reader.name}, byte {end:,}: an entry of many MB")
@@ -221,7 +245,7 @@ def _is_of(log: _Log, position: ReadPosition) -> bool:
 def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
     """Keep plans and what the whole of the capture shows, and close it."""
     if status == DONE:
-        desk.writer.keep(desk.gathering.harvest(), (), desk.figures())
+        desk.writer.keep(desk.gathering.harvest(ended=True), (), desk.figures())
     # Stopped early, the last part was not kept, and with it the queries first met there.
     desk.plans.keep(workspace, desk.writer)
     for group, repetition in desk.gathering.repetition.finish().items():
@@ -236,10 +260,10 @@ def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
 def _no_log(files: Sequence[Path], desk: _Reading) -> UnreadableInput:
     names = ", ".join(str(file) for file in files)
     return UnreadableInput(
-        f"{names}: not one of {desk.tally.lines:,} lines is an entry of a PostgreSQL log "
-        f"(first: {desk.tally.first_unreadable}).",
-        "Is it the server's log? If its lines begin in an unusual way, give  --prefix "
-        "with the server's log_line_prefix.",
+        f"{names}: not one of {desk.tally.lines:,} lines is an entry of a PostgreSQL log or an "
+        f"application's (first: {desk.tally.first_unreadable}).",
+        "Is it the right file? If the lines of a server's log begin in an unusual way, give  "
+        "--prefix  with the server's log_line_prefix.",
     )
 
 

@@ -58,6 +58,7 @@ def query_findings(workspace: Workspace, id_: str) -> QueryFindings:
         symptoms=tuple(ledger.symptoms.of_query(id_)),
         waits=tuple(ledger.captures.waits(query=id_)),
         incidents=tuple(ledger.captures.incidents(query=id_)),
+        senders=tuple(ledger.senders.of(query=id_, source=source)),
     )
 
 

@@ -18,7 +18,7 @@ from humble_ledger.ledger.ids import Kind, parse_id
 from humble_ledger.ledger.usages import SUMMED_BY
 from humble_ledger.workflow.workspace import Workspace
 
-SOURCES = ("log", "server", "script", "live")
+SOURCES = ("log", "server", "script", "live", "application")
 EVERYTHING = RunChoice()
 FIRST_PAGE = 100  # rows that people are shown unless they ask for more
 
