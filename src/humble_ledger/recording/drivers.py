@@ -1,0 +1,252 @@
+"""Connections of drivers (PEP 249) whose statements are recorded.
+
+Some drivers run a statement while its rows are fetched: their time is that of running and
+fetching, and a statement is written down when its rows are at an end, or nobody asks for more.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+import sys
+from collections.abc import Callable, Iterator
+from time import perf_counter, time
+from typing import Any
+
+from humble_ledger.recording.recorder import Recorder, client_keys
+
+_LAZY = ("sqlite3", "apsw", "pysqlite3", "sqlcipher3")
+_DOUBLE_QUOTES = ("pymysql", "MySQLdb", "mysql", "mariadb")
+
+
+class _Sending:
+    """One statement that was sent, and may still be running while its rows are fetched."""
+
+    __slots__ = ("begun_s", "error", "ms", "parameters", "place", "rows", "statement")
+
+    def __init__(self, statement: object, parameters: object, place: tuple[str, str]) -> None:
+        self.statement, self.parameters, self.place = statement, parameters, place
+        self.begun_s = time()
+        self.ms = 0.0
+        self.rows: int | None = None
+        self.error = ""
+
+
+class _Desk:
+    """What a recorded connection and its cursors share."""
+
+    def __init__(self, connection: Any, recorder: Recorder) -> None:
+        module = type(connection).__module__.partition(".")[0].lstrip("_")
+        self.recorder = recorder
+        self.lazy = module in _LAZY
+        self.double_quotes = module in _DOUBLE_QUOTES
+        style = getattr(sys.modules.get(module), "paramstyle", "format")
+        self.style = "" if style in ("numeric", "numeric_dollar") else style
+        self.client = client_keys(**_who(connection, module))
+
+    def write(self, sending: _Sending) -> None:
+        """Write down a statement that is over."""
+        self.recorder.saw(
+            sending.statement,
+            sending.parameters,
+            begun_s=sending.begun_s,
+            ms=sending.ms,
+            style=self.style,
+            rows=sending.rows,
+            client=self.client,
+            place=sending.place,
+            error=sending.error,
+            double_quotes=self.double_quotes,
+        )
+
+
+def _who(connection: Any, module: str) -> dict[str, Any]:
+    """The database, the user and the session, as far as a driver tells."""
+    info = getattr(connection, "info", None)
+    if module == "psycopg" and info is not None:
+        return {"database": info.dbname, "user": info.user, "session": info.backend_pid}
+    if isinstance(connection, sqlite3.Connection):
+        # The class's own cursor: the connection's may be one of ours, and ask for this again.
+        asked = sqlite3.Connection.cursor(connection).execute("PRAGMA database_list")
+        named = next((row[2] for row in asked), "")
+        return {"database": named, "session": f"{id(connection):x}"}
+    return {"session": f"{id(connection):x}"}
+
+
+class RecordedCursor:
+    """A cursor; see `RecordedConnection`."""
+
+    def __init__(self, cursor: Any, desk: _Desk) -> None:
+        self.__dict__.update(_cursor=cursor, _desk=desk, _open=None)
+
+    def execute(self, statement: Any, *arguments: Any, **named: Any) -> Any:
+        """As the driver's own."""
+        return self._send(self._cursor.execute, statement, arguments, named)
+
+    def executemany(self, statement: Any, sets: Any, *arguments: Any, **named: Any) -> Any:
+        """As the driver's own; it is one run, with the values of the first set."""
+        sets = sets if hasattr(sets, "__getitem__") else list(sets)
+        first = sets[0] if len(sets) else None
+        return self._send(
+            self._cursor.executemany, statement, (sets, *arguments), named, first=first
+        )
+
+    def fetchone(self) -> Any:
+        """As the driver's own."""
+        row = self._fetch(self._cursor.fetchone)
+        self._count(0 if row is None else 1, ended=row is None)
+        return row
+
+    def fetchmany(self, *arguments: Any, **named: Any) -> Any:
+        """As the driver's own."""
+        rows = self._fetch(lambda: self._cursor.fetchmany(*arguments, **named))
+        self._count(len(rows), ended=not rows)
+        return rows
+
+    def fetchall(self) -> Any:
+        """As the driver's own."""
+        rows = self._fetch(self._cursor.fetchall)
+        self._count(len(rows), ended=True)
+        return rows
+
+    def __iter__(self) -> Iterator[Any]:
+        return self
+
+    def __next__(self) -> Any:
+        try:
+            row = self._fetch(lambda: next(self._cursor))
+        except StopIteration:
+            self._count(0, ended=True)
+            raise
+        self._count(1, ended=False)
+        return row
+
+    def close(self, *arguments: Any) -> Any:
+        """As the driver's own."""
+        self._over()
+        return self._cursor.close(*arguments)
+
+    def __enter__(self) -> Any:
+        self._cursor.__enter__()
+        return self
+
+    def __exit__(self, *error: Any) -> Any:
+        self._over()
+        return self._cursor.__exit__(*error)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._cursor, name)
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        setattr(self._cursor, name, value)
+
+    def __del__(self) -> None:
+        if self.__dict__.get("_open") is not None:
+            self._over()
+
+    def _send(
+        self, act: Any, statement: Any, arguments: Any, named: Any, *, first: Any = None
+    ) -> Any:
+        self._over()
+        parameters = first if first is not None else _given(arguments, named)
+        sending = _Sending(statement, parameters, self._desk.recorder.place())
+        self.__dict__["_open"] = sending
+        begun = perf_counter()
+        try:
+            answer = act(statement, *arguments, **named)
+        except BaseException as error:
+            sending.ms = (perf_counter() - begun) * 1000.0
+            sending.error = f"{type(error).__name__}: {error}"
+            self._over()
+            raise
+        sending.ms = (perf_counter() - begun) * 1000.0
+        if not self._desk.lazy or getattr(self._cursor, "description", True) is None:
+            sending.rows = _row_count(self._cursor)
+            self._over()
+        return self if answer is self._cursor else answer
+
+    def _fetch(self, act: Callable[[], Any]) -> Any:
+        sending = self._open
+        if sending is None:
+            return act()
+        begun = perf_counter()
+        try:
+            return act()
+        except StopIteration:
+            raise
+        except BaseException as error:
+            sending.error = f"{type(error).__name__}: {error}"
+            raise
+        finally:
+            sending.ms += (perf_counter() - begun) * 1000.0
+            if sending.error:
+                self._over()
+
+    def _count(self, rows: int, *, ended: bool) -> None:
+        sending = self._open
+        if sending is not None:
+            sending.rows = (sending.rows or 0) + rows
+            if ended:
+                self._over()
+
+    def _over(self) -> None:
+        sending, self.__dict__["_open"] = self._open, None
+        if sending is not None:
+            self._desk.write(sending)
+
+
+class RecordedConnection:
+    """A driver's connection, used as that itself, whose statements are recorded."""
+
+    def __init__(self, connection: Any, recorder: Recorder) -> None:
+        self.__dict__.update(_connection=connection, _desk=_Desk(connection, recorder))
+
+    def cursor(self, *arguments: Any, **named: Any) -> RecordedCursor:
+        """As the driver's own."""
+        return RecordedCursor(self._connection.cursor(*arguments, **named), self._desk)
+
+    def execute(self, statement: Any, *arguments: Any, **named: Any) -> Any:
+        """As those drivers have it that do without a cursor."""
+        return self.cursor().execute(statement, *arguments, **named)
+
+    def executemany(self, statement: Any, *arguments: Any, **named: Any) -> Any:
+        """As those drivers have it that do without a cursor."""
+        return self.cursor().executemany(statement, *arguments, **named)
+
+    def __enter__(self) -> Any:
+        self._connection.__enter__()
+        return self
+
+    def __exit__(self, *error: Any) -> Any:
+        return self._connection.__exit__(*error)
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._connection, name)
+
+    def __setattr__(self, name: str, value: Any) -> None:
+        setattr(self._connection, name, value)
+
+
+def sqlite_factory(recorder: Recorder) -> type[sqlite3.Connection]:
+    """A class for ``sqlite3.connect(..., factory=...)`` whose connections are recorded."""
+
+    class Recorded(sqlite3.Connection):
+        _desk: _Desk | None = None
+
+        def cursor(self, *arguments: Any, **named: Any) -> Any:
+            made = super().cursor(*arguments, **named)
+            if self._desk is None:
+                self._desk = _Desk(self, recorder)
+            return RecordedCursor(made, self._desk)
+
+    return Recorded
+
+
+def _given(arguments: Any, named: Any) -> Any:
+    if arguments:
+        return arguments[0]
+    return next((named[key] for key in ("params", "parameters", "args") if key in named), None)
+
+
+def _row_count(cursor: Any) -> int | None:
+    count = getattr(cursor, "rowcount", -1)
+    return count if isinstance(count, int) and count >= 0 else None

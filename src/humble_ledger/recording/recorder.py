@@ -1,0 +1,218 @@
+"""Turns statements that were sent into lines of the statement log."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import threading
+import time
+from collections.abc import Collection, Mapping
+from json.encoder import encode_basestring_ascii as quoted
+from os import PathLike
+from pathlib import Path
+from typing import Any
+
+from humble_ledger.recording.log_file import LogFile
+from humble_ledger.recording.masking import without_values
+from humble_ledger.recording.places import Places
+from humble_ledger.recording.requests import current
+
+MOST_A_SECOND = 2_000
+MOST_BYTES = 64 * 1024 * 1024
+FILES_KEPT = 3
+_LONGEST_VALUE = 4_096
+_LONGEST_STATEMENT = 1024 * 1024
+_MOST_KNOWN = 4_096
+_MOST_FAILURES = 3
+_log = logging.getLogger("humble_ledger.recording")
+
+
+class Recorder:
+    """Writes the statements of one application to a file.
+
+    ``application`` is its name in the log. Above ``most_a_second`` statements a second the others
+    are counted and left out. The file is followed by ``files_kept`` former ones of at most
+    ``most_bytes`` each. With ``mask`` neither parameters nor values in statements are written.
+    ``packages`` are installed ones that are the application's own, ``root`` is the folder that
+    paths of code are told from (default: where it was started).
+    """
+
+    def __init__(
+        self,
+        path: str | PathLike[str],
+        *,
+        application: str = "",
+        mask: bool = False,
+        most_a_second: int = MOST_A_SECOND,
+        most_bytes: int = MOST_BYTES,
+        files_kept: int = FILES_KEPT,
+        packages: Collection[str] = (),
+        root: str | PathLike[str] = "",
+    ) -> None:
+        self._file = LogFile(Path(path), most_bytes, files_kept)
+        self._application = f',"application":{quoted(application)}' if application else ""
+        self._mask = mask
+        self._most_a_second = most_a_second
+        self._places = Places(os.fspath(root) or str(Path.cwd()), packages)
+        self._second, self._written, self._left_out = 0, 0, 0
+        self._counting = threading.Lock()
+        self._known: dict[tuple[object, str, str, tuple[str, str]], str] = {}
+        self._failures = 0
+
+    def place(self) -> tuple[str, str]:
+        """The line of the application that is running, and its function; never raises."""
+        try:
+            return self._places.caller()
+        except Exception as error:
+            self._failed(error)
+            return "", ""
+
+    def saw(
+        self,
+        statement: object,
+        parameters: object,
+        *,
+        begun_s: float,
+        ms: float,
+        style: str = "",
+        rows: int | None = None,
+        client: str = "",
+        place: tuple[str, str] | None = None,
+        error: str = "",
+        double_quotes: bool = False,
+    ) -> None:
+        """Write a statement that was sent; never raises.
+
+        ``begun_s`` is in seconds since 1970, ``style`` how parameters are written (PEP 249),
+        ``client`` what `client_keys` made, ``place`` where it was sent from, by default here.
+        """
+        if self._failures >= _MOST_FAILURES:
+            return
+        try:
+            if not self._is_written():
+                return
+            self._write(
+                statement, parameters, begun_s, ms, style, rows, client,
+                place if place is not None else self._places.caller(), error, double_quotes,
+            )  # fmt: skip
+        except Exception as failure:
+            self._failed(failure)
+
+    def _write(
+        self, statement: object, parameters: object, begun_s: float, ms: float, style: str,
+        rows: int | None, client: str, place: tuple[str, str], error: str, double_quotes: bool,
+    ) -> None:  # fmt: skip
+        shown = _parameters(parameters) if parameters and not self._mask else ""
+        if shown and style == "qmark" and shown[0] == "{":
+            style = "named"
+        # What is the same for all runs of one statement at one place is put together once.
+        key = (statement, style, client, place)
+        same = self._known.get(key) if type(statement) is str else None
+        if same is None:
+            same = self._same(_text(statement), style, client, place, double_quotes)
+            if type(statement) is str:
+                if len(self._known) >= _MOST_KNOWN:
+                    self._known.clear()
+                self._known[key] = same
+        line = f'{{"at":{begun_s:.6f},"ms":{ms:.3f}{same}'
+        if shown:
+            line += f',"parameters":{shown}'
+        if rows is not None and rows >= 0:
+            line += f',"rows":{rows}'
+        answered = current.get()
+        if answered is not None:
+            line += f',"request":"{answered.id}","route":{quoted(answered.name)}'
+        if error:
+            line += f',"error":{quoted("failed" if self._mask else error[:200])}'
+        self._file.append((line + "}\n").encode("ascii"))
+
+    def _same(
+        self, sql: str, style: str, client: str, place: tuple[str, str], double_quotes: bool
+    ) -> str:
+        if len(sql) > _LONGEST_STATEMENT:
+            sql = f"/* {len(sql)} characters */"
+        if self._mask:
+            sql = without_values(sql, double_quotes=double_quotes)
+        code, function = place
+        told = f',"code":{quoted(code)},"function":{quoted(function)}' if code else ""
+        written = f',"placeholders":"{style}"' if style else ""
+        return f',"statement":{quoted(sql)}{client}{self._application}{written}{told}'
+
+    def _is_written(self) -> bool:
+        """Whether this one is; tells of those that were left out in the second before."""
+        second = int(time.monotonic())
+        left_out = 0
+        with self._counting:
+            if second != self._second:
+                self._second, self._written = second, 0
+                left_out, self._left_out = self._left_out, 0
+            self._written += 1
+            written = self._written <= self._most_a_second
+            self._left_out += not written
+        if left_out:
+            told = {"at": time.time(), "ms": 0, "statement": "", "left_out": left_out}
+            self._file.append((json.dumps(told) + "\n").encode())
+        return written
+
+    def _failed(self, error: Exception) -> None:
+        """An application runs on when its record cannot be written; it is told once, and ends."""
+        self._failures += 1
+        if self._failures == _MOST_FAILURES:
+            _log.warning("Statements are no longer recorded: %s", error)
+
+
+def client_keys(*, database: str = "", user: str = "", session: object = "") -> str:
+    """Who sends, as keys of a line: made once for a connection."""
+    pairs = (("database", database), ("user", user), ("session", str(session)))
+    return "".join(f',"{key}":{quoted(str(value))}' for key, value in pairs if value)
+
+
+def _text(statement: object) -> str:
+    if isinstance(statement, str):
+        return statement
+    if isinstance(statement, bytes):
+        return statement.decode("utf-8", "replace")
+    as_string = getattr(statement, "as_string", None)
+    return str(as_string(None)) if callable(as_string) else str(statement)
+
+
+def _parameters(parameters: Any) -> str:
+    """The values as JSON; "" when one of them is longer than is kept: half a value is none."""
+    kind = type(parameters)
+    if kind is tuple or kind is list:
+        shown = [_value(each) for each in parameters]
+        written = f"[{','.join(shown)}]" if "" not in shown else ""
+    elif isinstance(parameters, Mapping):
+        pairs = [(quoted(str(name)), _value(each)) for name, each in parameters.items()]
+        written = "{" + ",".join(f"{name}:{each}" for name, each in pairs) + "}"
+        written = written if all(each for _, each in pairs) else ""
+    else:
+        return _parameters(list(parameters))
+    return written if len(written) <= 16 * _LONGEST_VALUE else ""
+
+
+def _value(value: object) -> str:
+    """One value as JSON; "" when it is too long. The usual kinds without the encoder's detours."""
+    kind = type(value)
+    if kind is str:
+        return quoted(value) if len(value) <= _LONGEST_VALUE else ""  # type: ignore[arg-type]
+    if kind is int:
+        return int.__repr__(value)
+    if value is None:
+        return "null"
+    shown = _encode(value)
+    return shown if len(shown) <= 2 * _LONGEST_VALUE + 2 else ""
+
+
+def _as_json(value: object) -> object:
+    """What JSON has no form for, as a server reads it."""
+    if isinstance(value, bytes | bytearray | memoryview):
+        return "\\x" + bytes(value).hex()
+    if isinstance(value, set | frozenset | tuple):
+        return list(value)
+    isoformat = getattr(value, "isoformat", None)
+    return isoformat() if callable(isoformat) else str(value)
+
+
+_encode = json.JSONEncoder(separators=(",", ":"), default=_as_json).encode
