@@ -2,7 +2,7 @@
 
 In its settings:
 
-    INSTALLED_APPS += ["humble_ledger.recording.django"]
+    INSTALLED_APPS += ["humble_ledger.recording.django.RecordingConfig"]
     MIDDLEWARE = ["humble_ledger.recording.django.RequestMiddleware", *MIDDLEWARE]
     HUMBLE_RECORDING = {"path": BASE_DIR / "statements.jsonl"}
 
@@ -30,7 +30,6 @@ class RecordingConfig(AppConfig):
 
     name = "humble_ledger.recording.django"
     label = "humble_recording"
-    default = True
 
     def ready(self) -> None:
         """Begin, when there is a setting."""

@@ -35,7 +35,11 @@ class _Desk:
     """What a recorded connection and its cursors share."""
 
     def __init__(self, connection: Any, recorder: Recorder) -> None:
-        module = type(connection).__module__.partition(".")[0].lstrip("_")
+        # One of ours is a class of that driver's, too.
+        driver = (
+            sqlite3.Connection if isinstance(connection, sqlite3.Connection) else type(connection)
+        )
+        module = driver.__module__.partition(".")[0].lstrip("_")
         self.recorder = recorder
         self.lazy = module in _LAZY
         self.double_quotes = module in _DOUBLE_QUOTES
