@@ -11,6 +11,7 @@ from benchmarks import (
     plan_reading,
     prediction,
     proposing,
+    recording,
     startup,
 )
 
@@ -18,6 +19,7 @@ if __name__ == "__main__":
     for each in (
         startup,
         log_reading,
+        recording,
         plan_reading,
         prediction,
         choice,

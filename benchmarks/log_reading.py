@@ -1,4 +1,5 @@
-"""`humble capture log` on a million of the demo's statements, distinct literals, plain and JSON.
+"""`humble capture log` on a million of the demo's statements, distinct literals: plain, JSON, and
+as an application records them.
 
 `python -m benchmarks.log_reading 5000` reads a plain log of 5,000 MB instead, to see that
 memory stays flat.
@@ -53,6 +54,17 @@ def json_entry(n: int) -> str:
         "remote_host": "[local]", "session_id": "65e1a2b3.4d2", "line_num": n, "ps": "SELECT",
         "error_severity": "LOG", "message": _message(n), "application_name": "app",
         "backend_type": "client backend", "query_id": 0,
+    }  # fmt: skip
+    return json.dumps(entry) + "\n"
+
+
+def recorded_entry(n: int) -> str:
+    """The same statement as an application records it, from one of twenty places."""
+    entry = {
+        "at": 1_772_359_200 + n / 1000, "ms": round(n % 977 * 1.01, 3),
+        "statement": SQL[n % len(SQL)].format(n=n), "database": "skerry", "user": "me",
+        "session": n % 90, "application": "app", "rows": n % 50, "request": f"r{n // 25}",
+        "route": "GET /buoys", "code": f"skerry/pages.py:{n % 20}", "function": "listed",
     }  # fmt: skip
     return json.dumps(entry) + "\n"
 
@@ -139,7 +151,8 @@ def main() -> None:
         if len(sys.argv) > 1 and sys.argv[1].isdigit():
             measure("plain", path, write_log(path, plain_entry, 0, int(sys.argv[1])))
             return
-        for name, entry in (("plain", plain_entry), ("JSON", json_entry)):
+        forms = (("plain", plain_entry), ("JSON", json_entry), ("own", recorded_entry))
+        for name, entry in forms:
             measure(name, path, write_log(path, entry, STATEMENTS))
 
 

@@ -14,6 +14,7 @@ import subprocess
 import sys
 import textwrap
 import threading
+import time
 from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
@@ -22,7 +23,7 @@ from typing import Any
 import pytest
 from sqlalchemy import create_engine, text
 
-from humble_ledger.recording import AsgiRequests, Recorder, WsgiRequests, record, request
+from humble_ledger.recording import AsgiRequests, Recorder, WsgiRequests, flush, record, request
 from humble_ledger.recording.masking import without_values
 
 
@@ -32,6 +33,7 @@ def log(tmp_path: Path) -> Path:
 
 
 def lines(log: Path) -> list[dict[str, Any]]:
+    flush()
     return [json.loads(line) for line in log.read_text().splitlines()]
 
 
@@ -131,8 +133,8 @@ def test_with_a_mask_neither_values_nor_messages_are_written(log: Path) -> None:
     connection.execute("SELECT name FROM buoy WHERE id = ? AND name <> 'secret'", (424242,))
     with pytest.raises(sqlite3.OperationalError):
         connection.execute("SELECT 'secret' FROM secret_place")
-    assert "424242" not in log.read_text() and "'secret'" not in log.read_text()
     assert lines(log)[1]["error"] == "failed"
+    assert "424242" not in log.read_text() and "'secret'" not in log.read_text()
 
 
 def test_more_than_a_rate_is_counted_and_left_out(log: Path, monkeypatch: Any) -> None:
@@ -150,6 +152,7 @@ def test_the_files_stay_below_a_size(log: Path) -> None:
     recorder = Recorder(log, most_bytes=2_000, files_kept=2)
     for n in range(200):
         recorder.saw(f"SELECT {n}", (), begun_s=1.0, ms=1.0)
+    flush()
     files = sorted(log.parent.glob("statements.jsonl*"))
     assert [f.name for f in files if f.suffix != ".lock"] == [
         "statements.jsonl", "statements.jsonl.1", "statements.jsonl.2",
@@ -178,6 +181,28 @@ def test_several_processes_write_one_file(log: Path) -> None:
     assert len(files) > 3 and len(set(found)) == len(found) == 900
 
 
+def test_what_waits_is_written_within_a_moment_and_at_the_end(log: Path, tmp_path: Path) -> None:
+    pond(log).execute("SELECT 1").fetchall()
+    give_up = time.monotonic() + 30
+    while not (log.exists() and log.read_text()) and time.monotonic() < give_up:
+        time.sleep(0.05)
+    assert json.loads(log.read_text())["statement"] == "SELECT 1"
+    script = textwrap.dedent("""
+        import os, sqlite3
+        from humble_ledger.recording import record
+        connection = record(sqlite3.connect(":memory:"), "at_end.jsonl")
+        connection.execute("SELECT 'parent'").fetchall()
+        if os.fork() == 0:
+            connection.execute("SELECT 'child'").fetchall()
+        else:
+            os.wait()
+    """)
+    (tmp_path / "main.py").write_text(script)
+    subprocess.run([sys.executable, "main.py"], cwd=tmp_path, check=True)
+    found = [line["statement"] for line in lines(tmp_path / "at_end.jsonl")]
+    assert sorted(found) == ["SELECT 'child'", "SELECT 'parent'"]
+
+
 def test_threads_share_a_recorder(log: Path) -> None:
     recorder = Recorder(log, most_a_second=10**9)
 
@@ -201,6 +226,7 @@ def test_what_goes_wrong_is_told_once_and_the_application_goes_on(
     with caplog.at_level(logging.WARNING):
         for _ in range(10):
             assert connection.execute("SELECT count(*) FROM buoy").fetchone() == (50,)
+            flush()
 
     class Odd:
         def __str__(self) -> str:

@@ -15,14 +15,14 @@ from __future__ import annotations
 from os import PathLike
 from typing import Any
 
-from humble_ledger.recording.recorder import Recorder
+from humble_ledger.recording.recorder import Recorder, flush
 from humble_ledger.recording.requests import (
     AsgiRequests,
     WsgiRequests,
     request,
 )
 
-__all__ = ["AsgiRequests", "Recorder", "WsgiRequests", "record", "request"]
+__all__ = ["AsgiRequests", "Recorder", "WsgiRequests", "flush", "record", "request"]
 
 
 def record(what: Any, to: str | PathLike[str] | Recorder, **options: Any) -> Any:

@@ -18,17 +18,10 @@ _LAZY = ("sqlite3", "apsw", "pysqlite3", "sqlcipher3")
 _DOUBLE_QUOTES = ("pymysql", "MySQLdb", "mysql", "mariadb")
 
 
-class _Sending:
-    """One statement that was sent, and may still be running while its rows are fetched."""
-
-    __slots__ = ("begun_s", "error", "ms", "parameters", "place", "rows", "statement")
-
-    def __init__(self, statement: object, parameters: object, place: tuple[str, str]) -> None:
-        self.statement, self.parameters, self.place = statement, parameters, place
-        self.begun_s = time()
-        self.ms = 0.0
-        self.rows: int | None = None
-        self.error = ""
+# A statement that was sent, and may still be running while its rows are fetched: a list, as it
+# is made for every statement.
+_Sending = list[Any]
+_MS, _ROWS, _ERROR = 4, 5, 6
 
 
 class _Desk:
@@ -45,22 +38,10 @@ class _Desk:
         self.double_quotes = module in _DOUBLE_QUOTES
         style = getattr(sys.modules.get(module), "paramstyle", "format")
         self.style = "" if style in ("numeric", "numeric_dollar") else style
-        self.client = client_keys(**_who(connection, module))
-
-    def write(self, sending: _Sending) -> None:
-        """Write down a statement that is over."""
-        self.recorder.saw(
-            sending.statement,
-            sending.parameters,
-            begun_s=sending.begun_s,
-            ms=sending.ms,
-            style=self.style,
-            rows=sending.rows,
-            client=self.client,
-            place=sending.place,
-            error=sending.error,
-            double_quotes=self.double_quotes,
-        )
+        try:
+            self.client = client_keys(**_who(connection, module))
+        except Exception:
+            self.client = ""
 
 
 def _who(connection: Any, module: str) -> dict[str, Any]:
@@ -88,40 +69,38 @@ class RecordedCursor:
 
     def executemany(self, statement: Any, sets: Any, *arguments: Any, **named: Any) -> Any:
         """As the driver's own; it is one run, with the values of the first set."""
-        sets = sets if hasattr(sets, "__getitem__") else list(sets)
-        first = sets[0] if len(sets) else None
-        return self._send(
-            self._cursor.executemany, statement, (sets, *arguments), named, first=first
-        )
+        sets = sets if isinstance(sets, list | tuple) else list(sets)
+        first = sets[0] if sets else None
+        return self._send(self._cursor.executemany, statement, (sets, *arguments), named, first)
 
     def fetchone(self) -> Any:
         """As the driver's own."""
         row = self._fetch(self._cursor.fetchone)
-        self._count(0 if row is None else 1, ended=row is None)
+        if self._open is not None:
+            self._count(0 if row is None else 1, row is None)
         return row
 
     def fetchmany(self, *arguments: Any, **named: Any) -> Any:
         """As the driver's own."""
         rows = self._fetch(lambda: self._cursor.fetchmany(*arguments, **named))
-        self._count(len(rows), ended=not rows)
+        if self._open is not None:
+            self._count(len(rows), not rows)
         return rows
 
     def fetchall(self) -> Any:
         """As the driver's own."""
         rows = self._fetch(self._cursor.fetchall)
-        self._count(len(rows), ended=True)
+        if self._open is not None:
+            self._count(len(rows), True)
         return rows
 
     def __iter__(self) -> Iterator[Any]:
         return self
 
     def __next__(self) -> Any:
-        try:
-            row = self._fetch(lambda: next(self._cursor))
-        except StopIteration:
-            self._count(0, ended=True)
-            raise
-        self._count(1, ended=False)
+        row = self._fetch(self._cursor.__next__)
+        if self._open is not None:
+            self._count(1, False)
         return row
 
     def close(self, *arguments: Any) -> Any:
@@ -147,24 +126,24 @@ class RecordedCursor:
         if self.__dict__.get("_open") is not None:
             self._over()
 
-    def _send(
-        self, act: Any, statement: Any, arguments: Any, named: Any, *, first: Any = None
-    ) -> Any:
-        self._over()
+    def _send(self, act: Any, statement: Any, arguments: Any, named: Any, first: Any = None) -> Any:
+        if self._open is not None:
+            self._over()
+        desk = self._desk
         parameters = first if first is not None else _given(arguments, named)
-        sending = _Sending(statement, parameters, self._desk.recorder.place())
+        sending: _Sending = [statement, parameters, desk.recorder.place(), time(), 0.0, None, ""]
         self.__dict__["_open"] = sending
         begun = perf_counter()
         try:
             answer = act(statement, *arguments, **named)
         except BaseException as error:
-            sending.ms = (perf_counter() - begun) * 1000.0
-            sending.error = f"{type(error).__name__}: {error}"
+            sending[_MS] = (perf_counter() - begun) * 1000.0
+            sending[_ERROR] = f"{type(error).__name__}: {error}"
             self._over()
             raise
-        sending.ms = (perf_counter() - begun) * 1000.0
-        if not self._desk.lazy or getattr(self._cursor, "description", True) is None:
-            sending.rows = _row_count(self._cursor)
+        sending[_MS] = (perf_counter() - begun) * 1000.0
+        if not desk.lazy or self._cursor.description is None:
+            sending[_ROWS] = _row_count(self._cursor)
             self._over()
         return self if answer is self._cursor else answer
 
@@ -174,28 +153,33 @@ class RecordedCursor:
             return act()
         begun = perf_counter()
         try:
-            return act()
-        except StopIteration:
-            raise
+            rows = act()
         except BaseException as error:
-            sending.error = f"{type(error).__name__}: {error}"
+            sending[_MS] += (perf_counter() - begun) * 1000.0
+            if not isinstance(error, StopIteration):
+                sending[_ERROR] = f"{type(error).__name__}: {error}"
+            elif sending[_ROWS] is None:
+                sending[_ROWS] = 0
+            self._over()
             raise
-        finally:
-            sending.ms += (perf_counter() - begun) * 1000.0
-            if sending.error:
-                self._over()
+        sending[_MS] += (perf_counter() - begun) * 1000.0
+        return rows
 
-    def _count(self, rows: int, *, ended: bool) -> None:
+    def _count(self, rows: int, ended: bool) -> None:
         sending = self._open
-        if sending is not None:
-            sending.rows = (sending.rows or 0) + rows
-            if ended:
-                self._over()
+        sending[_ROWS] = (sending[_ROWS] or 0) + rows
+        if ended:
+            self._over()
 
     def _over(self) -> None:
-        sending, self.__dict__["_open"] = self._open, None
+        sending, desk = self._open, self._desk
         if sending is not None:
-            self._desk.write(sending)
+            self.__dict__["_open"] = None
+            statement, parameters, place, begun_s, ms, rows, error = sending
+            desk.recorder.saw(
+                statement, parameters, begun_s, ms, desk.style, rows, desk.client, place, error,
+                desk.double_quotes,
+            )  # fmt: skip
 
 
 class RecordedConnection:

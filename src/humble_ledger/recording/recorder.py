@@ -12,6 +12,7 @@ from json.encoder import encode_basestring_ascii as quoted
 from os import PathLike
 from pathlib import Path
 from typing import Any
+from weakref import WeakSet
 
 from humble_ledger.recording.log_file import LogFile
 from humble_ledger.recording.masking import without_values
@@ -25,6 +26,7 @@ _LONGEST_VALUE = 4_096
 _LONGEST_STATEMENT = 1024 * 1024
 _MOST_KNOWN = 4_096
 _MOST_FAILURES = 3
+_all: WeakSet[Recorder] = WeakSet()
 _log = logging.getLogger("humble_ledger.recording")
 
 
@@ -50,7 +52,7 @@ class Recorder:
         packages: Collection[str] = (),
         root: str | PathLike[str] = "",
     ) -> None:
-        self._file = LogFile(Path(path), most_bytes, files_kept)
+        self._file = LogFile(Path(path), most_bytes, files_kept, self._failed)
         self._application = f',"application":{quoted(application)}' if application else ""
         self._mask = mask
         self._most_a_second = most_a_second
@@ -59,6 +61,7 @@ class Recorder:
         self._counting = threading.Lock()
         self._known: dict[tuple[object, str, str, tuple[str, str]], str] = {}
         self._failures = 0
+        _all.add(self)
 
     def place(self) -> tuple[str, str]:
         """The line of the application that is running, and its function; never raises."""
@@ -72,7 +75,6 @@ class Recorder:
         self,
         statement: object,
         parameters: object,
-        *,
         begun_s: float,
         ms: float,
         style: str = "",
@@ -92,40 +94,33 @@ class Recorder:
         try:
             if not self._is_written():
                 return
-            self._write(
-                statement, parameters, begun_s, ms, style, rows, client,
-                place if place is not None else self._places.caller(), error, double_quotes,
-            )  # fmt: skip
+            if place is None:
+                place = self._places.caller()
+            shown = _parameters(parameters) if parameters and not self._mask else ""
+            if shown and style == "qmark" and shown[0] == "{":
+                style = "named"
+            # What is the same for all runs of one statement at one place is put together once.
+            key = (statement, style, client, place)
+            same = self._known.get(key) if type(statement) is str else None
+            if same is None:
+                same = self._same(_text(statement), style, client, place, double_quotes)
+                if type(statement) is str:
+                    if len(self._known) >= _MOST_KNOWN:
+                        self._known.clear()
+                    self._known[key] = same
+            line = f'{{"at":{begun_s:.6f},"ms":{ms:.3f}{same}'
+            if shown:
+                line += f',"parameters":{shown}'
+            if rows is not None and rows >= 0:
+                line += f',"rows":{rows}'
+            answered = current.get()
+            if answered is not None:
+                line += f',"request":"{answered.id}","route":{quoted(answered.name)}'
+            if error:
+                line += f',"error":{quoted("failed" if self._mask else error[:200])}'
+            self._file.append(line + "}\n")
         except Exception as failure:
             self._failed(failure)
-
-    def _write(
-        self, statement: object, parameters: object, begun_s: float, ms: float, style: str,
-        rows: int | None, client: str, place: tuple[str, str], error: str, double_quotes: bool,
-    ) -> None:  # fmt: skip
-        shown = _parameters(parameters) if parameters and not self._mask else ""
-        if shown and style == "qmark" and shown[0] == "{":
-            style = "named"
-        # What is the same for all runs of one statement at one place is put together once.
-        key = (statement, style, client, place)
-        same = self._known.get(key) if type(statement) is str else None
-        if same is None:
-            same = self._same(_text(statement), style, client, place, double_quotes)
-            if type(statement) is str:
-                if len(self._known) >= _MOST_KNOWN:
-                    self._known.clear()
-                self._known[key] = same
-        line = f'{{"at":{begun_s:.6f},"ms":{ms:.3f}{same}'
-        if shown:
-            line += f',"parameters":{shown}'
-        if rows is not None and rows >= 0:
-            line += f',"rows":{rows}'
-        answered = current.get()
-        if answered is not None:
-            line += f',"request":"{answered.id}","route":{quoted(answered.name)}'
-        if error:
-            line += f',"error":{quoted("failed" if self._mask else error[:200])}'
-        self._file.append((line + "}\n").encode("ascii"))
 
     def _same(
         self, sql: str, style: str, client: str, place: tuple[str, str], double_quotes: bool
@@ -142,24 +137,39 @@ class Recorder:
     def _is_written(self) -> bool:
         """Whether this one is; tells of those that were left out in the second before."""
         second = int(time.monotonic())
-        left_out = 0
-        with self._counting:
-            if second != self._second:
+        if second != self._second:
+            with self._counting:
                 self._second, self._written = second, 0
                 left_out, self._left_out = self._left_out, 0
-            self._written += 1
-            written = self._written <= self._most_a_second
-            self._left_out += not written
-        if left_out:
-            told = {"at": time.time(), "ms": 0, "statement": "", "left_out": left_out}
-            self._file.append((json.dumps(told) + "\n").encode())
-        return written
+            if left_out:
+                told = {"at": time.time(), "ms": 0, "statement": "", "left_out": left_out}
+                self._file.append(json.dumps(told) + "\n")
+        # Threads may count past one another here, and a few more be written.
+        self._written += 1
+        if self._written <= self._most_a_second:
+            return True
+        with self._counting:
+            self._left_out += 1
+        return False
+
+    def flush(self) -> None:
+        """Write what is still in memory; never raises."""
+        try:
+            self._file.flush()
+        except Exception as error:
+            self._failed(error)
 
     def _failed(self, error: Exception) -> None:
         """An application runs on when its record cannot be written; it is told once, and ends."""
         self._failures += 1
         if self._failures == _MOST_FAILURES:
             _log.warning("Statements are no longer recorded: %s", error)
+
+
+def flush() -> None:
+    """Write what any recorder of this process still has in memory; never raises."""
+    for each in list(_all):
+        each.flush()
 
 
 def client_keys(*, database: str = "", user: str = "", session: object = "") -> str:

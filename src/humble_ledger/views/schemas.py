@@ -18,7 +18,7 @@ from humble_ledger.views.documents.growth import GrowthDocument
 from humble_ledger.views.documents.history import HistoryDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
-from humble_ledger.views.documents.queries import QueriesDocument, QueryDocument
+from humble_ledger.views.documents.queries import CodeDocument, QueriesDocument, QueryDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.replays import ReplayDocument
 from humble_ledger.views.documents.routes import RoutesDocument
@@ -34,6 +34,7 @@ from humble_ledger.views.documents.targets import PreflightDocument, TargetDocum
 from humble_ledger.views.documents.trials import SettlementDocument, TrialDocument
 
 DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
+    CodeDocument,
     QueriesDocument,
     QueryDocument,
     CaptureDocument,
