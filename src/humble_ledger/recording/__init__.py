@@ -6,7 +6,7 @@
     connection = record(sqlite3.connect("app.db"), "statements.jsonl")  # a driver's connection
 
 writes one line of JSON for each statement, which ``humble capture log statements.jsonl`` reads;
-docs/statement-log.md tells the form. This package needs nothing but Python: no other part of
+docs/guide/record.md tells the form. This package needs nothing but Python: no other part of
 Humble Ledger is imported by it. Nothing that goes wrong in it reaches the application.
 """
 

@@ -41,7 +41,7 @@ class Places:
                 name = shown[code.co_filename] = self._name(code.co_filename)
             if name:
                 # Where a function of a function stands says little.
-                function = code.co_qualname.rpartition("<locals>.")[2]
+                function = code.co_qualname.rpartition("<locals>.")[2].removeprefix("<module>")
                 return f"{name}:{frame.f_lineno}", function
             if frame.f_back is None:
                 break

@@ -1,6 +1,6 @@
 """The statement log: JSON Lines, one run a line, which any program can write.
 
-The keys are those of `_Run`; docs/statement-log.md tells what they mean.
+The keys are those of `_Run`; docs/guide/record.md tells what they mean.
 """
 
 from __future__ import annotations

@@ -24,7 +24,7 @@ def code_view(found: CodeRanking, numbers: Numbers) -> RenderableType:
     if not found.places:
         return Text(
             "No captured run tells which code sent it. Record the application's statements:  "
-            "docs/statement-log.md"
+            "docs/guide/record.md"
         )
     table = plain_table(
         ("total ms", "right"), ("share", "right"), ("calls", "right"), ("in one request", "right"),
