@@ -16,7 +16,8 @@ class Diagnosis:
 
     ``captured_ms`` is what the query took in all its captured runs (0 when it was not
     captured). ``what`` is how it was asked for. ``unknown`` says what could not be judged, and
-    why. ``probes`` counts the questions asked of the planner, which took ``probes_ms``.
+    why. ``probes`` counts the questions asked of the planner, which took ``probes_ms``;
+    ``sent_by`` is the place of the application that sends the query, "" where it is not known.
     """
 
     plan: PlanEntry
@@ -26,6 +27,7 @@ class Diagnosis:
     what: str = ""
     probes: int = 0
     probes_ms: float = 0.0
+    sent_by: str = ""
 
     def wasted_ms(self, entry: SymptomEntry) -> float:
         """The time a symptom wastes, over all captured runs where these are known."""

@@ -179,6 +179,22 @@ def _first(weighed: Iterable[tuple[str, float]]) -> tuple[str, ...]:
     return tuple(sorted(sums, key=lambda name: (-sums[name], name)))
 
 
+def main_places(senders: Iterable[Sender]) -> dict[str, str]:
+    """Of each query the place that took the most time sending it, and how many others there are.
+
+    Senders come with the most time first.
+    """
+    places: dict[str, list[str]] = {}
+    for each in senders:
+        known = places.setdefault(each.query, [])
+        if each.origin.words not in known:
+            known.append(each.origin.words)
+    return {
+        query: known[0] if len(known) == 1 else f"{known[0]} and {len(known) - 1:,} more"
+        for query, known in places.items()
+    }
+
+
 # A comment with pairs in it: key='value' with the value as in URLs, or key:value.
 _COMMENT = re.compile(r"/\*(?!\+)([^*]*(?:\*(?!/)[^*]*)*)\*/")
 _QUOTED_PAIR = re.compile(r"([A-Za-z_][\w.%-]*)='((?:[^'\\]|\\.)*)'")

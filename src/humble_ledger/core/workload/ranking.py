@@ -134,6 +134,7 @@ class Ranking:
     ``chosen`` tells that only some of the captured runs were asked for; ``compared`` names
     the two captures of a ranking by growth. ``rows`` may be the first of ``count`` queries, which
     took ``total_ms``; ``mostly`` is how many take most of it, and the share these take.
+    ``sent_by`` has the place in the application of those queries where it is known.
     """
 
     rows: tuple[RankedQuery, ...]
@@ -145,6 +146,7 @@ class Ranking:
     count: int = 0
     total_ms: float = 0.0
     mostly: tuple[int, float] = (0, 0.0)
+    sent_by: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def of(

@@ -7,12 +7,16 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.results.queries import CodeRanking, QueryFindings
+from humble_ledger.core.workload.origins import main_places
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
 from humble_ledger.views.documents.parts import iso, rounded
 
 
 class QueryRow(Struct, frozen=True):
-    """One query of the ranking; None is unknown. ``work`` is the sum over all its calls."""
+    """One query of the ranking; None is unknown. ``work`` is the sum over all its calls.
+
+    ``sent_by`` is the place of the application that took the most time sending it, "" unknown.
+    """
 
     id: str
     fingerprint: str
@@ -36,6 +40,7 @@ class QueryRow(Struct, frozen=True):
     first_seen: str | None
     last_seen: str | None
     sources: list[str]
+    sent_by: str = ""
 
 
 class QueriesDocument(Struct, frozen=True):
@@ -167,7 +172,7 @@ def queries_document(ranking: Ranking) -> QueriesDocument:
     """The ranking, or its first rows."""
     rows = ranking.rows
     return QueriesDocument(
-        [_query(each) for each in rows],
+        [_query(each, ranking.sent_by.get(each.query.id, "")) for each in rows],
         ranking.by.value,
         ranking.source,
         list(ranking.others),
@@ -175,7 +180,7 @@ def queries_document(ranking: Ranking) -> QueriesDocument:
     )
 
 
-def _query(ranked: RankedQuery) -> QueryRow:
+def _query(ranked: RankedQuery, sent_by: str = "") -> QueryRow:
     query, usage = ranked.query, ranked.usage
     work = usage.work
     return QueryRow(
@@ -210,6 +215,7 @@ def _query(ranked: RankedQuery) -> QueryRow:
         first_seen=iso(query.first_seen),
         last_seen=iso(query.last_seen),
         sources=list(query.sources),
+        sent_by=sent_by,
     )
 
 
@@ -226,7 +232,7 @@ def query_document(found: QueryFindings) -> QueryDocument:
         for n, run in enumerate(found.runs)
     ]
     return QueryDocument(
-        query=_query(found.ranked),
+        query=_query(found.ranked, main_places(found.senders).get(found.ranked.query.id, "")),
         source=found.source,
         runs=runs,
         slow_values=[

@@ -37,9 +37,16 @@ def queries_view(ranking: Ranking, numbers: Numbers) -> RenderableType:
     )
     for row in ranked:
         figures = (each.figure(row) for each in columns)
-        table.add_row(row.query.id, *figures, Text(shorten(row.query.text, 200)))
+        table.add_row(row.query.id, *figures, _query_words(row, ranking))
     note = Text(_note(ranking, numbers), style="bright_black")
     return Group(last_column_gives_way(table), Text(""), note)
+
+
+def _query_words(row: RankedQuery, ranking: Ranking) -> Text:
+    """The query, and below it the line of code that sends it."""
+    words = Text(shorten(row.query.text, 200))
+    place = ranking.sent_by.get(row.query.id)
+    return words.append(f"\n{place}", "bright_black") if place else words
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +118,8 @@ def _note(ranking: Ranking, numbers: Numbers) -> str:
         said += f", {numbers.ms(total)} in all ({MEASURED[ranking.source]})"
         if ranking.by is RankBy.TOTAL:
             few, share = ranking.mostly
-            said += f"; the first {numbers.whole(few)} take {numbers.percent(share)}"
+            first = "the first takes" if few == 1 else f"the first {numbers.whole(few)} take"
+            said += f"; {first} {numbers.percent(share)}"
     said += "."
     if len(ranked) < ranking.count:
         said += f" Shown are the first {numbers.whole(len(ranked))}; --top N shows more or fewer."

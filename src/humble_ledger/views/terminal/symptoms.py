@@ -112,7 +112,9 @@ def _heading(each: Diagnosis, found: Diagnoses, numbers: Numbers) -> RenderableT
     id_ = plan.id if plan.statement else each.what
     line = Text.assemble((name, "bold"), (f"{id_}, {figures}   ", "bright_black"), statement)
     line.no_wrap, line.overflow = True, "ellipsis"
-    return line
+    if not each.sent_by:
+        return line
+    return Group(line, Text(f"  sent by {each.sent_by}", "bright_black"))
 
 
 def plan_figures(plan: PlanEntry, numbers: Numbers) -> str:

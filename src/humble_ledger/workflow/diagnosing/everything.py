@@ -9,6 +9,7 @@ from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.core.workload.origins import main_places
 from humble_ledger.errors import HumbleError, TargetUnreachable
 from humble_ledger.workflow.diagnosing.plans import judge, plan_to_judge
 from humble_ledger.workflow.diagnosing.right_scans import held_against_planner
@@ -87,6 +88,8 @@ def _diagnose(
     if entry.query:
         kept += symptoms_of_runs(workspace, entry.query)
         captured = captured_ms(workspace, entry.query)
+        places = main_places(workspace.ledger.senders.of(query=entry.query))
+        diagnosis = replace(diagnosis, sent_by=places.get(entry.query, ""))
     diagnosis = replace(diagnosis, captured_ms=captured)
     kept.sort(key=lambda each: (each.symptom.harmless, -diagnosis.wasted_ms(each)))
     return replace(diagnosis, symptoms=tuple(kept))

@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.workload.origins import main_places
 from humble_ledger.core.workload.ranking import MOSTLY, QueryRuns, RankBy, Ranking, rank
 from humble_ledger.core.workload.usage import Usage
 from humble_ledger.core.workload.windows import RunChoice, names_table
@@ -37,6 +38,15 @@ def ranking(
     Raises:
         WrongUsage: growth is asked for and there are no two captures to compare.
     """
+    found = _ranking(workspace, by, choice, table, top)
+    places = main_places(workspace.ledger.senders.of(source=found.source))
+    shown = {row.query.id for row in found.rows}
+    return replace(found, sent_by={q: words for q, words in places.items() if q in shown})
+
+
+def _ranking(
+    workspace: Workspace, by: RankBy, choice: RunChoice, table: str, top: int | None
+) -> Ranking:
     captures = [c for c in workspace.ledger.captures.all() if c.kept]
     chosen = bool(table) or not choice.everything
     source = choice.source or (captures[-1].source if captures else "")
