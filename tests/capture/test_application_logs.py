@@ -179,6 +179,32 @@ def test_what_is_none_or_failed_is_counted_and_the_rest_is_kept(ledger: Program)
     assert ledger.json("capture", "log", "app.jsonl")["kept_runs"] == 1
 
 
+HOSTILE = [
+    '{"ms":1,"statement":"SELECT 1","parameters":' + "[" * 800 + "]" * 800 + "}",
+    '{"ms":1,"statement":"SELECT 1","parameters":' + "[" * 100_000,
+    '{"ms":1,"statement":"SELECT 1","parameters":[' + "9" * 5_000 + "]}",
+    '{"ms":1,"statement":"SELECT 1","rows":' + "9" * 30 + "}",
+    '{"ms":1e400,"statement":"SELECT 1"}',
+    '{"ms":1,"statement":"SELECT 1","at":1e308}',
+    '{"ms":1,"statement":"SELECT 1","at":-5}',
+    '{"ms":1,"statement":"SELECT \\ud800"}',
+    '{"ms":1,"statement":"SELECT \\u0000 1","code":"a\\u0000b.py:1"}',
+    '{"ms":1,"statement":"' + "/*" * 200_000 + '"}',
+    '{"ms":1,"statement":"SELECT ' + "x" * 2_000_000 + '"}',
+    '{"ms":1,"statement":"SELECT 1","left_out":' + "9" * 18 + "}",
+    '{"resourceSpans":[{"scopeSpans":[{"spans":[{"startTimeUnixNano":"x"}]}]}]}',
+]
+
+
+@pytest.mark.parametrize("line", HOSTILE, ids=range(len(HOSTILE)))
+def test_no_line_ends_the_capture(ledger: Program, line: str) -> None:
+    good = json.dumps(run(statement="SELECT 'good'"))
+    (ledger.folder / "app.jsonl").write_text(f"{good}\n{line}\n{good}\n")
+    found = ledger.json("capture", "log", "app.jsonl")
+    assert found["lines"] == 3 and found["kept_runs"] >= 2
+    assert "\x00" not in ledger.ok("queries").out + ledger.ok("queries", "--by-code").out
+
+
 def test_masked_nothing_of_a_value_is_kept(ledger: Program) -> None:
     entries = [
         run(statement="SELECT 'secret' WHERE a = %s", parameters=["hidden"], placeholders="format"),
@@ -211,6 +237,9 @@ def test_logs_of_a_server_and_of_an_application_are_not_captured_together(ledger
     ledger.ok("capture", "log", "server.log")
     ledger.ok("capture", "log", "app.jsonl")
     assert ledger.json("queries")["source"] == "application"
+    # Nothing more is in one of these: it is still what it was.
+    (ledger.folder / "more.jsonl").write_text(json.dumps(run(code="pier/app.py:3")) + "\n")
+    assert ledger.json("capture", "log", "app.jsonl", "more.jsonl")["kept_runs"] == 1
     assert ledger.json("queries", "--source", "log")["queries"][0]["total_ms"] == 5.0
 
 

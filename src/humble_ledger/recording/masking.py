@@ -7,7 +7,7 @@ from functools import lru_cache
 
 # They may hold values, and quotes that end nowhere.
 _COMMENTS = r"/\*.*?(?:\*/|\Z)|--[^\n]*"
-_STRINGS = r"[eE]'(?:[^'\\]|\\.|'')*'|'(?:[^']|'')*'|\$(?P<tag>\w*)\$.*?\$(?P=tag)\$"
+_STRINGS = r"[eE]'(?:[^'\\]|\\.|'')*'|'(?:[^']|'')*'|(?<!\w)\$(?P<tag>\w*)\$.*?(?:\$(?P=tag)\$|\Z)"
 _NAMES = r'"(?:[^"]|"")*"'
 _PLACEHOLDERS = r"\$\d+|%s|%\(\w+\)s|(?<![\w:]):\w+"
 _NUMBERS = r"(?<![\w.])(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"

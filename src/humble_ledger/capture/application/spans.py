@@ -7,6 +7,7 @@ with ``resourceSpans`` on each line is what exporters write to files.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -25,6 +26,7 @@ from humble_ledger.core.workload.origins import LONGEST, Origin, of_tags
 _STATEMENT = ("db.query.text", "db.statement")
 _DATABASE = ("db.namespace", "db.name")
 _ROWS = ("db.response.returned_rows",)
+_NUMBER = re.compile(r"[0-9]{1,18}")
 _PARAMETER = "db.query.parameter."
 _FAILED_STATUS = 2
 _SERVER_KINDS = (2, "SPAN_KIND_SERVER", 5, "SPAN_KIND_CONSUMER")
@@ -157,7 +159,7 @@ def _take(writer: ToldWriter, service: str, span: _Span, route: str) -> None:
         (ended - begun) / 1e6,
         style=_style(sql, tags) if parameters else "",
         values=parameters,
-        rows=int(rows) if (rows := _one(tags, _ROWS)).isdigit() else None,
+        rows=int(rows) if _NUMBER.fullmatch(rows := _one(tags, _ROWS)) else None,
         client=(tags.get("db.user", ""), _one(tags, _DATABASE), service),
         request=span.trace_id,
         origin=Origin(origin.code, origin.function, route or origin.route),
@@ -166,7 +168,7 @@ def _take(writer: ToldWriter, service: str, span: _Span, route: str) -> None:
 
 def _parameters(tags: Mapping[str, str]) -> list[Any] | dict[str, Any] | None:
     found = {k.removeprefix(_PARAMETER): v for k, v in tags.items() if k.startswith(_PARAMETER)}
-    if found and all(key.isdigit() for key in found):
+    if found and all(_NUMBER.fullmatch(key) for key in found):
         return [found[key] for key in sorted(found, key=int)]
     return found or None
 

@@ -20,6 +20,7 @@ from humble_ledger.capture.application.told_rows import (
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.core.workload.origins import Origin, of_tags
 
+_MOST_LEFT_OUT = 10**12
 LEFT_OUT = "statement left out by the recorder"
 
 
@@ -71,18 +72,17 @@ class StatementLog:
             if not line.strip():
                 continue
             try:
-                run = _decode(line)
+                _take(writer, _decode(line))
             except UNDECODABLE:
                 block.unreadable(number)
                 continue
             block.entries += 1
-            _take(writer, run)
         return block
 
 
 def _take(writer: ToldWriter, run: _Run) -> None:
     if run.left_out > 0:
-        writer.block.pass_over(LEFT_OUT, run.left_out)
+        writer.block.pass_over(LEFT_OUT, min(run.left_out, _MOST_LEFT_OUT))
     if run.error:
         writer.block.pass_over(FAILED)
     elif run.statement and run.ms is not None:

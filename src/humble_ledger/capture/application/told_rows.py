@@ -9,6 +9,7 @@ import msgspec
 
 from humble_ledger.capture.files import Cutter
 from humble_ledger.capture.log_rows import RAN, BlockRows, BlockWriter, clean, duration_ms
+from humble_ledger.core.statements.kinds import LONGEST_STATEMENT
 from humble_ledger.core.statements.placeholders import numbered, values_in_order
 from humble_ledger.core.workload.origins import Origin
 
@@ -16,7 +17,9 @@ FAILED = "statement that failed"
 _LONGEST_SESSION = 40
 _LONGEST_NAME = 80
 # Nesting that never ends is told by an error of Python's own.
-UNDECODABLE = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
+# A number of thousands of digits is a ValueError, as are the others.
+UNDECODABLE = (ValueError, RecursionError)
+_MOST_ROWS = 2**53
 LINES = Cutter(
     lambda data: data.rfind(b"\n") + 1 or None, lambda data: data.find(b"\n") + 1 or None
 )
@@ -54,15 +57,17 @@ class ToldWriter:
         if took is None or who < 0:
             self.block.pass_over("duration that cannot be one" if took is None else "our own")
             return
-        text, keys = numbered(clean(sql), style)
+        # What is too long is not taken apart; it is passed over below.
+        text, keys = numbered(clean(sql), style if len(sql) <= LONGEST_STATEMENT else "")
         key, literals = self._writer.statement(text)
         if key < 0:
             return
+        rows = rows if rows is not None and 0 <= rows < _MOST_ROWS else None
+        given = values_in_order(_as_texts(values), keys)  # which may raise: the two lists are one
         self.block.rows.append(
             [RAN, ended_s, clean(session)[:_LONGEST_SESSION], who, took, key, literals, ""]
         )
-        told = (self._origin(origin), rows, values_in_order(_as_texts(values), keys))
-        self.block.told.append((*told, clean(request)[:_LONGEST_NAME]))
+        self.block.told.append((self._origin(origin), rows, given, clean(request)[:_LONGEST_NAME]))
 
     def _origin(self, origin: Origin) -> int:
         if not origin:
@@ -89,7 +94,7 @@ def as_text(value: object) -> str | None:
     if isinstance(value, list):
         return "{" + ",".join(_element(each) for each in value) + "}"
     if isinstance(value, dict):
-        return msgspec.json.encode(value).decode()
+        return clean(msgspec.json.encode(value).decode())
     return clean(str(value))
 
 

@@ -15,7 +15,7 @@ from humble_ledger.core.statements.tokens import TokenKind, tokens
 STYLES = ("qmark", "format", "pyformat", "named", "dollar")
 
 
-@lru_cache(maxsize=20_000)
+@lru_cache(maxsize=2_048)
 def numbered(sql: str, style: str) -> tuple[str, tuple[str | int, ...]]:
     """The statement with ``$1`` and so on, and which value each of these has.
 
@@ -28,24 +28,24 @@ def numbered(sql: str, style: str) -> tuple[str, tuple[str | int, ...]]:
         return _question_marks(sql)
     percent = style in ("format", "pyformat")
     parts: list[str] = []
-    keys: list[str | int] = []
+    keys: dict[str | int, int] = {}  # each with its number
+    places = 0
     for token in tokens(sql):
         text = token.text
         key: str | int | None = None
         if token.kind is TokenKind.PARAMETER:
             if percent and text == "%s":
-                key = sum(isinstance(each, int) for each in keys)
+                key = places
+                places += 1
             elif percent and text.startswith("%("):
                 key = text[2:-2]
             elif style == "named" and text.startswith(":"):
                 key = text[1:]
         if key is None:
             parts.append(text.replace("%%", "%") if percent else text)
-        elif isinstance(key, str) and key in keys:
-            parts.append(f"${keys.index(key) + 1}")
         else:
-            keys.append(key)
-            parts.append(f"${len(keys)}")
+            number = keys.setdefault(key, len(keys) + 1)
+            parts.append(f"${number}")
     return "".join(parts), tuple(keys)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import OrderedDict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import unquote
 
@@ -196,9 +196,9 @@ def main_places(senders: Iterable[Sender]) -> dict[str, str]:
 
 
 # A comment with pairs in it: key='value' with the value as in URLs, or key:value.
-_COMMENT = re.compile(r"/\*(?!\+)([^*]*(?:\*(?!/)[^*]*)*)\*/")
-_QUOTED_PAIR = re.compile(r"([A-Za-z_][\w.%-]*)='((?:[^'\\]|\\.)*)'")
-_PLAIN_PAIR = re.compile(r"([A-Za-z_][\w.]*):([^,]*)")
+_QUOTED_PAIR = re.compile(r"(?<![\w.%-])([A-Za-z_][\w.%-]*)='((?:[^'\\]|\\.)*)'")
+_PLAIN_PAIR = re.compile(r"(?<![\w.])([A-Za-z_][\w.]*):([^,]*)")
+_LONGEST_COMMENT = 4_096
 _CODE = ("code", "file", "source_location", "code.filepath", "code.file.path", "code_filepath")
 _LINE = ("line", "lineno", "code.lineno", "code.line.number", "code_lineno")
 _FUNCTION = ("function", "func", "code.function", "code.function.name", "code_function", "action")
@@ -215,7 +215,7 @@ def tagged(sql: str) -> tuple[Origin, str]:
     if "/*" not in sql:
         return NOWHERE, ""
     tags: dict[str, str] = {}
-    for comment in _COMMENT.findall(sql):
+    for comment in _comments(sql):
         quoted = _QUOTED_PAIR.findall(comment)
         pairs = quoted or _PLAIN_PAIR.findall(comment)
         tags.update(
@@ -224,6 +224,18 @@ def tagged(sql: str) -> tuple[Origin, str]:
         )
     trace = _TRACE.fullmatch(tags.get("traceparent", ""))
     return of_tags(tags), trace[1] if trace is not None else tags.get("request_id", "")
+
+
+def _comments(sql: str) -> Iterator[str]:
+    """What stands in the comments of a statement; a hint to a planner, or a long one, is left out.
+
+    Where a string holds what looks like one, that is taken for it, too.
+    """
+    place = sql.find("/*")
+    while place >= 0 and (end := sql.find("*/", place + 2)) >= 0:
+        if end - place < _LONGEST_COMMENT and sql[place + 2] != "+":
+            yield sql[place + 2 : end]
+        place = sql.find("/*", end + 2)
 
 
 def of_tags(tags: Mapping[str, str]) -> Origin:

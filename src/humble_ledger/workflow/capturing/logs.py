@@ -110,7 +110,9 @@ def capture_logs(
         logs = _opened(workspace, files, copies, again)
         settled = prefix if prefix is not None else _prefix_of_target(workspace)
         place = ", ".join(file.name for file in dict.fromkeys(files))
-        forms = [form_of(_forms(), log.reader.first_bytes(), settled) for log in logs]
+        # By how each begins: of one that was read there may be nothing more.
+        starts = [LogReader(log.path).first_bytes() for log in logs]
+        forms = [form_of(_forms(), start, settled) for start in starts]
         desk = _desk(workspace, place, mask, _source(forms))
         try:
             with _without_looking_for_cycles():
