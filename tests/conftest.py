@@ -34,7 +34,7 @@ from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
-from tests.program import Program
+from tests.program import Program, end_what_was_started
 
 # A busy machine is slow, not wrong. In CI the same cases run each time, so that a commit is
 # judged by what it changed; new cases are found where people work.
@@ -242,6 +242,13 @@ def session(server: Server) -> Iterator[PostgresSession]:
     opened = PostgresSession(server.url, Limits())
     yield opened
     opened.close()
+
+
+@pytest.fixture(autouse=True)
+def nothing_runs_on() -> Iterator[None]:
+    """A trial of 400 pairs that nobody waits for takes the machine from all other tests."""
+    yield
+    end_what_was_started()
 
 
 @pytest.fixture

@@ -74,6 +74,18 @@ def _run_here(folder: str, arguments: list[str], environment: dict[str, str], pi
     sys.exit(run(arguments))
 
 
+_STARTED: list[subprocess.Popen[str]] = []
+
+
+def end_what_was_started() -> None:
+    """End the programs that a test started and, as it failed, did not wait for."""
+    while _STARTED:
+        started = _STARTED.pop()
+        if started.poll() is None:
+            started.kill()
+            started.communicate()
+
+
 @dataclass(frozen=True)
 class Finished:
     """What one run of the program gave."""
@@ -141,8 +153,8 @@ class Program:
         return done.err
 
     def start(self, *arguments: str) -> subprocess.Popen[str]:
-        """Start it and do not wait."""
-        return subprocess.Popen(
+        """Start it and do not wait; at the end of its test it is ended."""
+        started = subprocess.Popen(
             [HUMBLE, *arguments],
             cwd=self.folder,
             env=self.environment,
@@ -151,6 +163,8 @@ class Program:
             text=True,
             preexec_fn=_heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
         )
+        _STARTED.append(started)
+        return started
 
     def query_with(self, part: str) -> str:
         """The id of the captured query whose text has this part."""

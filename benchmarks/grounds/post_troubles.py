@@ -179,3 +179,75 @@ POST_LATER = [
     Case("numbers of the rows of one sender", "SELECT serial, row_number() OVER (ORDER BY accepted) FROM parcel WHERE "
          "sender_no = 'S77'", wrong=("top-n-without-index", "sort-without-index", SCAN)),
 ]  # fmt: skip
+# A third batch, written after all of these were mended, and counted before anything was for it.
+POST_THIRD = [
+    Case("a device's newest scan", "SELECT * FROM scan WHERE device = 'dev-77' ORDER BY at DESC LIMIT 1",
+         (":no-index", "top-n-without-index", SCAN)),
+    Case("lost and still open", "SELECT claim_id, amount FROM claim WHERE closed IS NULL AND reason = 'lost'",
+         (":no-index",)),
+    Case("scans of a claim, without the year", "SELECT s.at FROM claim c JOIN scan s ON s.serial = c.serial WHERE "
+         "c.claim_id = md5('c17')::uuid", ("join-side-without-index", "leading-column-missing",
+         ":not-the-leading-column", ":no-index")),
+    Case("delivered on a day", "SELECT count(*) FROM parcel WHERE delivered::date = '2024-05-01'",
+         (":function-on-column", ":no-index")),
+    Case("a phone that may be missing", "SELECT sender_no FROM sender WHERE coalesce(phone, '') = '+47000077'",
+         (":function-on-column", ":no-index")),
+    Case("receivers who are senders", "SELECT p.serial, s.sender_no FROM parcel p JOIN sender s ON lower(s.name) = "
+         "lower(p.to_name) WHERE p.year = 2023 AND p.serial < 100",
+         (":function-on-column", "join-side-without-index", ":no-index")),
+    Case("the largest claim of each parcel", "SELECT c.claim_id FROM claim c WHERE c.reason = 'lost' AND c.amount = (SELECT "
+         "max(x.amount) FROM claim x WHERE x.year = c.year AND x.serial = c.serial)",
+         ("subquery-per-row", ":no-index")),
+    Case("two barcodes marked", "UPDATE parcel SET state = 6 WHERE barcode IN ('C4CA4238A0B9', 'C81E728D9D4C')",
+         (":no-index",)),
+    Case("one who is forgotten", "DELETE FROM happening WHERE who = 'S77' AND kind = 'login'", (":no-index",)),
+    Case("the dearest by weight", "SELECT year, serial FROM parcel ORDER BY price / weight_g DESC LIMIT 5",
+         ("top-n-without-index",)),
+    Case("page 15,000 of the parcels", "SELECT * FROM parcel ORDER BY year, serial OFFSET 300000 LIMIT 20",
+         ("deep-paging",)),
+    Case("senders with a parcel gone astray", "SELECT DISTINCT s.sender_no, s.name FROM sender s JOIN parcel p USING "
+         "(sender_no) WHERE p.state = 6", ("join-where-a-test-would-do", "distinct-hides-fan-out", ":no-index", SCAN)),
+    Case("all that went wrong, once", "SELECT count(*) FROM (SELECT serial FROM parcel WHERE state = 5 UNION SELECT serial "
+         "FROM claim) q", ("hash-spills", "sort-spills", "needless-distinct"), measured=True,
+         settings=("work_mem = '256kB'", *ONE_PROCESS)),
+    Case("a claim beside all of an island", "SELECT count(*) FROM claim c, parcel p WHERE c.year = 2023 AND c.serial = 5 AND "
+         "p.to_island = 'I05'", ("missing-join-condition", ":no-index")),
+    Case("astray and not delivered", "SELECT count(*) FROM parcel p JOIN scan s USING (year, serial) WHERE p.state = 6 AND "
+         "p.delivered IS NULL", ("row-misestimate", "join-misestimate", ":no-index"), measured=True),
+    Case("dearer than heavy", "SELECT count(*) FROM parcel WHERE price > weight_g", ("row-misestimate",), measured=True),
+    Case("parcels with all their scans", "SELECT count(*) FROM parcel p JOIN scan s USING (year, serial)",
+         ("hash-spills", "sort-spills"), measured=True, settings=("work_mem = '1MB'", "enable_mergejoin = off", *ONE_PROCESS)),
+    Case("each receiver's parcels in order", "SELECT to_name, array_agg(serial ORDER BY accepted) FROM parcel GROUP BY to_name",
+         ("sort-spills", "hash-spills"), measured=True, settings=("work_mem = '1MB'", *ONE_PROCESS)),
+    Case("where each hand was last", "SELECT DISTINCT ON (hand) hand, at, island FROM scan ORDER BY hand, at DESC",
+         ("sort-without-index", "sort-spills", "groups-read-whole", ":groups-read-whole", ":no-index-in-this-order",
+          "top-n-without-index"), measured=True, settings=("work_mem = '4MB'", *ONE_PROCESS)),
+    Case("a part of an address", "SELECT count(*) FROM happening WHERE note ->> 'ip' LIKE '10.77.%'",
+         (":function-on-column", ":no-index")),
+    Case("ways by one of two islands", "SELECT year, serial FROM parcel WHERE stops && ARRAY['I17', 'I18'] AND weight_g < 110",
+         (":no-index", ":condition-not-searchable")),
+    Case("scans that failed", "SELECT scan_id FROM scan WHERE ok <> true",
+         (":no-index", ":condition-not-searchable", ":negation")),
+    Case("trips on a day in the morning", "SELECT trip_id FROM round_trip WHERE 3 = ANY (days) AND leaves BETWEEN '08:00' AND "
+         "'08:10'", (":no-index", ":function-on-column")),
+    Case("scans up to this moment", "SELECT * FROM scan WHERE at > clock_timestamp() - interval '1000 days' AND device = 'dev-5'",
+         ("volatile-filter", ":value-not-stable", ":no-index")),
+    Case("one parcel out of a list made first", "WITH p AS MATERIALIZED (SELECT * FROM parcel) SELECT * FROM p WHERE year = 2023 "
+         "AND serial = 4711", ("filter-outside-cte",)),
+    Case("five parcels drawn", "SELECT year, serial FROM parcel ORDER BY random() LIMIT 5",
+         (":order-by-chance", "order-by-chance", "top-n-without-index", "volatile-filter")),
+    # What only looks like trouble.
+    Case("a group chosen afterwards", "SELECT sender_no, count(*) FROM parcel GROUP BY sender_no HAVING sender_no = 'S77'",
+         wrong=(SCAN, "late-aggregation", "late-join-filter")),
+    Case("a parcel's last scan", "SELECT max(at) FROM scan WHERE year = 2023 AND serial = 77",
+         wrong=(SCAN, "top-n-without-index", "sort-without-index")),
+    Case("how many scans", "SELECT count(*) FROM scan", wrong=(SCAN, ":no-index")),
+    Case("a sender's delivered parcels", "SELECT * FROM parcel WHERE sender_no = 'S77' AND state = 5",
+         wrong=("index-scan-discards-most", SCAN)),
+    Case("a hand by its name", "SELECT * FROM hand WHERE lower(name) = 'hand 77'",
+         wrong=(":no-index", SCAN, ":function-on-column")),
+    Case("some parcels with their islands", "SELECT p.serial, i.name FROM parcel p, island i WHERE p.to_island = i.code AND "
+         "p.year = 2024 AND p.serial BETWEEN 100 AND 120", wrong=("missing-join-condition", "join-side-without-index", SCAN)),
+    Case("kinds of senders", "SELECT DISTINCT kind FROM sender", wrong=("needless-distinct", SCAN, ":no-index")),
+    Case("all claims since the start", "SELECT count(*) FROM claim WHERE opened >= '2022-01-01'", wrong=(SCAN, ":no-index")),
+]  # fmt: skip

@@ -44,7 +44,7 @@ def logs() -> Iterator[Path]:
             for sql, values in STATEMENTS:
                 connection.execute(sql.encode(), values or None)
         folder = cluster.data / "log"
-        give_up = time.monotonic() + 10
+        give_up = time.monotonic() + 60
         while "pg_class" not in _text(folder / "server.json") and time.monotonic() < give_up:
             time.sleep(0.05)
         yield folder

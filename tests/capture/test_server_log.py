@@ -95,7 +95,7 @@ def log(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory
     settings = {**SETTINGS, "auto_explain.log_format": form}
     with Cluster(FOUND[major], settings) as cluster:
         _trouble(cluster.url("postgres"))
-        give_up = time.monotonic() + 10
+        give_up = time.monotonic() + 60
         while "checkpoint complete" not in cluster.log.read_text():
             assert time.monotonic() < give_up
             time.sleep(0.1)

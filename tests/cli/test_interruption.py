@@ -45,7 +45,7 @@ def wait_for(server: Server, sql: str, wanted: list[tuple[object, ...]], seconds
 def start_trial(begun: Program, server: Server, *more: str) -> subprocess.Popen[str]:
     query = begun.query_with(SENSOR)
     trial = begun.start("trial", query, "--index", "reading (quality)", "--pairs", "400", *more)
-    wait_for(server, BUILDING, [(1,)], 20)
+    wait_for(server, BUILDING, [(1,)], 120)
     return trial
 
 
@@ -126,7 +126,7 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
     trial = start_trial(begun, server, "--effect", "0.1")
     wait_for_runs(server, runs)
     trial.send_signal(signal.SIGINT)
-    out, err = trial.communicate(timeout=30)
+    out, err = trial.communicate(timeout=120)
     assert "Traceback" not in err
     wait_for(server, OURS, NOTHING, 10)
     status = begun.json("show", "t1")["status"]

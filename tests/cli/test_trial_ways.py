@@ -184,10 +184,10 @@ def test_two_users_trials_at_once_tell_of_each_other(
     busy = other.start("trial", "SELECT count(*) FROM reading", "--index", "alert (kind)",
                        "--pairs", "400", "--effect", "0.1")  # fmt: skip
     wait_for(server, "SELECT count(*) > 0 FROM pg_stat_activity WHERE application_name LIKE "
-             "'humble-ledger t1@%'", [(True,)], 30)  # fmt: skip
+             "'humble-ledger t1@%'", [(True,)], 120)  # fmt: skip
     trial = begun.json("trial", SLOW, *INDEX, "--pairs", "6")
     busy.send_signal(signal.SIGINT)
-    busy.communicate(timeout=30)
+    busy.communicate(timeout=120)
     assert trial["verdict"] == "faster" and trial["queries"][0]["same_result"]
     assert len(trial["disturbed_by"]) == 1 and trial["disturbed_by"][0].startswith("t1@")
     assert "measured on this database, too" in begun.ok("show", trial["id"]).out
