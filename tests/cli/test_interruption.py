@@ -57,7 +57,7 @@ def test_kill_in_the_middle_of_a_trial_leaves_nothing_and_tidy_says_so(
     assert "running now" in begun.ok("tidy").out
     trial.kill()
     trial.wait()
-    wait_for(server, OURS, NOTHING, 30)
+    wait_for(server, OURS, NOTHING, 60)
     assert begun.json("show", "t1")["status"] == "running"
     assert "broken off" in begun.ok("tidy", "--look").out
     tidied = begun.json("tidy")["trials"]
@@ -70,7 +70,7 @@ def test_tidy_removes_what_a_killed_trial_had_built(begun: Program, server: Serv
     trial = start_trial(begun, server)
     trial.kill()
     trial.wait()
-    wait_for(server, OURS, NOTHING, 30)
+    wait_for(server, OURS, NOTHING, 60)
     # As if the index had been built for good: the ledger knows its name from before.
     (name,) = begun_creations(begun)
     server.do(f'CREATE INDEX "{name}" ON reading (quality)')
@@ -128,7 +128,7 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
     trial.send_signal(signal.SIGINT)
     out, err = trial.communicate(timeout=120)
     assert "Traceback" not in err
-    wait_for(server, OURS, NOTHING, 10)
+    wait_for(server, OURS, NOTHING, 60)
     status = begun.json("show", "t1")["status"]
     if trial.returncode == 0:
         assert status == "stopped"
@@ -143,15 +143,15 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
 
 @only_newest
 def test_ctrl_c_while_measuring_a_plan(begun: Program, server: Server) -> None:
-    slow = begun.start("plan", "SELECT count(*), pg_sleep(20) FROM reading", "--measure")
-    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(20)%' "
-             "AND state = 'active' AND pid <> pg_backend_pid()", [(1,)], 10)  # fmt: skip
+    slow = begun.start("plan", "SELECT count(*), pg_sleep(120) FROM reading", "--measure")
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(120)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(1,)], 60)  # fmt: skip
     slow.send_signal(signal.SIGINT)
-    _, err = slow.communicate(timeout=20)
+    _, err = slow.communicate(timeout=60)
     assert slow.returncode == 130
     assert "Traceback" not in err
-    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(20)%' "
-             "AND state = 'active' AND pid <> pg_backend_pid()", [(0,)], 10)  # fmt: skip
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(120)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(0,)], 60)  # fmt: skip
     assert "p1" not in begun.ok("history").out
 
 

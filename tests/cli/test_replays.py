@@ -89,22 +89,22 @@ def test_a_replay_that_was_killed_is_tidied_and_one_that_was_stopped_is_kept(
              "--revert", "DROP STATISTICS by_hand")  # fmt: skip
     made = "SELECT count(*) FROM pg_statistic_ext WHERE stxname = 'by_hand'"
     killed = begun.start("replay", "--seconds", "60", "--change-at", "0.5", *apply)
-    wait_for(server, made, [(1,)], 30)
+    wait_for(server, made, [(1,)], 120)
     killed.kill()
     killed.wait()
     assert "would run  DROP STATISTICS by_hand" in begun.ok("tidy", "--look").out
     assert "ran  DROP STATISTICS by_hand" in begun.ok("tidy").out
-    wait_for(server, LEFT, before, 30)
+    wait_for(server, LEFT, before, 60)
     assert "nothing to tidy" in begun.ok("tidy").out
     stopped = begun.start("replay", "--seconds", "60", "--change-at", "0.5", "--json", *apply)
-    wait_for(server, made, [(1,)], 30)
+    wait_for(server, made, [(1,)], 120)
     time.sleep(1.5)
     stopped.send_signal(signal.SIGINT)
     out, err = stopped.communicate(timeout=30)
     assert stopped.returncode == 0 and "Traceback" not in err, err
     assert '"stopped_early":true' in out
     assert '"name":"with the change"' in out, "the change was made before Ctrl-C came"
-    wait_for(server, LEFT, before, 10)
+    wait_for(server, LEFT, before, 60)
 
 
 @only_newest

@@ -241,7 +241,7 @@ def test_nothing_is_left_however_a_trial_ends(humble: Program, small: Server) ->
             out, err = trial.communicate(timeout=60)
             assert "Traceback" not in err, (way, ending, err)
             _until_answering(small)
-            wait_for(small, OURS, [(0,)], 30)
+            wait_for(small, OURS, [(0,)], 60)
             told = humble.ok("tidy").out
             # A server that crashes leaves the file of an unfinished index to nobody, and rows
             # whose change was taken back wait for a vacuum; the catalogue is the same.
@@ -286,7 +286,7 @@ def test_nothing_is_left_after_errors_and_time_outs(humble: Program, small: Serv
                            "--pairs", "6", *way)  # fmt: skip
         assert ended.code == 0, ended.err
         humble.fails(4, "trial", failing, "--index", "much (a)", *way)
-        wait_for(small, OURS, [(0,)], 30)
+        wait_for(small, OURS, [(0,)], 60)
         assert small.fetch(LEFT) == before
     assert "nothing to tidy" in humble.ok("tidy").out
 
@@ -296,7 +296,7 @@ def test_what_nobody_can_take_back_is_told(humble: Program, small: Server) -> No
              "ALTER TABLE much OWNER TO owner; INSERT INTO much SELECT 7, 7 FROM "
              "generate_series(1, 500)")  # fmt: skip
     counted = "SELECT n_mod_since_analyze FROM pg_stat_user_tables WHERE relname = 'much'"
-    wait_for(small, counted, [(500,)], 10)
+    wait_for(small, counted, [(500,)], 60)
     words = ("trial", "SELECT count(*) FROM much WHERE a = 7", "--apply", "ANALYZE much",
              "--revert", "SELECT 1", "--pairs", "2")  # fmt: skip
     humble.ok("init", small.url, "--role", "scratch")
