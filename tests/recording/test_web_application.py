@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -12,7 +13,7 @@ from urllib.request import urlopen
 import psycopg
 
 from tests.conftest import Server, only_newest
-from tests.program import Program
+from tests.program import Program, heed_ctrl_c
 
 WEB = Path(__file__).with_name("web.py")
 SCHEMA = """
@@ -29,12 +30,14 @@ INSERT INTO visit SELECT n, n % 60 + 1, n * 7919 % 5000, date '2026-01-01' + n %
 def served(url: str, folder: Path) -> Iterator[str]:
     """The application on its own, as users run it."""
     command = [sys.executable, str(WEB), url, "statements.jsonl"]
-    running = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
+    running = subprocess.Popen(
+        command, cwd=folder, stdout=subprocess.PIPE, text=True, preexec_fn=heed_ctrl_c
+    )
     try:
         assert running.stdout is not None
         yield f"http://127.0.0.1:{running.stdout.readline().strip()}"
     finally:
-        running.kill()
+        running.send_signal(signal.SIGINT)  # as servers end: what waits is written
         running.wait()
 
 

@@ -15,7 +15,7 @@ from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
-from humble_ledger.engines.postgresql.costs.sizes import index_shape, levels_above
+from humble_ledger.engines.postgresql.costs.sizes import FILL_ABOVE, index_shape, levels_above
 from tests.core.remedies.test_prediction import SERVER
 
 TABLE = TableFacts(TableName("public", "t"), "table", 1000.0, 100, 819_200)
@@ -138,4 +138,4 @@ def test_levels_follow_how_many_keys_a_page_above_the_leaves_holds(
     leaves: int, width: float, levels: int
 ) -> None:
     # 8,192 bytes less headers, filled to 70 %: 5,694 bytes for keys of 20 bytes with their pointer.
-    assert levels_above(leaves, width, 1) == levels
+    assert levels_above(leaves, width, 1, filled=FILL_ABOVE) == levels
