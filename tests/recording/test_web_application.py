@@ -31,8 +31,9 @@ def served(url: str, folder: Path) -> Iterator[str]:
     """The application on its own, as users run it."""
     command = [sys.executable, str(WEB), url, "statements.jsonl"]
     running = subprocess.Popen(
-        command, cwd=folder, stdout=subprocess.PIPE, text=True, preexec_fn=heed_ctrl_c
-    )
+        command, cwd=folder, stdout=subprocess.PIPE, text=True,
+        preexec_fn=heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
+    )  # fmt: skip
     try:
         assert running.stdout is not None
         yield f"http://127.0.0.1:{running.stdout.readline().strip()}"
