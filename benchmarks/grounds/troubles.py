@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from benchmarks.grounds.cases import Case
-from benchmarks.grounds.post_troubles import POST, POST_LATER
+from benchmarks.grounds.post_troubles import POST, POST_LATER, POST_THIRD
 
 SETUP = {
     "warehouse": """
@@ -371,4 +371,4 @@ CASES = {
     name: [c for c in [*cases, *LATER[name], *LAST[name]] if not c.sql.startswith("PREPARE")]
     for name, cases in WRITTEN_FIRST.items()
 }
-CASES["post"] = [*POST, *POST_LATER]
+CASES["post"] = [*POST, *POST_LATER, *POST_THIRD]

@@ -59,7 +59,8 @@ def test_the_command_reference_is_current_and_every_command_has_an_example() -> 
 @pytest.mark.parametrize(
     ("package", "allowed"),
     [("typer", {"cli"}), ("rich", {"cli", "views", "demo"}),
-     ("sqlalchemy", {"ledger", "recording"}), ("psycopg", {"engines", "demo"}), ("sqlglot", {"core"})],
+     ("sqlalchemy", {"ledger", "recording"}), ("psycopg", {"engines", "demo"}),
+     ("sqlglot", {"core"})],
 )  # fmt: skip
 def test_only_these_folders_know_the_package(package: str, allowed: set[str]) -> None:
     users = set()

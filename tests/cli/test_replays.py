@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import signal
 import time
 
 import pytest
 
 from tests.cli.test_interruption import wait_for
-from tests.conftest import Server, only_newest, only_oldest
+from tests.conftest import PROPOSED, Server, only_newest, only_oldest
 from tests.program import SENSOR, Program
 
 LEFT = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_statistic_ext),
@@ -135,13 +136,14 @@ def test_what_was_there_before_is_not_undone_with_a_change_that_failed(
 
 
 @only_newest
-def test_what_cannot_be_replayed_is_told(begun: Program, server: Server) -> None:
+def test_what_cannot_be_replayed_is_told(proposed: Program, server: Server) -> None:
+    begun = proposed
     assert "no query q99" in begun.fails(2, "replay", "q99")
     assert "none was named" in begun.fails(2, "replay", "--change-at", "1")
     late = ("replay", "--seconds", "2", "--change-at", "3", "--set", "work_mem=8MB")
     assert "is over" in begun.fails(2, *late)
-    begun.ok("diagnose", "--measure")
-    removal = begun.json("propose", "--type", "removal")["remedies"][0]["id"]
+    found = json.loads((begun.folder / PROPOSED).read_text())
+    removal = next(each["id"] for each in found if each["type"] == "removal")
     assert "humble trial" in begun.fails(2, "replay", "--remedy", removal)
     set_ = begun.json("replay", "--seconds", "2", "--change-at", "1", "--set", "work_mem=8MB")
     assert set_["phases"][2]["all"]["runs"] > 0

@@ -40,7 +40,7 @@ def servers_of(folder: str) -> list[str]:
 
 
 def gone(folder: str) -> bool:
-    for _ in range(200):
+    for _ in range(1200):
         if not servers_of(folder) and not Path(folder).exists():
             return True
         time.sleep(0.05)

@@ -30,6 +30,7 @@ class PredicateKind(StrEnum):
     MEMBERSHIP = "membership"  # = ANY (…), IN (…)
     PATTERN = "pattern"  # LIKE and its kin
     NULL_TEST = "null-test"
+    TRUTH = "truth"  # a column of truth values alone, or NOT of it: an index has both
     OTHER = "other"
 
 
@@ -189,7 +190,8 @@ def _predicate(sql: str) -> Predicate:
         choices = tuple(dict.fromkeys(_ref(column) for column in part.find_all(exp.Column)))
         return replace(_one_sided(part, PredicateKind.OTHER, "", "", sql), choices=choices)
     found = _plain(part, sql)
-    return replace(found, negated=found.operator != NULL_SAFE and _negated(sql))
+    either = found.operator == NULL_SAFE or found.kind is PredicateKind.TRUTH
+    return replace(found, negated=not either and _negated(sql))
 
 
 def _negated(sql: str) -> bool:
@@ -219,6 +221,8 @@ def _plain(part: exp.Expr, sql: str) -> Predicate:
         return _comparison(inner, PredicateKind.OTHER, NULL_SAFE, sql)
     if isinstance(inner, exp.Is):
         return _one_sided(inner.this, PredicateKind.NULL_TEST, "is", "null", sql)
+    if isinstance(inner, exp.Column):
+        return _one_sided(inner, PredicateKind.TRUTH, "", "", sql)
     return _one_sided(part, PredicateKind.OTHER, "", "", sql)
 
 

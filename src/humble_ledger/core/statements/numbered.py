@@ -1,4 +1,4 @@
-"""Statements that number the rows of each group and keep the first few of them."""
+"""Statements that keep the first few rows of each group: by their number, or by DISTINCT ON."""
 
 from __future__ import annotations
 
@@ -22,12 +22,14 @@ class Numbering:
 
 @lru_cache(maxsize=64)
 def numbering(sql: str) -> Numbering | None:
-    """What a statement numbers by row_number() and keeps; None when it does not, or not alone."""
+    """What a statement keeps of each group; None when it does not, or not by one of these alone."""
     try:
         tree = sqlglot.parse_one(sql, dialect=DIALECT)
     except (SqlglotError, RecursionError):
         return None
     windows = list(tree.find_all(exp.Window))
+    if not windows:
+        return _distinct_on(tree)
     if len(windows) != 1 or not isinstance(windows[0].this, exp.RowNumber):
         return None
     alias, by = windows[0].parent, windows[0].args.get("partition_by") or []
@@ -39,6 +41,19 @@ def numbering(sql: str) -> Numbering | None:
         return None
     most = most_kept(above, source.alias, alias.alias)
     return Numbering(tuple(each.name for each in by), most) if most else None
+
+
+def _distinct_on(tree: exp.Expr) -> Numbering | None:
+    """The first row of each group, in an order that begins with the groups."""
+    found = [d for d in tree.find_all(exp.Distinct) if d.args.get("on") is not None]
+    select = found[0].parent if len(found) == 1 else None
+    if not isinstance(select, exp.Select) or select.args.get("order") is None:
+        return None
+    listed = found[0].args["on"]
+    by = listed.expressions if isinstance(listed, exp.Tuple) else [listed.unnest()]
+    if not by or not all(isinstance(each, exp.Column) for each in by):
+        return None
+    return Numbering(tuple(each.name for each in by), 1)
 
 
 def most_kept(select: exp.Select, source: str, name: str) -> int | None:

@@ -62,7 +62,7 @@ def _may_bound(predicate: Predicate, access: Access, means: IndexAbilities) -> b
     if has_parameter(predicate.sql) or predicate.of_sub_query:
         return False
     type_ = access.table.columns[column.column].type_name
-    truth = type_ == "boolean" and predicate.kind is PredicateKind.OTHER
+    truth = type_ == "boolean" and predicate.kind in (PredicateKind.OTHER, PredicateKind.TRUTH)
     plain = predicate.kind in _KINDS and (predicate.searchable or predicate.negated)
     test = predicate.kind is PredicateKind.NULL_TEST or truth
     values = access.table.columns[column.column].distinct_values(access.table.rows)

@@ -69,15 +69,17 @@ def _symptom(
     covers: tuple[int, ...],
 ) -> Symptom:
     table, (price, now) = found.table.name, costs
+    first = "the first" if found.most == 1 else f"at most the first {found.most:,}"
     names = ", ".join(column.name for column in (*found.groups_by, *found.order_by))
-    verb = case.verb("numbers", "would number")
+    numbers = found.window.operation is Operation.WINDOW
+    verb = case.verb("numbers", "would number") if numbers else case.verb("sorts", "would sort")
     return Symptom(
         name="top-n-without-index",
         node=found.window.no,
         step=found.window.name,
         summary=(
-            f"{verb} {rows:,.0f} rows of {table} to keep at most the first {found.most:,} of "
-            f"each of about {found.groups:,.0f} groups"
+            f"{verb} {rows:,.0f} rows of {table} to keep {first} of each of about "
+            f"{found.groups:,.0f} groups"
         ),
         evidence={
             "rows_numbered": rows,
@@ -89,9 +91,9 @@ def _symptom(
         },
         cause=Cause(
             "groups-read-whole",
-            f"no row is left out before it is numbered; fetched group by group (LATERAL with "
-            f"LIMIT {found.most:,}) through an index on {table} ({names}) they would cost "
-            f"{price:,.0f} against {now:,.0f} (predicted)",
+            f"no row is left out before {'it is numbered' if numbers else 'all are sorted'}; "
+            f"fetched group by group (LATERAL with LIMIT {found.most:,}) through an index on "
+            f"{table} ({names}) they would cost {price:,.0f} against {now:,.0f} (predicted)",
         ),
         cost_ms=avoidable[0],
         cost_share=avoidable[1],
@@ -100,7 +102,8 @@ def _symptom(
 
 
 def _numbered(case: Case, node: Node) -> _Numbered | None:
-    if node.operation is not Operation.WINDOW or len(node.children) != 1 or node.never_ran:
+    kept = node.operation in (Operation.WINDOW, Operation.DISTINCT)
+    if not kept or len(node.children) != 1 or node.never_ran:
         return None
     asked = numbering(case.statement) if case.statement else None
     sort = through_gathers(node.children[0])

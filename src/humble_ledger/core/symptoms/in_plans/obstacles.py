@@ -299,7 +299,8 @@ def _pattern(
 
 
 def _unsearchable(predicate: Predicate) -> Cause | None:
-    if predicate.kind in (*_SERVED, PredicateKind.PATTERN, PredicateKind.NULL_TEST):
+    others = (PredicateKind.PATTERN, PredicateKind.NULL_TEST, PredicateKind.TRUTH)
+    if predicate.kind in (*_SERVED, *others):
         return None
     return Cause("condition-not-searchable", f'no b-tree can find rows by "{predicate.plain}"')
 

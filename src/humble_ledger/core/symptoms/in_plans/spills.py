@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.plans.paths import path_to, through_gathers
 from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.ordering import spared_by_index
@@ -152,7 +152,8 @@ def _needs_little(case: Case, node: Node) -> bool:
     if node.operation is Operation.INCREMENTAL_SORT:
         return True
     limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT)
-    return any(child is node for limit in limits for child in limit.children)
+    # Where processes sort for one another, each keeps no more than are wanted.
+    return any(through_gathers(child) is node for limit in limits for child in limit.children)
 
 
 def _needed(node: Node) -> float:
