@@ -27,6 +27,8 @@ FIRES = [
     ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY "
      "value, taken_at) AS n FROM reading r) x WHERE n < 3",
      "top-n-without-index", "groups-read-whole"),
+    ("", "SELECT DISTINCT ON (sensor_id) sensor_id, value, taken_at FROM reading ORDER BY "
+     "sensor_id, value DESC", "top-n-without-index", "groups-read-whole"),
     ("", "SELECT message FROM alert WHERE message ILIKE 'buoy 17 reported f%'",
      "selective-full-scan", "case-insensitive-match"),
     ("", "SELECT count(*) FROM alert WHERE code ILIKE 'e-1417'",
@@ -137,6 +139,9 @@ LOOK_ALIKES = [
      "FROM reading r) x WHERE n <= 3", "top-n-without-index"),
     ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "
      "AS n FROM reading r) x WHERE quality = 1", "top-n-without-index"),
+    ("", "SELECT DISTINCT ON (code) code, message FROM alert WHERE buoy_id < 300 ORDER BY code, "
+     "raised_at", "top-n-without-index"),
+    ("", "SELECT reading_id FROM reading ORDER BY value / 7, reading_id LIMIT 5", "sort-spills"),
     ("", "SELECT name FROM buoy ORDER BY name", "sort-without-index"),
     ("", "SELECT value, taken_at FROM reading WHERE buoy_id = 9 AND taken_at < '2026-02-01' "
      "ORDER BY value", "sort-without-index"),

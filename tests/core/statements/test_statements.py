@@ -101,6 +101,8 @@ def test_filling_leaves_strings_and_missing_values_alone() -> None:
         ("(r.a = ANY ('{1,2}'::integer[]))", "membership", "none", ("r", "a"), "= any"),
         ("(r.a ~~ '%x'::text)", "pattern", "none", ("r", "a"), "~~"),
         ("(r.a IS NOT NULL)", "null-test", "none", ("r", "a"), "is"),
+        ("r.a", "truth", "none", ("r", "a"), ""),
+        ("(NOT r.a)", "truth", "none", ("r", "a"), ""),
         ('(r."Odd Name" = 1)', "equality", "none", ("r", "Odd Name"), "="),
     ],
 )
