@@ -115,7 +115,7 @@ def _evidence(found: Repetition) -> dict[str, float | int | str | bool | None]:
         "bursts": found.bursts,
         "largest_burst": found.largest,
         "unchanged": found.unchanged,
-        "sessions": len(found.sessions),
+        "requests" if found.requests else "sessions": len(found.sessions),
         "total_ms": round(found.total_ms, 3),
         "span_s": round(found.seconds, 3),
     }
