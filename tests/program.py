@@ -47,7 +47,7 @@ _FORKS.set_forkserver_preload(
 )
 
 
-def heed_ctrl_c() -> None:
+def _heed_ctrl_c() -> None:
     """Tests that were started in the background hand an ignored Ctrl-C down to all they start."""
     signal.signal(signal.SIGINT, signal.SIG_DFL)
 
@@ -161,7 +161,7 @@ class Program:
             stdout=subprocess.PIPE,
             stderr=subprocess.PIPE,
             text=True,
-            preexec_fn=heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
+            preexec_fn=_heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
         )
         _STARTED.append(started)
         return started

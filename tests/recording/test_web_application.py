@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import signal
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,7 +13,7 @@ from urllib.request import urlopen
 import psycopg
 
 from tests.conftest import Server, only_newest
-from tests.program import Program, heed_ctrl_c
+from tests.program import Program
 
 WEB = Path(__file__).with_name("web.py")
 SCHEMA = """
@@ -30,16 +30,21 @@ INSERT INTO visit SELECT n, n % 60 + 1, n * 7919 % 5000, date '2026-01-01' + n %
 def served(url: str, folder: Path) -> Iterator[str]:
     """The application on its own, as users run it."""
     command = [sys.executable, str(WEB), url, "statements.jsonl"]
-    running = subprocess.Popen(
-        command, cwd=folder, stdout=subprocess.PIPE, text=True,
-        preexec_fn=heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
-    )  # fmt: skip
+    running = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, text=True)
     try:
         assert running.stdout is not None
         yield f"http://127.0.0.1:{running.stdout.readline().strip()}"
     finally:
-        running.send_signal(signal.SIGINT)  # as servers end: what waits is written
+        running.kill()
         running.wait()
+
+
+def written(folder: Path, lines: int) -> None:
+    """Wait until the recorder has written so many lines: those of the last moment come later."""
+    give_up = time.monotonic() + 60
+    while (folder / "statements.jsonl").read_bytes().count(b"\n") < lines:
+        assert time.monotonic() < give_up
+        time.sleep(0.05)
 
 
 def line_of(words: str) -> str:
@@ -75,6 +80,7 @@ def go_through(humble: Program, url: str) -> None:
             assert len(urlopen(f"{site}/keepers").read()) > 1000
         for buoy in range(5):
             assert len(urlopen(f"{site}/remarks/{buoy}").read()) > 1000
+        written(humble.folder, 3 * 61 + 5)
     humble.ok("init", url, "--role", "scratch")
     captured = humble.json("capture", "log", "statements.jsonl")
     assert captured["source"] == "application" and captured["kept_runs"] == 3 * 61 + 5
@@ -104,6 +110,7 @@ def go_through(humble: Program, url: str) -> None:
     with served(url, humble.folder) as site:
         for buoy in range(5):
             urlopen(f"{site}/remarks/{buoy}").read()
+        written(humble.folder, 3 * 61 + 10)
     humble.ok("capture", "log", "statements.jsonl")
     grown = humble.json("queries", "--by", "growth")["queries"]
     (after,) = [each for each in grown if each["id"] == search]

@@ -5,7 +5,6 @@ Started on its own: ``python web.py URL FILE``, it answers on a port of its choi
 
 from __future__ import annotations
 
-import contextlib
 import sys
 from wsgiref.simple_server import WSGIRequestHandler, make_server
 
@@ -55,5 +54,4 @@ if __name__ == "__main__":
     served = make_server("127.0.0.1", 0, application(*sys.argv[1:3]), handler_class=_Quiet)
     sys.stdout.write(f"{served.server_port}\n")
     sys.stdout.flush()
-    with contextlib.suppress(KeyboardInterrupt):
-        served.serve_forever()
+    served.serve_forever()
