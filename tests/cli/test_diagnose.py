@@ -117,7 +117,9 @@ def test_a_change_is_measured_when_that_is_allowed_and_rolled_back(
     change = "UPDATE alert SET status = 'gone' WHERE code = 'E-1417'"
     assert "--allow-writes" in begun.fails(5, "diagnose", change, "--measure")
     found = begun.json("diagnose", change, "--measure", "--allow-writes")
-    assert found["symptoms"] and all(s["cost_ms"] is not None for s in found["symptoms"][:1])
+    # Where writing took nearly all of the time, the scan before it is not worth a word.
+    assert not any("not measured" in each for each in found["unknown"])
+    assert all(s["cost_ms"] is not None for s in found["symptoms"][:1])
     assert server.fetch("SELECT count(*) FROM alert WHERE status = 'gone'") == [(0,)]
 
 
