@@ -193,7 +193,17 @@ HOSTILE = [
     '{"ms":1,"statement":"SELECT ' + "x" * 2_000_000 + '"}',
     '{"ms":1,"statement":"SELECT 1","left_out":' + "9" * 18 + "}",
     '{"resourceSpans":[{"scopeSpans":[{"spans":[{"startTimeUnixNano":"x"}]}]}]}',
+    '{"ms":1,"statement":"SELECT 1","code":"' + "a\\n" * 100_000 + '"}',
 ]
+
+
+@pytest.mark.parametrize("moment", ['"' + "9" * 5_000 + '"', "9" * 400, '"-5"', "-5", '"x"'])
+def test_a_span_whose_moments_are_none_is_passed_over(ledger: Program, moment: str) -> None:
+    good = json.dumps(exported("pier", span("q", **{"db.statement": "SELECT 1"})))
+    bad = good.replace(f'"{int(BEGAN * 1e9)}"', moment)
+    assert bad != good
+    (ledger.folder / "spans.jsonl").write_text(f"{good}\n{bad}\n{good}\n")
+    assert ledger.json("capture", "log", "spans.jsonl")["kept_runs"] == 2
 
 
 @pytest.mark.parametrize("line", HOSTILE, ids=range(len(HOSTILE)))
@@ -208,7 +218,7 @@ def test_no_line_ends_the_capture(ledger: Program, line: str) -> None:
 def test_masked_nothing_of_a_value_is_kept(ledger: Program) -> None:
     entries = [
         run(statement="SELECT 'secret' WHERE a = %s", parameters=["hidden"], placeholders="format"),
-        run(statement="SELECT 424242 WHERE b = 1", code="pier/app.py:3"),
+        run(statement="SELECT 424242 WHERE b = 1", code="pier/app.py:3", route="GET /hidden"),
     ]
     (ledger.folder / "app.jsonl").write_text("".join(json.dumps(e) + "\n" for e in entries))
     ledger.ok("capture", "log", "app.jsonl", "--mask")

@@ -70,7 +70,9 @@ def test_rows_however_they_are_fetched_and_statements_nobody_asks_more_of(log: P
     cursor.execute("SELECT 3 FROM buoy")  # ends the one before
     cursor.close()
     connection.execute("SELECT 4 FROM buoy")  # its cursor goes at once
-    connection.executemany("UPDATE buoy SET name = ? WHERE id = ?", [("a", 1), ("b", 2)])
+    many = iter([("a", 1), ("b", 2)])
+    connection.executemany("UPDATE buoy SET name = ? WHERE id = ?", many)
+    connection.executemany("UPDATE buoy SET seen = ? WHERE id = ?", iter([]))
     connection.execute("SELECT name FROM buoy WHERE id = :id", {"id": 1}).fetchone()
     found = {line["statement"].split(" FROM")[0]: line for line in lines(log)}
     assert [found[f"SELECT {n}"].get("rows") for n in (1, 2, 3, 4)] == [50, 4, None, None]
@@ -232,7 +234,11 @@ def test_what_goes_wrong_is_told_once_and_the_application_goes_on(
         def __str__(self) -> str:
             raise RuntimeError("no text")
 
-    Recorder(log.with_name("other")).saw(Odd(), Odd(), begun_s=1.0, ms=1.0)
+    other = Recorder(log.with_name("other"))
+    for _ in range(5):  # each is passed over alone
+        other.saw(Odd(), Odd(), begun_s=1.0, ms=1.0)
+    other.saw("SELECT 1", (float("nan"), 1.5), begun_s=1.0, ms=1.0)
+    assert lines(log.with_name("other"))[0]["parameters"] == ["nan", 1.5]
     assert len(caplog.records) == 1 and "no longer recorded" in caplog.text
 
 

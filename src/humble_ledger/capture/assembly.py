@@ -184,6 +184,8 @@ class Assembler:
     def _came_from(self, group: int, sender: str, ms: float, tag: tuple[Origin, str]) -> None:
         """Count where the run came from that was counted last; ``sender`` when it was watched."""
         origin, request = tag
+        if self._mask:  # a route may be a path, with values in it
+            origin = Origin(origin.code, origin.function)
         if origin:
             self._gathering.origins.saw(group, origin, ms, request)
             if sender:

@@ -221,6 +221,12 @@ class Cutter:
     first: Callable[[bytes], int | None]
 
 
+# A whole entry on each line.
+LINES = Cutter(
+    lambda data: data.rfind(b"\n") + 1 or None, lambda data: data.find(b"\n") + 1 or None
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Block:
     """Some whole entries of a log; ``end`` is the place in the log (bytes) behind them.

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
+from collections.abc import Callable
 from typing import Any
 
-from humble_ledger.recording.recorder import Recorder, client_keys
+from humble_ledger.recording.recorder import Recorder, client_keys, told
 
 _BEGUN, _CLIENT = "humble_begun", "humble_client"
 _STYLES = {"numeric_dollar": "dollar", "numeric": ""}
@@ -34,7 +36,7 @@ def record_engine(engine: Any, recorder: Recorder) -> None:
 
     def failed(context: Any) -> None:
         if context.connection is not None and context.statement is not None:
-            error = f"{type(context.original_exception).__name__}: {context.original_exception}"
+            error = told(context.original_exception)
             sent(context.connection, context.statement, context.parameters, False, error=error)
 
     def sent(
@@ -62,9 +64,19 @@ def record_engine(engine: Any, recorder: Recorder) -> None:
             double_quotes=double_quotes,
         )
 
-    event.listen(engine, "before_cursor_execute", before)
-    event.listen(engine, "after_cursor_execute", after)
-    event.listen(engine, "handle_error", failed)
+    event.listen(engine, "before_cursor_execute", _harmless(before))
+    event.listen(engine, "after_cursor_execute", _harmless(after))
+    event.listen(engine, "handle_error", _harmless(failed))
+
+
+def _harmless(act: Callable[..., None]) -> Callable[..., None]:
+    """What raises nothing into the application: a connection may be in any state by then."""
+
+    def tried(*arguments: Any) -> None:
+        with contextlib.suppress(Exception):
+            act(*arguments)
+
+    return tried
 
 
 def _client(engine: Any, connection: Any) -> str:

@@ -19,7 +19,7 @@ from django.apps import AppConfig
 from django.conf import settings
 from django.db.backends.signals import connection_created
 
-from humble_ledger.recording.recorder import Recorder, client_keys
+from humble_ledger.recording.recorder import Recorder, client_keys, told
 from humble_ledger.recording.requests import plain_route, request
 
 _DOUBLE_QUOTES = ("mysql",)
@@ -65,7 +65,7 @@ class _Wrapper:
         try:
             return execute(sql, params, many, context)
         except BaseException as failure:
-            error = f"{type(failure).__name__}: {failure}"
+            error = told(failure)
             raise
         finally:
             count = getattr(context.get("cursor"), "rowcount", None)

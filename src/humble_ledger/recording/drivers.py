@@ -9,10 +9,11 @@ from __future__ import annotations
 import sqlite3
 import sys
 from collections.abc import Callable, Iterator
+from itertools import chain, islice
 from time import perf_counter, time
 from typing import Any
 
-from humble_ledger.recording.recorder import Recorder, client_keys
+from humble_ledger.recording.recorder import Recorder, client_keys, told
 
 _LAZY = ("sqlite3", "apsw", "pysqlite3", "sqlcipher3")
 _DOUBLE_QUOTES = ("pymysql", "MySQLdb", "mysql", "mariadb")
@@ -69,8 +70,12 @@ class RecordedCursor:
 
     def executemany(self, statement: Any, sets: Any, *arguments: Any, **named: Any) -> Any:
         """As the driver's own; it is one run, with the values of the first set."""
-        sets = sets if isinstance(sets, list | tuple) else list(sets)
-        first = sets[0] if sets else None
+        if isinstance(sets, list | tuple):
+            first = sets[0] if sets else None
+        else:  # one by one, as the driver takes them: there may be more than memory holds
+            rest = iter(sets)
+            begun = list(islice(rest, 1))
+            first, sets = next(iter(begun), None), chain(begun, rest)
         return self._send(self._cursor.executemany, statement, (sets, *arguments), named, first)
 
     def fetchone(self) -> Any:
@@ -138,7 +143,7 @@ class RecordedCursor:
             answer = act(statement, *arguments, **named)
         except BaseException as error:
             sending[_MS] = (perf_counter() - begun) * 1000.0
-            sending[_ERROR] = f"{type(error).__name__}: {error}"
+            sending[_ERROR] = told(error)
             self._over()
             raise
         sending[_MS] = (perf_counter() - begun) * 1000.0
@@ -157,7 +162,7 @@ class RecordedCursor:
         except BaseException as error:
             sending[_MS] += (perf_counter() - begun) * 1000.0
             if not isinstance(error, StopIteration):
-                sending[_ERROR] = f"{type(error).__name__}: {error}"
+                sending[_ERROR] = told(error)
             elif sending[_ROWS] is None:
                 sending[_ROWS] = 0
             self._over()

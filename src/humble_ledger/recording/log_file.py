@@ -56,7 +56,7 @@ class LogFile:
         waiting.append(line)
         if len(waiting) >= _TOGETHER:
             self.flush()
-        elif len(waiting) == 1:
+        elif not self._wake.is_set():
             if self._writer is None:
                 self._begin()
             self._wake.set()

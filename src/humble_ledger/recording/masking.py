@@ -24,7 +24,7 @@ _OTHER = re.compile(
 )
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=256)
 def without_values(sql: str, *, double_quotes: bool = False) -> str:
     """The statement with '?' for each string, 0 for each number, and without comments."""
     pattern = _OTHER if double_quotes else _STANDARD

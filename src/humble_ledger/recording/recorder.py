@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import math
 import os
 import threading
 import time
@@ -12,7 +13,6 @@ from json.encoder import encode_basestring_ascii as quoted
 from os import PathLike
 from pathlib import Path
 from typing import Any
-from weakref import WeakSet
 
 from humble_ledger.recording.log_file import LogFile
 from humble_ledger.recording.masking import without_values
@@ -24,9 +24,9 @@ MOST_BYTES = 64 * 1024 * 1024
 FILES_KEPT = 3
 _LONGEST_VALUE = 4_096
 _LONGEST_STATEMENT = 1024 * 1024
-_MOST_KNOWN = 4_096
+_MOST_KNOWN, _LONGEST_KNOWN = 4_096, 4_096
 _MOST_FAILURES = 3
-_all: WeakSet[Recorder] = WeakSet()
+_all: list[Recorder] = []
 _log = logging.getLogger("humble_ledger.recording")
 
 
@@ -61,14 +61,15 @@ class Recorder:
         self._counting = threading.Lock()
         self._known: dict[tuple[object, str, str, tuple[str, str]], str] = {}
         self._failures = 0
-        _all.add(self)
+        _all.append(self)
+        if hasattr(os, "register_at_fork"):
+            os.register_at_fork(after_in_child=self._after_fork)
 
     def place(self) -> tuple[str, str]:
         """The line of the application that is running, and its function; never raises."""
         try:
             return self._places.caller()
-        except Exception as error:
-            self._failed(error)
+        except Exception:
             return "", ""
 
     def saw(
@@ -99,15 +100,13 @@ class Recorder:
             shown = _parameters(parameters) if parameters and not self._mask else ""
             if shown and style == "qmark" and shown[0] == "{":
                 style = "named"
-            # What is the same for all runs of one statement at one place is put together once.
-            key = (statement, style, client, place)
-            same = self._known.get(key) if type(statement) is str else None
+            same = (
+                self._known.get((statement, style, client, place))
+                if type(statement) is str
+                else None
+            )
             if same is None:
-                same = self._same(_text(statement), style, client, place, double_quotes)
-                if type(statement) is str:
-                    if len(self._known) >= _MOST_KNOWN:
-                        self._known.clear()
-                    self._known[key] = same
+                same = self._same(statement, style, client, place, double_quotes)
             line = f'{{"at":{begun_s:.6f},"ms":{ms:.3f}{same}'
             if shown:
                 line += f',"parameters":{shown}'
@@ -119,20 +118,35 @@ class Recorder:
             if error:
                 line += f',"error":{quoted("failed" if self._mask else error[:200])}'
             self._file.append(line + "}\n")
-        except Exception as failure:
+        except OSError as failure:
             self._failed(failure)
+        except Exception:  # of this statement alone, as an odd value: it is counted
+            with self._counting:
+                self._left_out += 1
 
     def _same(
-        self, sql: str, style: str, client: str, place: tuple[str, str], double_quotes: bool
+        self,
+        statement: object,
+        style: str,
+        client: str,
+        place: tuple[str, str],
+        double_quotes: bool,
     ) -> str:
+        """What all runs of one statement at one place have: put together once, if it is short."""
+        sql = _text(statement)
         if len(sql) > _LONGEST_STATEMENT:
             sql = f"/* {len(sql)} characters */"
         if self._mask:
             sql = without_values(sql, double_quotes=double_quotes)
         code, function = place
-        told = f',"code":{quoted(code)},"function":{quoted(function)}' if code else ""
+        from_ = f',"code":{quoted(code)},"function":{quoted(function)}' if code else ""
         written = f',"placeholders":"{style}"' if style else ""
-        return f',"statement":{quoted(sql)}{client}{self._application}{written}{told}'
+        same = f',"statement":{quoted(sql)}{client}{self._application}{written}{from_}'
+        if type(statement) is str and len(statement) <= _LONGEST_KNOWN:
+            if len(self._known) >= _MOST_KNOWN:
+                self._known.clear()
+            self._known[statement, style, client, place] = same
+        return same
 
     def _is_written(self) -> bool:
         """Whether this one is; tells of those that were left out in the second before."""
@@ -159,6 +173,10 @@ class Recorder:
         except Exception as error:
             self._failed(error)
 
+    def _after_fork(self) -> None:
+        """A lock that another thread held then would never be given back in the child."""
+        self._counting = threading.Lock()
+
     def _failed(self, error: Exception) -> None:
         """An application runs on when its record cannot be written; it is told once, and ends."""
         self._failures += 1
@@ -168,7 +186,7 @@ class Recorder:
 
 def flush() -> None:
     """Write what any recorder of this process still has in memory; never raises."""
-    for each in list(_all):
+    for each in _all:
         each.flush()
 
 
@@ -176,6 +194,14 @@ def client_keys(*, database: str = "", user: str = "", session: object = "") -> 
     """Who sends, as keys of a line: made once for a connection."""
     pairs = (("database", database), ("user", user), ("session", str(session)))
     return "".join(f',"{key}":{quoted(str(value))}' for key, value in pairs if value)
+
+
+def told(error: BaseException) -> str:
+    """What an error says, in a line of the log; some cannot even say that."""
+    try:
+        return f"{type(error).__name__}: {error}"
+    except Exception:
+        return type(error).__name__
 
 
 def _text(statement: object) -> str:
@@ -211,6 +237,8 @@ def _value(value: object) -> str:
         return int.__repr__(value)
     if value is None:
         return "null"
+    if kind is float and not math.isfinite(value):  # type: ignore[arg-type]
+        return quoted(str(value))  # JSON has no such number
     shown = _encode(value)
     return shown if len(shown) <= 2 * _LONGEST_VALUE + 2 else ""
 

@@ -5,7 +5,9 @@ Both are JSON, an object on each line, and are recognised before any server's lo
 
 from humble_ledger.capture.application.spans import SpanLog
 from humble_ledger.capture.application.statement_log import StatementLog
+from humble_ledger.capture.application.told_rows import APPLICATION
 from humble_ledger.engines.contract.logs import LogFormat
 
-APPLICATION = "application"  # what `LogFormat.engine` says of a log that no server wrote
 APPLICATION_LOGS: tuple[LogFormat, ...] = (StatementLog(), SpanLog())
+
+__all__ = ["APPLICATION", "APPLICATION_LOGS"]

@@ -14,19 +14,21 @@ from typing import Any
 import msgspec
 
 from humble_ledger.capture.application.told_rows import (
+    APPLICATION,
     FAILED,
-    LINES,
     UNDECODABLE,
     ToldWriter,
     first_object,
 )
+from humble_ledger.capture.files import LINES
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.core.workload.origins import LONGEST, Origin, of_tags
 
 _STATEMENT = ("db.query.text", "db.statement")
 _DATABASE = ("db.namespace", "db.name")
 _ROWS = ("db.response.returned_rows",)
-_NUMBER = re.compile(r"[0-9]{1,18}")
+_NUMBER = re.compile(r"[0-9]{1,19}")
+_LONGEST_MOMENT = 20
 _PARAMETER = "db.query.parameter."
 _FAILED_STATUS = 2
 _SERVER_KINDS = (2, "SPAN_KIND_SERVER", 5, "SPAN_KIND_CONSUMER")
@@ -87,7 +89,7 @@ _decode = msgspec.json.Decoder(_Line).decode
 class SpanLog:
     """See `engines.contract.logs.LogFormat`."""
 
-    engine, name, fallback = "application", "spans", False
+    engine, name, fallback = APPLICATION, "spans", False
     cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:
@@ -147,16 +149,13 @@ def _take(writer: ToldWriter, service: str, span: _Span, route: str) -> None:
     if span.status.code in (_FAILED_STATUS, "STATUS_CODE_ERROR"):
         writer.block.pass_over(FAILED)
         return
-    try:
-        begun, ended = int(span.start_time_unix_nano), int(span.end_time_unix_nano)
-    except ValueError:
-        begun, ended = 0, -1
+    begun, ended = _nanoseconds(span.start_time_unix_nano), _nanoseconds(span.end_time_unix_nano)
     origin = of_tags(tags)
     parameters = _parameters(tags)
     writer.run(
         sql,
-        ended / 1e9 if 0 < ended < 2**63 else None,
-        (ended - begun) / 1e6,
+        ended / 1e9 if ended else None,
+        (ended - begun) / 1e6 if begun and ended else -1.0,
         style=_style(sql, tags) if parameters else "",
         values=parameters,
         rows=int(rows) if _NUMBER.fullmatch(rows := _one(tags, _ROWS)) else None,
@@ -164,6 +163,12 @@ def _take(writer: ToldWriter, service: str, span: _Span, route: str) -> None:
         request=span.trace_id,
         origin=Origin(origin.code, origin.function, route or origin.route),
     )
+
+
+def _nanoseconds(moment: str | int) -> int:
+    """Since 1970; 0 for what is no moment."""
+    text = str(moment)[:_LONGEST_MOMENT]
+    return int(text) if _NUMBER.fullmatch(text) and len(text) < _LONGEST_MOMENT else 0
 
 
 def _parameters(tags: Mapping[str, str]) -> list[Any] | dict[str, Any] | None:

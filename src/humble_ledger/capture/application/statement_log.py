@@ -11,12 +11,13 @@ from typing import Any
 import msgspec
 
 from humble_ledger.capture.application.told_rows import (
+    APPLICATION,
     FAILED,
-    LINES,
     UNDECODABLE,
     ToldWriter,
     first_object,
 )
+from humble_ledger.capture.files import LINES
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.core.workload.origins import Origin, of_tags
 
@@ -52,7 +53,7 @@ _decode = msgspec.json.Decoder(_Run).decode
 class StatementLog:
     """See `engines.contract.logs.LogFormat`."""
 
-    engine, name, fallback = "application", "statements", False
+    engine, name, fallback = APPLICATION, "statements", False
     cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:

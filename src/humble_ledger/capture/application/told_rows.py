@@ -7,12 +7,12 @@ from typing import Any
 
 import msgspec
 
-from humble_ledger.capture.files import Cutter
 from humble_ledger.capture.log_rows import RAN, BlockRows, BlockWriter, clean, duration_ms
 from humble_ledger.core.statements.kinds import LONGEST_STATEMENT
 from humble_ledger.core.statements.placeholders import numbered, values_in_order
-from humble_ledger.core.workload.origins import Origin
+from humble_ledger.core.workload.origins import Origin, plain_name
 
+APPLICATION = "application"  # what `LogFormat.engine` says of a log that no server wrote
 FAILED = "statement that failed"
 _LONGEST_SESSION = 40
 _LONGEST_NAME = 80
@@ -20,9 +20,6 @@ _LONGEST_NAME = 80
 # A number of thousands of digits is a ValueError, as are the others.
 UNDECODABLE = (ValueError, RecursionError)
 _MOST_ROWS = 2**53
-LINES = Cutter(
-    lambda data: data.rfind(b"\n") + 1 or None, lambda data: data.find(b"\n") + 1 or None
-)
 Values = Sequence[Any] | Mapping[str, Any] | None
 
 
@@ -72,11 +69,15 @@ class ToldWriter:
     def _origin(self, origin: Origin) -> int:
         if not origin:
             return -1
-        parts = (clean(origin.code), clean(origin.function), clean(origin.route))
+        parts = (_plain(origin.code), _plain(origin.function), _plain(origin.route))
         if parts not in self._origins:
             self._origins[parts] = len(self.block.origins)
             self.block.origins.append(parts)
         return self._origins[parts]
+
+
+def _plain(text: str) -> str:
+    return plain_name(clean(text))
 
 
 def _as_texts(values: Values) -> Sequence[str | None] | Mapping[str, str | None]:

@@ -67,6 +67,10 @@ def queries(
         ranking,
     )
 
+    if by not in list(RankBy):
+        raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
+    if source and source not in SOURCES:
+        raise WrongUsage(f'Unknown source "{source}".', f"Use one of: {', '.join(SOURCES)}")
     if by_code:
         others = (by != "total", since, until, user, application, table, between[0])
         if any(others):
@@ -74,11 +78,6 @@ def queries(
                 "Lines of code are ranked by their time in all runs.",
                 "Use --by-code alone, or with --source and --top.",
             )
-    if by not in list(RankBy):
-        raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
-    if source and source not in SOURCES:
-        raise WrongUsage(f'Unknown source "{source}".', f"Use one of: {', '.join(SOURCES)}")
-    if by_code:
         _by_code(source, top, json)
         return
     choice = RunChoice(

@@ -226,6 +226,11 @@ def tagged(sql: str) -> tuple[Origin, str]:
     return of_tags(tags), trace[1] if trace is not None else tags.get("request_id", "")
 
 
+def plain_name(text: str) -> str:
+    """A name on one line, and not longer than one is."""
+    return " ".join(text[:LONGEST].split())
+
+
 def _comments(sql: str) -> Iterator[str]:
     """What stands in the comments of a statement; a hint to a planner, or a long one, is left out.
 
@@ -250,8 +255,7 @@ def of_tags(tags: Mapping[str, str]) -> Origin:
         route = f"{method} {route}"
     if not route and controller:
         route = "/".join(part for part in (controller, tags.get("action", "")) if part)
-    return Origin(code[:LONGEST], _one(tags, _FUNCTION)[:LONGEST],
-                  (route or _one(tags, _JOB))[:LONGEST])  # fmt: skip
+    return Origin(*map(plain_name, (code, _one(tags, _FUNCTION), route or _one(tags, _JOB))))
 
 
 def _one(tags: Mapping[str, str], names: tuple[str, ...]) -> str:

@@ -14,21 +14,19 @@ def code_ranking(workspace: Workspace, source: str = "", top: int | None = None)
     """
     ledger = workspace.ledger
     captures = [c for c in ledger.captures.all() if c.kept]
-    senders = []
-    for source in [source] if source else dict.fromkeys(c.source for c in reversed(captures)):  # noqa: B020, PLR1704
-        senders = ledger.senders.of(source=source)
-        if senders:
-            break
+    kinds = [source] if source else list(dict.fromkeys(c.source for c in reversed(captures)))
+    found = ((kind, ledger.senders.of(source=kind)) for kind in kinds)
+    kind, senders = next((each for each in found if each[1]), ("", []))
     places = by_code(senders)
     shown = places if top is None else places[:top]
     named = {query for place in shown for query in place.queries}
     total = sum(place.total_ms for place in places)
     return CodeRanking(
         tuple(shown),
-        source if senders else "",
+        kind,
         {query: ledger.queries.text(query) for query in named},
         len(places),
         sum(place.calls for place in places),
         total,
-        max(ledger.queries.whole_ms(source) - total, 0.0) if senders else 0.0,
+        max(ledger.queries.whole_ms(kind) - total, 0.0) if kind else 0.0,
     )

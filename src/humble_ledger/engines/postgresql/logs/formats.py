@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from humble_ledger.capture.files import Cutter
+from humble_ledger.capture.files import LINES, Cutter
 from humble_ledger.capture.line_shapes import Shapes
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.engines.postgresql.logs import plain, structured
@@ -20,7 +20,7 @@ class JsonLog:
     """One JSON object per line (jsonlog)."""
 
     engine, name, fallback = ENGINE, "json", False
-    cutter = Cutter(structured.last_line_end, structured.first_line_start)
+    cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:
         """By its first letter."""

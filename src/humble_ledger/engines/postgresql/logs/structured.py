@@ -218,16 +218,6 @@ def _unescaped(text: str, at: slice) -> tuple[list[int], str]:
     return [*places, at.stop], "".join(characters)
 
 
-def last_line_end(data: bytes) -> int | None:
-    """Where a block may end: behind its last whole line."""
-    return data.rfind(b"\n") + 1 or None
-
-
-def first_line_start(data: bytes) -> int | None:
-    """Where the first line begins after a line's end."""
-    return data.find(b"\n") + 1 or None
-
-
 # Nesting that never ends is told by an error of Python's own.
 _UNDECODABLE = (msgspec.DecodeError, UnicodeDecodeError, RecursionError)
 
