@@ -20,11 +20,15 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import pytest
 from sqlalchemy import create_engine, text
+from sqlalchemy.exc import DBAPIError
 
+from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.recording import AsgiRequests, Recorder, WsgiRequests, flush, record, request
 from humble_ledger.recording.masking import without_values
+from tests.conftest import FOUND, NEEDED_MAJOR
 
 
 @pytest.fixture
@@ -253,6 +257,28 @@ def test_an_engine_of_sqlalchemy_over_sqlite(log: Path, tmp_path: Path) -> None:
     assert (chosen["rows"], chosen["parameters"]) == (15, [4])
     assert chosen["database"].endswith("app.db")
     assert chosen["function"] == "test_an_engine_of_sqlalchemy_over_sqlite"
+
+
+def test_an_engine_of_sqlalchemy_over_a_server(log: Path) -> None:
+    with Cluster(FOUND[NEEDED_MAJOR]) as cluster:
+        url = cluster.url("postgres")
+        engine = create_engine("postgresql+psycopg://", creator=lambda: psycopg.connect(url))
+        record(engine, log)
+        with engine.connect() as connection:
+            assert connection.execute(text("SELECT 1 + :a"), {"a": 4}).scalar() == 5
+            with pytest.raises(DBAPIError):
+                connection.execute(text("SELECT nothing"))
+            connection.rollback()
+            with pytest.raises(DBAPIError):  # the session goes with it
+                connection.execute(text("SELECT pg_terminate_backend(pg_backend_pid())"))
+        with engine.connect() as connection:
+            assert connection.execute(text("SELECT 'again'")).scalar() == "again"
+        engine.dispose()
+    found = {line["statement"]: line for line in lines(log)}
+    (sum_,) = [line for statement, line in found.items() if statement.startswith("SELECT 1 + ")]
+    assert sum_["parameters"] == {"a": 4} and sum_["database"] == "postgres"
+    assert found["SELECT nothing"]["error"].startswith("UndefinedColumn")
+    assert "error" not in found["SELECT 'again'"]
 
 
 def test_installed_packages_can_be_the_applications_own(log: Path, tmp_path: Path) -> None:
