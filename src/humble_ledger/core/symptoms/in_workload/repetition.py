@@ -32,7 +32,7 @@ def repetition_symptoms(found: Repetition) -> list[Symptom]:
                 Cause(
                     "loop-in-the-application",
                     f"{found.total_ms:,.0f} ms {_where(found)}, spread over "
-                    f"{found.seconds:,.1f} s; one statement for all values (a join, or = ANY of "
+                    f"{found.seconds:,.3g} s; one statement for all values (a join, or = ANY of "
                     "an array) would be sent once",
                 ),
                 found.total_ms * part * changed / found.calls,
