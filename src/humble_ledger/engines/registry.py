@@ -28,7 +28,9 @@ class _OwnEngine:
     schemes: tuple[str, ...]
     engine: str
     plans: str
-    logs: str
+    logs: str = ""
+    # Whether a bare word is an address of it, as a function.
+    recognises: str = ""
 
 
 _PACKAGE = "humble_ledger.engines"
@@ -42,6 +44,13 @@ _OWN = (
         plans=f"{_PACKAGE}.postgresql.plans.format:PostgresPlans",
         logs=f"{_PACKAGE}.postgresql.logs.formats:LOGS",
     ),
+    _OwnEngine(
+        name="sqlite",
+        schemes=("sqlite",),
+        engine=f"{_PACKAGE}.sqlite.engine:SqliteEngine",
+        plans=f"{_PACKAGE}.sqlite.plans.format:SqlitePlans",
+        recognises=f"{_PACKAGE}.sqlite.address:is_database",
+    ),
 )
 
 
@@ -53,6 +62,10 @@ def engine_for(url: str) -> Engine:
     """
     scheme = url.split("://", 1)[0] if "://" in url else ""
     for own in _OWN:
+        bare = not scheme and own.recognises and _named(own.recognises)(url)
+        if bare:
+            scheme = own.schemes[0]
+    for own in _OWN:
         if scheme in own.schemes:
             engine: Engine = _made(own.engine)
             return engine
@@ -61,8 +74,15 @@ def engine_for(url: str) -> Engine:
     shown = f" that begin with {scheme}://" if scheme.isalnum() else " of this form"
     raise WrongUsage(
         f"No engine understands URLs{shown}.",
-        "This version speaks to PostgreSQL:  postgresql://user@host:5432/database",
+        "Known are  postgresql://user@host:5432/database  and  sqlite:///path/to/app.db",
     )
+
+
+def is_address(words: str) -> bool:
+    """Whether words are the address of a target, and not a name that somebody gave it."""
+    if "://" in words or "=" in words or words.startswith(HOLLOW_SCHEME):
+        return True
+    return any(own.recognises and _named(own.recognises)(words) for own in _OWN)
 
 
 def engines() -> list[Engine]:
@@ -101,7 +121,7 @@ def plans_of(engine: str) -> PlanFormat:
 
 def log_formats() -> list[LogFormat]:
     """The forms in which servers write their logs, in the order in which they should be tried."""
-    own = [form for each in _OWN for form in _named(each.logs)]
+    own = [form for each in _OWN if each.logs for form in _named(each.logs)]
     return [*own, *(form for engine in _others() for form in getattr(engine, "logs", ()))]
 
 

@@ -8,14 +8,13 @@ from pathlib import Path
 
 from humble_ledger.core.statements.masking import masked_error
 from humble_ledger.engines.contract import (
-    HOLLOW_SCHEME,
     Capability,
     Engine,
     Hollow,
     Limits,
     Session,
 )
-from humble_ledger.engines.registry import engine_for
+from humble_ledger.engines.registry import engine_for, is_address
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.workflow.configuration import (
@@ -125,16 +124,16 @@ class Workspace:
                 return next(iter(known.values()))
             raise WrongUsage(
                 "No target is known here.",
-                "Name one with --target URL, or begin with:  humble init postgresql://…",
+                "Name one with --target URL, or begin with:  humble init postgresql://… or app.db",
             )
         if wanted in known:
             return known[wanted]
-        if "://" in wanted or "=" in wanted or wanted.startswith(HOLLOW_SCHEME):
+        if is_address(wanted):
             return TargetConfig("", wanted, TargetRole.STAGING)
         names = ", ".join(known) or "none"
         raise WrongUsage(
             f"{_shown(wanted)} is neither a URL nor a target of humble.toml (known: {names}).",
-            "Write a URL like  postgresql://user@host:5432/database",
+            "Write a URL like  postgresql://user@host:5432/database, or a path like app.db",
         )
 
     @property

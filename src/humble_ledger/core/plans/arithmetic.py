@@ -33,9 +33,9 @@ _CHARGED_ELSEWHERE = (Role.INIT_PLAN, Role.CTE)
 class StepMetrics:
     """The figures of one step.
 
-    Times in milliseconds, None when the plan was not measured: ``total_ms`` and ``self_ms``
+    Times in milliseconds, None when the step was not measured: ``total_ms`` and ``self_ms``
     elapsed, ``process_ms`` summed over processes, ``self_share`` of the whole plan's time (of
-    its cost when not measured). ``rows`` and ``rows_discarded`` over all loops.
+    its cost where the steps were not measured). ``rows`` and ``rows_discarded`` over all loops.
     """
 
     self_cost: float
@@ -58,10 +58,13 @@ def accounts(plan: Plan) -> dict[int, StepMetrics]:
     own_costs = own_cost_of_steps(plan)
     whole = totals[plan.root.no] or 0.0
     whole_cost = plan.cost_total or 0.0
+    by_steps = plan.steps_measured
     result = {}
     for node in plan.nodes():
         self_ms, self_cost = own_times[node.no], own_costs[node.no]
-        if plan.measured:
+        if plan.measured and not by_steps and len(totals) > 1:
+            self_ms = None  # whose time it is nobody knows
+        if by_steps:
             share = self_ms / whole if self_ms is not None and whole else 0.0
         else:
             share = self_cost / whole_cost if whole_cost else 0.0

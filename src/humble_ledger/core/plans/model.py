@@ -265,6 +265,7 @@ class Plan:
     """The plan of one statement, with what surrounds it.
 
     ``engine_settings`` are the planner settings that differ from the server's defaults.
+    ``own_estimates`` tells that the server shows neither costs nor rows, and ours are given.
     """
 
     engine: str
@@ -276,12 +277,18 @@ class Plan:
     engine_settings: dict[str, str] = field(default_factory=dict)
     triggers: tuple[Trigger, ...] = ()
     compile_ms: float | None = None
+    own_estimates: bool = False
     details: dict[str, object] = field(default_factory=dict)
 
     @property
     def cost_total(self) -> float | None:
         """The server's estimated cost of the whole plan."""
         return self.root.cost.total if self.root.cost else None
+
+    @property
+    def steps_measured(self) -> bool:
+        """Whether each step was timed, and not just the whole: some servers tell no more."""
+        return self.measured and all(node.loops is not None for node in self.root.children)
 
     def nodes(self) -> Iterator[Node]:
         """Every step in the order of the plan's text."""

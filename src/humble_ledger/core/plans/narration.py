@@ -55,9 +55,9 @@ def narrate(plan: Plan, figure: Figure) -> list[Sentence]:
     known = accounts(plan)
     order = list(_in_order(plan.root))
     places = {node.no: place for place, node in enumerate(order, 1)}
-    teller = _Teller(places, figure, plan.measured)
+    teller = _Teller(places, figure, plan.steps_measured)
     return [
-        _sentence(place, node, teller.words(node), known[node.no], plan.measured)
+        _sentence(place, node, teller.words(node), known[node.no], plan.steps_measured)
         for place, node in enumerate(order, 1)
     ]
 

@@ -177,7 +177,7 @@ def _account(
     parts = [part for node in nodes for part in _with_indexes(node)]
     pages = [known[part.no].self_pages for part in parts]
     counted = [each for each in pages if each is not None]
-    measured = plan.measured
+    measured = plan.steps_measured
     aliases = tuple(dict.fromkeys(alias_of(node) for node in nodes))
     columns: dict[str, set[Place]] = {}
     for alias in aliases:

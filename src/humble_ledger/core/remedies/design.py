@@ -61,20 +61,25 @@ class IndexDesign:
         """Whether one statement builds it while others write: not on a partitioned table."""
         return self.parts == ()
 
-    def create_sql(self, name: str, *, concurrently: bool = False) -> str:
-        """The statement that builds it under this name."""
-        online = " CONCURRENTLY" if concurrently and self.can_be_built_online else ""
+    def create_sql(self, name: str, online: str = "") -> str:
+        """The statement that builds it under this name; ``online`` is the word for doing so while
+        others write.
+        """
+        online = f" {online}" if online and self.can_be_built_online else ""
         table = table_identifier(self.table)
         return f"CREATE INDEX{online} {identifier(name)} ON {table} {self.body}"
 
-    def drop_sql(self, name: str, *, concurrently: bool = False) -> str:
+    def drop_sql(self, name: str, online: str = "", *, if_exists: bool = False) -> str:
         """The statement that removes it again."""
-        online = " CONCURRENTLY" if concurrently and self.can_be_built_online else ""
+        online = f" {online}" if online and self.can_be_built_online else ""
+        online += " IF EXISTS" if if_exists else ""
         return f"DROP INDEX{online} {table_identifier(TableName(self.table.schema, name))}"
 
 
 def _key(key: IndexKey) -> str:
     text = identifier(key.column) if key.column else key.expression
+    if key.collation:
+        text += f" COLLATE {identifier(key.collation)}"
     if key.operator_class:
         text += f" {identifier(key.operator_class)}"
     if key.descending:

@@ -6,14 +6,13 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
 
 _WORD = re.compile(r"[a-z0-9]+")
-# Online builds wait for old transactions, so only waiting for the lock is limited.
-_GUARDS = "SET lock_timeout = '2s';\nSET statement_timeout = 0;\n"
 _NOTE = "-- Run outside a transaction: an online build cannot be part of one.\n"
 
 
@@ -27,11 +26,11 @@ class Migration:
     online: bool = False
 
     @staticmethod
-    def joined(parts: Sequence[Migration], comments: Sequence[str]) -> Migration:
+    def joined(parts: Sequence[Migration], comments: Sequence[str], dialect: Dialect) -> Migration:
         """Several changes as one pair of scripts, with comments on top; undone in reverse."""
         head = "".join(f"-- {line}\n" for comment in comments for line in comment.splitlines())
         online = any(part.online for part in parts)
-        head += (_NOTE if online else "") + _GUARDS
+        head += (_NOTE if online else "") + dialect.script_head
         return Migration(
             "_and_".join(part.name for part in parts)[:80],
             head + "".join(part.forward for part in parts),
@@ -60,52 +59,55 @@ class Steps:
         return self.note + (lines or "-- Nothing to undo.\n")
 
 
-def index_migration(design: IndexDesign, name: str) -> Migration:
-    """Build an index without blocking writers, and drop it again."""
-    return _index_steps(design, name).written()
+def index_migration(design: IndexDesign, name: str, dialect: Dialect) -> Migration:
+    """Build an index, without blocking writers where the server can, and drop it again."""
+    return _index_steps(design, name, dialect).written()
 
 
-def _index_steps(design: IndexDesign, name: str) -> Steps:
+def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
     if design.parts is None:
         note = "-- Writers wait while it is built: its partitions are parted again.\n"
         return Steps(name, (design.create_sql(name),), (design.drop_sql(name),), note=note)
     if design.parts:
-        return _part_by_part(design, design.parts, name)
+        return _part_by_part(design, design.parts, name, dialect)
+    after = (dialect.after_build.format(name=name),) if dialect.after_build else ()
     return Steps(
         name,
-        (design.create_sql(name, concurrently=True),),
-        (design.drop_sql(name, concurrently=True),),
-        online=True,
+        (design.create_sql(name, dialect.online), *after),
+        (design.drop_sql(name, dialect.online),),
+        online=bool(dialect.online),
     )
 
 
-def _part_by_part(design: IndexDesign, parts: Sequence[TableName], name: str) -> Steps:
+def _part_by_part(
+    design: IndexDesign, parts: Sequence[TableName], name: str, dialect: Dialect
+) -> Steps:
     """Online on each partition, and then joined: the server cannot do so in one statement."""
     whole = table_identifier(design.table)
     forward = [f"CREATE INDEX {identifier(name)} ON ONLY {whole} {design.body}"]
     of_whole = table_identifier(TableName(design.table.schema, name))
     for part in parts:
         own = fitting_name(f"{name}_{part.name}")
-        forward.append(replace(design, table=part, parts=()).create_sql(own, concurrently=True))
+        forward.append(replace(design, table=part, parts=()).create_sql(own, dialect.online))
         of_part = table_identifier(TableName(part.schema, own))
         forward.append(f"ALTER INDEX {of_whole} ATTACH PARTITION {of_part}")
     note = "-- Dropping it makes readers and writers wait a moment: it cannot be done online.\n"
     return Steps(name, tuple(forward), (design.drop_sql(name),), online=True, note=note)
 
 
-def migration_of(remedy: Remedy) -> Migration:
+def migration_of(remedy: Remedy, dialect: Dialect) -> Migration:
     """The scripts of any remedy."""
-    return steps_of(remedy).written()
+    return steps_of(remedy, dialect).written()
 
 
-def steps_of(remedy: Remedy) -> Steps:
+def steps_of(remedy: Remedy, dialect: Dialect) -> Steps:
     """What is run to make a change for good, and to undo it.
 
     Indexes are built and removed without blocking writers. A setting, tried in a session, is
     for the role that runs the script: nobody else's queries get it.
     """
     if remedy.index is not None:
-        return _index_steps(remedy.index, remedy.index_name)
+        return _index_steps(remedy.index, remedy.index_name, dialect)
     apply = tuple(statement.rstrip().rstrip(";") for statement in remedy.apply)
     revert = tuple(statement.rstrip().rstrip(";") for statement in remedy.revert)
     if remedy.settings:
@@ -117,11 +119,12 @@ def steps_of(remedy: Remedy) -> Steps:
             tuple(f"{role} RESET {name}" for name, _ in values),
         )
     if remedy.removes is not None:
+        online = f" {dialect.online}" if dialect.online else ""
         return Steps(
             f"remove_{remedy.removes[1]}",
-            tuple(s.replace("DROP INDEX", "DROP INDEX CONCURRENTLY", 1) for s in apply),
-            tuple(s.replace(" INDEX ", " INDEX CONCURRENTLY ", 1) for s in revert),
-            online=True,
+            tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) for s in apply),
+            tuple(s.replace(" INDEX ", f" INDEX{online} ", 1) for s in revert),
+            online=bool(online),
         )
     if remedy.type is RemedyType.REWRITE:
         note = "-- No change of the database: this is what the application sends from now on.\n"

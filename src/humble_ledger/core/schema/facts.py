@@ -185,7 +185,8 @@ class TableFacts:
     ``storage`` tells how its rows are kept (None: unknown); ``changes_since_analyze`` counts
     rows inserted, updated or deleted since ``analyzed_at`` (None: never); from
     ``stale_after_changes`` of them on the server gathers statistics anew by itself (None: not
-    known). ``rows_counted`` is how many rows it counted then. ``kind`` is table,
+    known). ``rows_counted`` is how many rows it counted then; ``gathered`` whether it ever did,
+    None where that shows in the columns alone. ``kind`` is table,
     partitioned, view, materialized view or foreign. A partition names the table it is
     ``partition_of``, which has ``partitions`` with rows of their own and is the table ``root``.
     A partitioned table names its ``parts``, None when these are parted again, and has what all of
@@ -206,6 +207,7 @@ class TableFacts:
     changes_since_analyze: int | None = None
     stale_after_changes: float | None = None
     rows_counted: float | None = None
+    gathered: bool | None = None
     partition_of: str = ""
     partitions: int = 0
     root: TableName | None = None

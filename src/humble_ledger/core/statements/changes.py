@@ -21,12 +21,12 @@ class Change:
     columns: frozenset[str] = frozenset()
 
 
-def change_of(sql: str) -> Change | None:
+def change_of(sql: str, parser: str = DIALECT) -> Change | None:
     """What a statement changes; None when it only reads or cannot be read."""
     if kind_of(sql) is StatementKind.READS:
         return None
     try:
-        tree = sqlglot.parse_one(sql, dialect=DIALECT)
+        tree = sqlglot.parse_one(sql, dialect=parser)
     except (SqlglotError, RecursionError):
         return None
     if not isinstance(tree, exp.Insert | exp.Update | exp.Delete):

@@ -21,10 +21,10 @@ class Numbering:
 
 
 @lru_cache(maxsize=64)
-def numbering(sql: str) -> Numbering | None:
+def numbering(sql: str, parser: str = DIALECT) -> Numbering | None:
     """What a statement keeps of each group; None when it does not, or not by one of these alone."""
     try:
-        tree = sqlglot.parse_one(sql, dialect=DIALECT)
+        tree = sqlglot.parse_one(sql, dialect=parser)
     except (SqlglotError, RecursionError):
         return None
     windows = list(tree.find_all(exp.Window))

@@ -23,17 +23,17 @@ class OrderAsked:
     terms: tuple[str, ...] = ()
 
 
-def order_asked(sql: str) -> OrderAsked:
+def order_asked(sql: str, parser: str = DIALECT) -> OrderAsked:
     """The order at the outermost level of a statement; nothing when it cannot be read."""
     try:
-        tree = sqlglot.parse_one(sql, dialect=DIALECT)
+        tree = sqlglot.parse_one(sql, dialect=parser)
     except (SqlglotError, RecursionError):
         return OrderAsked()
     order = tree.args.get("order")
     limited = tree.args.get("limit") is not None
     if order is None or not isinstance(tree, exp.Query):
         return OrderAsked(limited=limited)
-    terms = tuple(each.sql(dialect=DIALECT) for each in order.expressions)
+    terms = tuple(each.sql(dialect=parser) for each in order.expressions)
     names = [shown.alias_or_name for shown in tree.selects]
     places = []
     for each in order.expressions:

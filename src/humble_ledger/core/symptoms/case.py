@@ -133,7 +133,7 @@ class Case:
 
     def verb(self, measured: str, estimated: str) -> str:
         """What happened, or what would."""
-        return measured if self.plan.measured else estimated
+        return measured if self.plan.steps_measured else estimated
 
     def avoidable(self, node: Node, part: float) -> tuple[float | None, float]:
         """(ms, share) of a step's self time of which ``part`` could be avoided."""
@@ -145,7 +145,7 @@ class Case:
         """(ms, share) of the self time of several steps of which ``part`` could be avoided."""
         known = [self.accounts[step] for step in steps]
         share = sum(account.self_share for account in known) * part
-        if not self.plan.measured:
+        if not self.plan.steps_measured:
             return None, share
         return sum(account.self_ms or 0.0 for account in known) * part, share
 

@@ -14,6 +14,7 @@ class Way(StrEnum):
     REWRITES = "two-statements"
     STAGES = "stages-in-transaction"
     ONLINE = "online-index"
+    COPIES = "two-copies"
     NOT_TRIED = "prediction-only"
 
 
@@ -26,5 +27,6 @@ EXPLAINED = {
     "that was rolled back",
     Way.ONLINE: "measured before the index was built online, with it, and again after it was "
     "dropped; writers did not wait",
+    Way.COPIES: "on two copies of the database, of which one got the change; both are gone",
     Way.NOT_TRIED: "not tried: costs are predicted only",
 }

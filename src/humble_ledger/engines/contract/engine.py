@@ -7,6 +7,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Protocol
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract.hollow import Hollow
@@ -30,6 +31,7 @@ class Engine(Protocol):
 
     name: str
     plans: PlanFormat
+    dialect: Dialect
     logs: Sequence[LogFormat]
 
     def public_url(self, url: str) -> str:

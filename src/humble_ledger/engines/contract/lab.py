@@ -83,20 +83,22 @@ class WriteRuns:
 
 @dataclass(frozen=True, slots=True)
 class Leftovers:
-    """Indexes (schema, name) and server processes of a trial that are still on a target."""
+    """What is left of a trial: indexes (schema, name), server processes, copies on this machine."""
 
     indexes: tuple[tuple[str, str], ...] = ()
     processes: tuple[int, ...] = ()
+    files: tuple[str, ...] = ()
 
     def __bool__(self) -> bool:
         """Whether anything is left."""
-        return bool(self.indexes or self.processes)
+        return bool(self.indexes or self.processes or self.files)
 
     def words(self) -> tuple[str, ...]:
         """Each of them in a few words."""
         return (
             *(f"index {schema}.{name}" for schema, name in self.indexes),
             *(f"server process {pid}" for pid in self.processes),
+            *(f"copy {path}" for path in self.files),
         )
 
 

@@ -28,6 +28,7 @@ from humble_ledger.engines.postgresql import (
     write_costs,
 )
 from humble_ledger.engines.postgresql.client import PostgresClient
+from humble_ledger.engines.postgresql.dialect import POSTGRESQL
 from humble_ledger.engines.postgresql.hollow import house, named
 from humble_ledger.engines.postgresql.hollow.making import hollow_of
 from humble_ledger.engines.postgresql.logs.formats import LOGS
@@ -41,6 +42,7 @@ class PostgresEngine:
 
     name = ENGINE
     plans = PostgresPlans()
+    dialect = POSTGRESQL
     logs = LOGS
 
     def public_url(self, url: str) -> str:

@@ -15,6 +15,12 @@ _SINCE: Mapping[Capability, int] = {
     Capability.PLANNING_MEMORY: explain.MEMORY_FROM,
     Capability.NOTICES_LOST_CLIENTS: CLIENT_CHECK_FROM,
 }
+_NOT_HERE: Mapping[Capability, tuple[str, str]] = {
+    Capability.COPIES: (
+        "a server's databases are not copied: changes are tried where only we see them",
+        "Nothing need be done.",
+    ),
+}
 _WRITES = (Capability.UNCOMMITTED_INDEX, Capability.HIDDEN_INDEX)
 _FOR_SUPERUSERS: Mapping[Capability, str] = {
     Capability.HIDDEN_INDEX: "only a superuser can hide an index from one connection",
@@ -37,6 +43,8 @@ def of(server: ServerFacts, capability: Capability) -> Support:
             False, "", have, "there are no PostgreSQL server programs on this machine to plan with",
             "Install them with:  pip install 'humble-ledger[demo]'",
         )  # fmt: skip
+    if capability in _NOT_HERE:
+        return Support(False, "", have, *_NOT_HERE[capability])
     if capability in _WRITES and server.read_only_copy:
         return Support(
             False, "", have, "the target is a read-only copy, where nothing can be built",

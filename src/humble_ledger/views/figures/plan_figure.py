@@ -159,9 +159,9 @@ def _lines(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> li
     if node.index:
         what = f"{what} by {node.index}" if what else node.index
     lines += textwrap.wrap(what, _LINE_LETTERS, subsequent_indent="    ")
-    if plan.measured and node.never_ran:
+    if plan.steps_measured and node.never_ran:
         lines.append("never ran")
-    elif plan.measured:
+    elif plan.steps_measured:
         lines.append(f"{numbers.ms(account.self_ms)}, {numbers.percent(account.self_share)}")
     else:
         lines.append(
@@ -266,7 +266,7 @@ def _head(axes: Axes, entry: PlanEntry, numbers: Numbers, left: float, top: floa
     name = f"{entry.id} of {entry.query}" if entry.query else entry.id
     took = (
         f"{numbers.ms(plan.execution_ms)} for {numbers.count(_whole(plan), 'rows')} (measured)"
-        if plan.measured and plan.execution_ms is not None
+        if plan.steps_measured and plan.execution_ms is not None
         else f"cost {numbers.figure(plan.cost_total)} (estimated)"
     )
     server = f"{plan.engine} {plan.engine_version}".strip()
@@ -288,7 +288,7 @@ def _legend(axes: Axes, plan: Plan, numbers: Numbers, left: float) -> None:
     from matplotlib.patches import Rectangle  # noqa: PLC0415
 
     y = -_FOOT_INCHES + 0.22
-    what = "self time (measured)" if plan.measured else "self cost (estimated)"
+    what = "self time (measured)" if plan.steps_measured else "self cost (estimated)"
     axes.text(left, y + 0.26, f"share of the {what}", fontsize=7.5, color="#4a5058")
     for place, share in enumerate((0.0, 0.02, 0.1, 0.25, 0.5, 0.75, 1.0)):
         x = left + place * 0.36
@@ -302,7 +302,7 @@ def _legend(axes: Axes, plan: Plan, numbers: Numbers, left: float) -> None:
             color="#4a5058",
         )  # fmt: skip
     start = left + 3.1
-    said = "rows in all" if plan.measured else "rows expected"
+    said = "rows in all" if plan.steps_measured else "rows expected"
     axes.text(start, y + 0.26, f"{said} that flow along", fontsize=7.5, color="#4a5058")
     for place, rows in enumerate(_LEGEND_ROWS):
         x = start + place * 0.85

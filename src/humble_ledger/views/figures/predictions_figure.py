@@ -47,7 +47,7 @@ def draw_predictions(found: Honesty, path: Path) -> None:
                 fontsize=8,
             )
     axes.set(xscale="log", yscale="log", xlim=ends, ylim=ends)
-    axes.set_xlabel("cost found with the change there (server's estimate)")
+    axes.set_xlabel("cost found with the change there (estimated)")
     axes.set_ylabel("cost predicted")
     axes.set_title(
         f"{len(found.checked)} predictions, {found.near_share or 0:.0%} within a quarter (shaded)",

@@ -48,7 +48,7 @@ def _whole(found: PlanComparison, numbers: Numbers) -> RenderableType:
         ("", "fixed"), ("before", "right"), ("after", "right"), ("after/before", "right")
     )
     rows: tuple[tuple[str, Figures], ...] = (
-        ("cost (server's estimate)", comparison.cost),
+        ("cost (estimated)", comparison.cost),
         ("execution ms (measured)", comparison.time_ms),
         ("pages touched (measured)", comparison.pages),
         ("rows", comparison.rows),

@@ -50,7 +50,7 @@ def plan_focus(plan: Plan, number: int, numbers: Numbers) -> RenderableType:
             if node.never_ran
             else f"{numbers.rows(node.rows_seen)} per loop in {numbers.rows(node.loops)} loops, "
             f"{numbers.rows(account.rows)} in all (measured)"
-            if plan.measured
+            if plan.steps_measured
             else "",
         ),
         ("estimate", f"off by {numbers.times(error.factor)}" if error and error.far_off else ""),

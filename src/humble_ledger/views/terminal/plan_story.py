@@ -33,7 +33,7 @@ def _figures(each: Sentence, plan: Plan, numbers: Numbers) -> str:
     expected = "unknown rows"
     if each.expected is not None:
         expected = f"{numbers.rows(each.expected)} {'row' if each.expected == 1 else 'rows'}"
-    if not plan.measured:
+    if not plan.steps_measured:
         return f"expected {expected}; {numbers.percent(each.share)} of the estimated cost"
     seen = "never ran" if each.seen is None else f"came {numbers.rows(each.seen)}"
     own = f"{numbers.ms(each.self_ms)} of its own, {numbers.percent(each.share)}"
@@ -43,7 +43,7 @@ def _figures(each: Sentence, plan: Plan, numbers: Numbers) -> str:
 def _end(plan: Plan, told: list[Sentence], numbers: Numbers) -> str:
     most = max(told, key=lambda each: each.share)
     what = f"({most.number}), step {most.step} of the plan"
-    if plan.measured:
+    if plan.steps_measured:
         return (
             f"In all {numbers.ms(plan.execution_ms)} (measured); {what}, takes "
             f"{numbers.percent(most.share)} of it."

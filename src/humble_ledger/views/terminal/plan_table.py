@@ -85,7 +85,7 @@ def check_columns(names: Sequence[str]) -> tuple[str, ...]:
 
 def plan_table(plan: Plan, numbers: Numbers, names: Sequence[str] = ()) -> RenderableType:
     """One line for each step, in the order of the plan's text."""
-    chosen = tuple(names) or (DEFAULT if plan.measured else DEFAULT_ESTIMATED)
+    chosen = tuple(names) or (DEFAULT if plan.steps_measured else DEFAULT_ESTIMATED)
     columns = [COLUMNS[name] for name in chosen]
     table = plain_table(*((c.heading, "left" if c.text else "right") for c in columns))
     figures = accounts(plan)

@@ -34,7 +34,7 @@ def plan_tables(found: PlanSurroundings, numbers: Numbers) -> RenderableType:
     if accounts:
         said = "rows and pages over all scans; part: rows read of those in the table"
         parts += [Text(""), _lines(found, accounts, numbers)]
-        parts += [Text(said, style="bright_black")] if plan.measured else []
+        parts += [Text(said, style="bright_black")] if plan.steps_measured else []
     for account in accounts:
         parts += [Text(""), _table(plan, account, found.tables.get(account.name), numbers)]
     parts += [Text(line) for line in _partitions(found, accounts, numbers)]
@@ -50,8 +50,8 @@ def _whole(plan: Plan, server: ServerFacts | None, numbers: Numbers) -> Renderab
     work = whole_work(plan)
     return labelled(
         ("time", _work(work, numbers)),
-        ("memory", _memory(plan, work, server, numbers) if plan.measured else ""),
-        ("spilled", _spilled(work, numbers) if plan.measured else ""),
+        ("memory", _memory(plan, work, server, numbers) if plan.steps_measured else ""),
+        ("spilled", _spilled(work, numbers) if plan.steps_measured else ""),
         ("compiling", f"{numbers.ms(plan.compile_ms)} (measured)" if plan.compile_ms else ""),
     )
 
@@ -87,7 +87,7 @@ def _spilled(work: Work, numbers: Numbers) -> str:
 def _lines(
     found: PlanSurroundings, accounts: list[TableAccount], numbers: Numbers
 ) -> RenderableType:
-    measured = found.plan.plan.measured
+    measured = found.plan.plan.steps_measured
     columns = [("table", "left"), ("expected", "right")]
     if measured:
         columns += [

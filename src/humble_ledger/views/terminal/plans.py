@@ -80,10 +80,22 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
         ("statement", shorten(entry.statement, 400)),
         ("values", _values(entry)),
         ("calls", _planner_calls(entry)),
-        ("cost", f"{numbers.figure(plan.cost_total)} (estimated, the server's units)"),
+        ("cost", _cost(plan, numbers)),
         ("time", times),
         ("settings", ", ".join(f"{k} = {v}" for k, v in plan.engine_settings.items())),
     )
+
+
+def _cost(plan: Plan, numbers: Numbers) -> str:
+    """What the whole is estimated to cost, and in whose units."""
+    if plan.cost_total is None:
+        return ""
+    whose = (
+        f"by Humble Ledger, as {plan.engine} shows neither costs nor rows"
+        if plan.own_estimates
+        else "the server's units"
+    )
+    return f"{numbers.figure(plan.cost_total)} (estimated, {whose})"
 
 
 def _planner_calls(entry: PlanEntry) -> str:
@@ -111,7 +123,7 @@ def _values(entry: PlanEntry) -> str:
 def _rows(plan: Plan, figures: dict[int, StepMetrics], numbers: Numbers) -> list[StepRow]:
     hottest = max(a.self_share for a in figures.values())
     # Of several that handle as many, the one that the rows come from.
-    fullest = max(figures, key=lambda no: (_handled(figures[no]), no)) if plan.measured else 0
+    fullest = max(figures, key=lambda no: (_handled(figures[no]), no)) if plan.steps_measured else 0
     marked = len(figures) >= FEWEST_MARKED
     rows = []
     for node, guide, below in _walk(plan.root, "", ""):
@@ -119,7 +131,7 @@ def _rows(plan: Plan, figures: dict[int, StepMetrics], numbers: Numbers) -> list
         hot = account.self_share >= max(HOT, hottest * 0.999)
         marks = []
         if marked and account.self_share >= hottest * 0.999:
-            marks.append(f"most {'time' if plan.measured else 'cost'} of all steps")
+            marks.append(f"most {'time' if plan.steps_measured else 'cost'} of all steps")
         if marked and node.no == fullest:
             marks.append(f"most rows of all steps: {numbers.whole(_handled(account))}")
         rows.append(
@@ -146,16 +158,16 @@ def _figures(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> 
     off = error is not None and error.far_off
     share = numbers.percent(account.self_share)
     yield Cell("rows expected", numbers.rows(node.rows_expected), bold=off)
-    if plan.measured and node.never_ran:
+    if plan.steps_measured and node.never_ran:
         yield from (Cell("seen", "never ran"), Cell("loops", "0"), Cell("self ms", "–"))
-    elif plan.measured:
+    elif plan.steps_measured:
         yield Cell("seen", numbers.rows(node.rows_seen), bold=off)
         yield Cell("loops", numbers.whole(node.loops))
         yield Cell("self ms", numbers.figure(account.self_ms))
     yield Cell("share", share)
     yield Cell("", bar(account.self_share, BAR_WIDTH).ljust(BAR_WIDTH), spare=True)
-    yield Cell("self cost", numbers.figure(account.self_cost), spare=plan.measured)
-    if plan.measured:
+    yield Cell("self cost", numbers.figure(account.self_cost), spare=plan.steps_measured)
+    if plan.steps_measured:
         pages = account.self_pages
         yield Cell("pages", numbers.whole(pages.touched) if pages else "–")
     else:
@@ -204,6 +216,21 @@ def _notes(node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[str]:
     yield from remarks(node, numbers.whole, account.total_ms is not None)
 
 
+def _work(plan: Plan, numbers: Numbers) -> Iterator[RenderableType]:
+    """What was counted of a run whose steps nobody times."""
+    rows = numbers.count(round(plan.root.rows_seen or 0.0), "rows")
+    counted = [
+        f"{name.replace('_', ' ')} {numbers.whole(value)}"
+        for name, value in plan.root.details.items()
+        if isinstance(value, int)
+    ]
+    yield Text(f"Measured of the whole: {rows}; {', '.join(counted)}.")
+    yield Text(
+        f"{plan.engine} times no single steps: shares are of the estimated cost.",
+        style="bright_black",
+    )
+
+
 def _foot(
     entry: PlanEntry, figures: dict[int, StepMetrics], numbers: Numbers
 ) -> Iterator[RenderableType]:
@@ -212,6 +239,9 @@ def _foot(
         return
     own = sum(a.self_ms or 0.0 for a in figures.values())
     yield Text("")
+    if not plan.steps_measured:
+        yield from _work(plan, numbers)
+        return
     for trigger in plan.triggers:
         took = f", {numbers.ms(trigger.time_ms)} (measured)" if trigger.time_ms is not None else ""
         yield Text(f"Trigger {trigger.name}: {numbers.whole(trigger.calls)} calls{took}.")

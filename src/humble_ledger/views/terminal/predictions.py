@@ -38,6 +38,6 @@ def predictions_view(found: Honesty, numbers: Numbers) -> RenderableType:
     note = (
         f"{count}: predicted over found {numbers.figure(found.median_ratio)} in the median, "
         f"{numbers.percent(found.near_share)} within a quarter.{said} Costs found are the "
-        "server's estimates with the change really there; times are measured."
+        "estimates with the change really there; times are measured."
     )
     return Group(table, Text(""), Text(note))

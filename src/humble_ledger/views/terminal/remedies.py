@@ -120,10 +120,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
 def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     first = next((e for e in shown if e.remedy.index is not None), None)
     by = f"; {predicted_by(shown, declined)}" if first is not None or declined else ""
-    note = (
-        f"Costs are the server's estimates{by}. What statistics bring only a trial tells. Nothing "
-        "was built."
-    )
+    note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
         return note
     return f"{note} Try one:  humble trial {_first_query(first)} --remedy {first.id}"

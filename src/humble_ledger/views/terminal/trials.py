@@ -199,7 +199,7 @@ def _lines(
         yield ("first run, apart (measured)", *cold, "")
     if before.cost is not None and after.cost is not None:
         yield (
-            "cost (server's estimate)",
+            "cost (estimated)",
             numbers.figure(before.cost),
             numbers.figure(after.cost),
             _part(after.cost, before.cost, numbers),

@@ -72,9 +72,10 @@ def _by_indexes(
     statement = Statement(entry.statement, entry.parameters)
     asked = Asked(statement, plan, tuple(accesses(plan, tables)))
     try:
+        means = abilities(workspace, subject, entry)
         some = [
-            *candidates(plan, tables, abilities(workspace, subject, entry)),
-            *thorough(plan, tables),
+            *candidates(plan, tables, means),
+            *thorough(plan, tables, means),
         ]
     except HumbleError:
         return list(found)
@@ -98,7 +99,7 @@ def _by_wording(
     now = entry.plan.cost_total or 0.0
     scanned = {node.no: (node.schema, node.relation) for node in entry.plan.nodes()}
     kept = list(found)
-    for each in rewritings(entry.statement, case.tables):
+    for each in rewritings(entry.statement, case.tables, workspace.engine.dialect):
         if each.question or each.values_from or not (each.always_asked or each.same_when == ALWAYS):
             continue
         try:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.building import Build, build_range_ms
-from humble_ledger.core.remedies.candidates.model import Candidate
+from humble_ledger.core.remedies.candidates.model import Candidate, IndexAbilities
 from humble_ledger.core.remedies.candidates.thorough import thorough
 from humble_ledger.core.remedies.candidates.wholes import on_wholes
 from humble_ledger.core.remedies.choice.merging import merged
@@ -89,7 +90,7 @@ class Pool:
         predictor, declined = predictor_of(workspace, progress, wish)
         if isinstance(predictor, PlannedPredictor):
             wide = {
-                each.query: _more_thorough(each, predictor)
+                each.query: _more_thorough(each, predictor, workspace.engine.dialect)
                 for each in counted(studied, _with_more, progress, stop)
             }
             studied = [wide.get(each.query, each) for each in studied]
@@ -185,10 +186,11 @@ def _with_more(studied: Studied) -> str:
     return f"planning {studied.query} with indexes that might serve it"
 
 
-def _more_thorough(studied: Studied, predictor: PlannedPredictor) -> Studied:
+def _more_thorough(studied: Studied, predictor: PlannedPredictor, dialect: Dialect) -> Studied:
     """A query with candidates, too, that no rule came to, and that the planner would use."""
+    means = IndexAbilities(includes=dialect.includes)
     known = {each.design for each in studied.candidates}
-    found = on_wholes(thorough(studied.plan.plan, studied.tables), studied.tables)
+    found = on_wholes(thorough(studied.plan.plan, studied.tables, means), studied.tables)
     wide = [c for c in found if c.design not in known]
     more = predictor.taken_of(studied.asked, studied.candidates_in_order, wide)
     return replace(studied, candidates=(*studied.candidates, *more))

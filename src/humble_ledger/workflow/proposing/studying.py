@@ -83,7 +83,7 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
         workspace,
         entry,
         case.tables,
-        rewrite_remedies(entry.statement, case.tables, symptoms, query),
+        rewrite_remedies(entry.statement, case.tables, symptoms, query, workspace.engine.dialect),
         progress,
     )
     others = [

@@ -18,4 +18,9 @@ def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Index
     else:
         runs = workspace.ledger.queries.runs(entry.query)
         constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
-    return IndexAbilities(constants.always, session.is_immutable, session.operator_classes())
+    return IndexAbilities(
+        constants.always,
+        session.is_immutable,
+        session.operator_classes(),
+        workspace.engine.dialect.includes,
+    )

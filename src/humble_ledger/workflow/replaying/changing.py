@@ -63,7 +63,7 @@ def midway_change(
                 f"{entry.id} is not made on a production server, where others might wait for it.",
                 "Replay against a copy: name one with --target.",
             )
-    making = making_of(entries, mark, writes=False)
+    making = making_of(entries, mark, workspace.engine.dialect, writes=False)
     news = [index.new for index in making.indexes]
     steps = [Step((new.create_online_sql,), (new.drop_online_sql,), online=True) for new in news]
     for_clients: list[str] = []

@@ -127,7 +127,7 @@ def _made(
             # Written down first, so that "tidy" finds it if we are killed meanwhile.
             name = each.remedy.index_name
             workspace.ledger.trials.keep_creation(entry.id, design.table.schema, name)
-        for statement in steps_of(each.remedy).forward:
+        for statement in steps_of(each.remedy, workspace.engine.dialect).forward:
             progress(f"running {statement}")
             try:
                 done.append((statement, hands.do(statement)))

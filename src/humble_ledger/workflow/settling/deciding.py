@@ -69,7 +69,7 @@ def settle(
     reason = reason or untried or f"verdict {entry.trial.verdict.value}"
     files: list[Path] = []
     if decision == "keep":
-        files = _write(workspace, _migration(entry, remedies, reason))
+        files = _write(workspace, _migration(workspace, entry, remedies, reason))
     settled = SettlementEntry(
         trial,
         now(),
@@ -120,7 +120,9 @@ def _require_worth(entry: TrialEntry, remedies: list[RemedyEntry]) -> None:
     )
 
 
-def _migration(trial: TrialEntry, remedies: list[RemedyEntry], reason: str) -> Migration:
+def _migration(
+    workspace: Workspace, trial: TrialEntry, remedies: list[RemedyEntry], reason: str
+) -> Migration:
     assert trial.trial is not None
     comments = [f"{trial.id} of {trial.at[:10]}: {reason}"]
     for query in trial.trial.queries:
@@ -132,7 +134,9 @@ def _migration(trial: TrialEntry, remedies: list[RemedyEntry], reason: str) -> M
                 f"{ratio.pairs} pairs, measured"
             )
         comments.append(said)
-    return Migration.joined([migration_of(entry.remedy) for entry in remedies], comments)
+    dialect = workspace.engine.dialect
+    parts = [migration_of(entry.remedy, dialect) for entry in remedies]
+    return Migration.joined(parts, comments, dialect)
 
 
 def _write(workspace: Workspace, migration: Migration) -> list[Path]:

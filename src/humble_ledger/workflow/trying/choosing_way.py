@@ -37,6 +37,8 @@ def choose_way(
     """
     writes = any(kind_of(each.statement.sql) is StatementKind.CHANGES for each in tried)
     production = workspace.target.role is TargetRole.PRODUCTION
+    if making.makes_something and workspace.session.support(Capability.COPIES):
+        return ChosenWay(Way.COPIES)  # nobody can be in anybody's way
     if production:
         _refuse_on_production(making, writes=writes, meant=on_production)
     if not making.makes_something:

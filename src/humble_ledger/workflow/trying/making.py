@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.schema.facts import TableName
-from humble_ledger.core.schema.quoting import table_identifier
 from humble_ledger.core.trials.marks import marked_name
 from humble_ledger.engines.contract import Change, NewIndex
 
@@ -25,19 +24,19 @@ class TrialIndex:
     remedy: str
     design: IndexDesign
     name: str
+    dialect: Dialect
 
     @property
     def new(self) -> NewIndex:
         """The statements that make and remove it."""
-        online = "CONCURRENTLY " if self.design.can_be_built_online else ""
-        dropped = table_identifier(TableName(self.design.table.schema, self.name))
+        online = self.dialect.online
         return NewIndex(
             self.design.table.schema,
             self.name,
             self.design.create_sql(self.name),
-            self.design.create_sql(self.name, concurrently=True),
+            self.design.create_sql(self.name, online),
             # It may not have come to be when something went wrong.
-            f"DROP INDEX {online}IF EXISTS {dropped}",
+            self.design.drop_sql(self.name, online, if_exists=True),
         )
 
 
@@ -88,12 +87,15 @@ class Making:
 def making_of(
     entries: Sequence[RemedyEntry],
     mark: str,
+    dialect: Dialect,
     *,
     writes: bool,
 ) -> Making:
     """What is made for some remedies by the trial of this mark; ``writes`` as in `Change`."""
     indexes = tuple(
-        TrialIndex(entry.id, entry.remedy.index, marked_name(entry.remedy.index_name, mark))
+        TrialIndex(
+            entry.id, entry.remedy.index, marked_name(entry.remedy.index_name, mark), dialect
+        )
         for entry in entries
         if entry.remedy.index is not None
     )

@@ -119,10 +119,10 @@ def try_remedies(
     told = repetition_of_side_effects(workspace, tried, most_pairs, writes=writes)
     if told:
         announce(told)
-    rehearsed = making_of(entries, "", writes=writes)
+    rehearsed = making_of(entries, "", workspace.engine.dialect, writes=writes)
     chosen = choose_way(workspace, rehearsed, tried, on_production=on_production)
     with _recorded(workspace) as record:
-        making = making_of(entries, record.mark, writes=writes)
+        making = making_of(entries, record.mark, workspace.engine.dialect, writes=writes)
         run = _Run(
             workspace, making, record, tried, most_pairs, smallest_effect, progress, announce
         )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.design import IndexDesign
@@ -59,9 +59,17 @@ class IndexAbilities:
     ``always`` tells whether a condition has the same constants whenever the query is sent;
     ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
-    "gin:gin_trgm_ops".
+    "gin:gin_trgm_ops"; ``includes`` whether an index can hold columns that are no keys.
     """
 
     always: Callable[[Predicate], bool] = _never
     is_immutable: Callable[[TableName, str], bool] = _nothing
     operator_classes: frozenset[str] = field(default=frozenset())
+    includes: bool = True
+
+    def possible(self, design: IndexDesign) -> IndexDesign:
+        """The design as it can be had: further columns as keys where there is no other way."""
+        if self.includes or not design.included:
+            return design
+        keys = (*design.keys, *(IndexKey(name) for name in design.included))
+        return replace(design, keys=keys, included=())

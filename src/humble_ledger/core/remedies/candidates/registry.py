@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
@@ -36,7 +37,8 @@ def candidates(
     for access in accesses(plan, tables):
         if access.table.pages >= FEWEST_PAGES:
             for each in _all(plan, access, means):
-                found.setdefault(each.design, each)
+                design = means.possible(each.design)
+                found.setdefault(design, replace(each, design=design))
     return list(found.values())
 
 

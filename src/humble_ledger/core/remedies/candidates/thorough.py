@@ -7,28 +7,33 @@ single plan: whatever the planner then takes is a candidate like the others.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from itertools import permutations
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses, needed_columns
 from humble_ledger.core.remedies.candidates.covering import MOST_ADDED, MOST_ADDED_BYTES, width_of
 from humble_ledger.core.remedies.candidates.keys import as_keys, columns_in, served
-from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.enclosing import is_by_shape
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 
 FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
 MOST_COLUMNS = 6
+_NOTHING_KNOWN = IndexAbilities()
 
 
-def thorough(plan: Plan, tables: Mapping[TableName, TableFacts]) -> list[Candidate]:
+def thorough(
+    plan: Plan, tables: Mapping[TableName, TableFacts], means: IndexAbilities = _NOTHING_KNOWN
+) -> list[Candidate]:
     """Indexes of one or two columns that a plan tests, joins, sorts or groups by."""
     found: dict[IndexDesign, Candidate] = {}
     for access in accesses(plan, tables):
         if access.table.pages >= FEWEST_PAGES:
             for each in _of(plan, access):
-                found.setdefault(each.design, each)
+                design = means.possible(each.design)
+                found.setdefault(design, replace(each, design=design))
     return list(found.values())
 
 

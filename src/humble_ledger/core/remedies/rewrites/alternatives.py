@@ -12,7 +12,6 @@ from humble_ledger.core.remedies.rewrites.model import (
     and_all,
     conjuncts,
     plain,
-    written,
 )
 
 MOST_BRANCHES = 4
@@ -43,7 +42,7 @@ def branches(reading: Reading) -> Iterator[Rewriting]:
             return
         union = _union(tree, choices, rest)
         yield Rewriting(
-            written(_with_order(tree, union, ordered)),
+            reading.written(_with_order(tree, union, ordered)),
             "each side of OR as a branch of its own",
         )
         return

@@ -9,6 +9,7 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.rewrites.model import Rewriting
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.sql_dialect import DIALECT
@@ -32,14 +33,16 @@ class _Turn:
 TypeOf = Callable[[exp.Column], str]
 
 
-def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
+def rewritings(
+    sql: str, tables: Mapping[TableName, TableFacts], dialect: Dialect
+) -> Iterator[Rewriting]:
     """The statement with each comparison turned that keeps an index from being used.
 
     All that can be turned is turned at once; nothing is given when there is none, or when the
     statement cannot be read.
     """
     try:
-        tree = sqlglot.parse_one(sql, dialect=DIALECT)
+        tree = sqlglot.parse_one(sql, dialect=dialect.parser)
     except (SqlglotError, RecursionError):
         return
     turns: list[_Turn] = []
@@ -56,7 +59,7 @@ def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rew
                 break
     if turns:
         yield Rewriting(
-            tree.sql(dialect=DIALECT),
+            tree.sql(dialect=dialect.parser),
             "; ".join(dict.fromkeys(turn.done for turn in turns)),
             "; ".join(dict.fromkeys(turn.same_when for turn in turns if turn.same_when)),
         )

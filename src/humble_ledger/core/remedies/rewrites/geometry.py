@@ -14,7 +14,6 @@ from humble_ledger.core.remedies.rewrites.model import (
     and_all,
     conjuncts,
     plain,
-    written,
 )
 
 # Whether they hold does not depend on the unit that places are measured in.
@@ -49,7 +48,7 @@ def by_shapes(reading: Reading) -> Iterator[Rewriting]:
         made = reading.copy()
         made.set("where", exp.Where(this=and_all(turned)))
         yield Rewriting(
-            written(made),
+            reading.written(made),
             "; ".join(dict.fromkeys(done)),
             "; ".join(dict.fromkeys(filter(None, when))),
             always_asked=True,
@@ -173,7 +172,7 @@ def _nearest(reading: Reading) -> Iterator[Rewriting]:
     distance = exp.Distance(this=arguments[0].copy(), expression=arguments[1].copy())
     made.args["order"].expressions[0].set("this", distance)
     yield Rewriting(
-        written(made),
+        reading.written(made),
         f"the nearest by {shape[0].name} read in the order of the index",
         f"no {shape[0].name} is empty; rows equally far away may come in another order",
         always_asked=True,

@@ -16,9 +16,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     only_inner_joins,
     plain,
     sources,
-    written,
 )
-from humble_ledger.core.statements.sql_dialect import DIALECT
 
 _KEEPS_NULL = (exp.Sum, exp.Avg, exp.Min, exp.Max)
 
@@ -46,7 +44,7 @@ def per_row_to_join(reading: Reading) -> Iterator[Rewriting]:
         done.append(name)
     if done:
         yield Rewriting(
-            written(tree),
+            reading.written(tree),
             f"{' and '.join(dict.fromkeys(done))} grouped once and joined",
             against=("subquery-per-row",),
         )
@@ -167,7 +165,7 @@ def grouped_before_join(reading: Reading) -> Iterator[Rewriting]:
     if not unique or not is_unique(reading.tables[one], grouped):
         return
     yield Rewriting(
-        written(_before(reading, many, one, keys, conditions)),
+        reading.written(_before(reading, many, one, keys, conditions)),
         f"{reading.tables[many].name.name} grouped before it is joined",
         "the last digit of a sum of floating-point numbers does not matter"
         if any(_floats(reading, a) for a in aggregates)
@@ -219,14 +217,14 @@ def _before(
     made = reading.copy()
     names: dict[str, str] = {}
     for aggregate in list(made.find_all(exp.AggFunc)):
-        text = aggregate.sql(dialect=DIALECT)
+        text = reading.words(aggregate)
         name = names.setdefault(text, f"value_{len(names) + 1}")
         column = exp.column(name, table="grouped")
         aggregate.replace(column)
     kept = [m.copy() for m, _ in keys]
     inner = exp.select(
         *(exp.alias_(mine, mine.name) for mine in kept),
-        *(exp.alias_(exp.maybe_parse(text, dialect=DIALECT), name)
+        *(exp.alias_(exp.maybe_parse(text, dialect=reading.dialect.parser), name)
           for text, name in names.items()),
     )  # fmt: skip
     by_alias = {s.alias_or_name: s.copy() for s in sources(reading.tree)}

@@ -6,17 +6,18 @@ from collections.abc import Iterator, Mapping
 
 from sqlglot import exp
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.rewrites.model import ALWAYS, Rewriting, parsed, written
 from humble_ledger.core.schema.facts import TableFacts, TableName
 
 
-def inlined(sql: str, _: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
+def inlined(sql: str, _: Mapping[TableName, TableFacts], dialect: Dialect) -> Iterator[Rewriting]:
     """WITH c AS (…)  →  WITH c AS NOT MATERIALIZED (…), where the server would compute it apart.
 
     It does so for one that is used twice, or that says so; then no later condition reaches the
     tables in it, nor their indexes.
     """
-    tree = parsed(sql)
+    tree = parsed(sql, dialect)
     with_ = tree.args.get("with_") if tree is not None else None
     if tree is None or with_ is None or with_.args.get("recursive"):
         return
@@ -36,7 +37,7 @@ def inlined(sql: str, _: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
         return
     calls = any(query.find(exp.Anonymous, exp.Rand) is not None for _, query in changed)
     yield Rewriting(
-        written(tree),
+        written(tree, dialect),
         f"{' and '.join(name for name, _ in changed)} not computed apart",
         "its functions give the same result whenever they are called within one statement"
         if calls

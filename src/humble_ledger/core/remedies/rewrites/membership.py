@@ -17,7 +17,6 @@ from humble_ledger.core.remedies.rewrites.model import (
     only_inner_joins,
     plain,
     sources,
-    written,
 )
 
 
@@ -36,7 +35,7 @@ def not_in(reading: Reading) -> Iterator[Rewriting]:
         target.replace(_no_such_row(query, alias, column))
         nulls = _nulls(reading, column, query)
         yield Rewriting(
-            written(tree),
+            reading.written(tree),
             f"NOT EXISTS in place of NOT IN for {column.name}",
             f"neither {' nor '.join(nulls)} is NULL" if nulls else ALWAYS,
         )
@@ -83,7 +82,7 @@ def _nulls(reading: Reading, column: exp.Column, query: exp.Select) -> list[str]
         found.append(column.name)
     shown = query.expressions[0].unalias()
     if not _never_null(reading, shown, query):
-        found.append(f"{shown.sql(dialect='postgres')} of the sub-query")
+        found.append(f"{reading.words(shown)} of the sub-query")
     return found
 
 
@@ -129,7 +128,7 @@ def distinct_to_exists(reading: Reading) -> Iterator[Rewriting]:
         made.set("distinct", None)
     others = [s for s in sources(tree) if s.alias_or_name != kept]
     yield Rewriting(
-        written(made),
+        reading.written(made),
         f"EXISTS in place of joining {_named(others)}",
         against=("distinct-hides-fan-out",),
     )

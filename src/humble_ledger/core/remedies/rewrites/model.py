@@ -9,8 +9,8 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import TableFacts, TableName
-from humble_ledger.core.statements.sql_dialect import DIALECT
 
 ALWAYS = ""  # the condition of a rewriting that means the same whatever the data
 
@@ -42,6 +42,15 @@ class Reading:
     tree: exp.Select
     tables: Mapping[str, TableFacts]
     known: Mapping[TableName, TableFacts]
+    dialect: Dialect = STANDARD
+
+    def written(self, tree: exp.Expr) -> str:
+        """A tree made of this one as SQL on several lines."""
+        return written(tree, self.dialect)
+
+    def words(self, part: exp.Expr) -> str:
+        """A part of a statement on one line."""
+        return part.sql(dialect=self.dialect.parser)
 
     def copy(self) -> exp.Select:
         """A tree to change."""
@@ -59,9 +68,11 @@ class Reading:
         return {self.alias_of(column) for column in part.find_all(exp.Column)}
 
 
-def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
+def read(
+    sql: str, tables: Mapping[TableName, TableFacts], dialect: Dialect = STANDARD
+) -> Reading | None:
     """A statement that is one SELECT over known tables; None for all others."""
-    tree = parsed(sql)
+    tree = parsed(sql, dialect)
     if not isinstance(tree, exp.Select) or tree.args.get("from_") is None:
         return None
     found: dict[str, TableFacts] = {}
@@ -72,13 +83,13 @@ def read(sql: str, tables: Mapping[TableName, TableFacts]) -> Reading | None:
         if facts is None:
             return None
         found[source.alias_or_name] = facts
-    return Reading(tree, found, tables)
+    return Reading(tree, found, tables, dialect)
 
 
-def parsed(sql: str) -> exp.Expr | None:
+def parsed(sql: str, dialect: Dialect = STANDARD) -> exp.Expr | None:
     """The tree of a statement; None when it cannot be read."""
     try:
-        return sqlglot.parse_one(sql, dialect=DIALECT)
+        return sqlglot.parse_one(sql, dialect=dialect.parser)
     except (SqlglotError, RecursionError):
         return None
 
@@ -153,6 +164,6 @@ def is_unique(table: TableFacts, columns: Iterable[str]) -> bool:
     )
 
 
-def written(tree: exp.Expr) -> str:
+def written(tree: exp.Expr, dialect: Dialect = STANDARD) -> str:
     """The tree as SQL on several lines."""
-    return tree.sql(dialect=DIALECT, pretty=True)
+    return tree.sql(dialect=dialect.parser, pretty=True)

@@ -13,9 +13,7 @@ from humble_ledger.core.remedies.rewrites.model import (
     conjuncts,
     is_unique,
     plain,
-    written,
 )
-from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 def by_last_row(reading: Reading) -> Iterator[Rewriting]:
@@ -54,11 +52,11 @@ def by_last_row(reading: Reading) -> Iterator[Rewriting]:
     names = " and ".join(c.name for c in columns)
     unique = is_unique(facts, [c.name for c in columns]) and len(reading.tables) == 1
     yield Rewriting(
-        written(made),
+        reading.written(made),
         f"the page found by {names} of the last row of the page before",
         "the pages are read one after the other, each given the last row of the one before"
         + ("" if unique else f"; and no two rows have the same {names}"),
-        values_from=last.sql(dialect=DIALECT),
+        values_from=reading.words(last),
         against=("deep-paging",),
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.remedies.rewrites.alternatives import branches
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings as comparisons
 from humble_ledger.core.remedies.rewrites.geometry import by_shapes
@@ -23,15 +24,17 @@ _RULES: tuple[Callable[[Reading], Iterator[Rewriting]], ...] = (
 )  # fmt: skip
 # These also read statements whose sources are not all tables.
 _OF_WHOLE_STATEMENTS: tuple[
-    Callable[[str, Mapping[TableName, TableFacts]], Iterator[Rewriting]], ...
+    Callable[[str, Mapping[TableName, TableFacts], Dialect], Iterator[Rewriting]], ...
 ] = (comparisons, inlined, first_of_each)
 
 
-def rewritings(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
+def rewritings(
+    sql: str, tables: Mapping[TableName, TableFacts], dialect: Dialect = STANDARD
+) -> Iterator[Rewriting]:
     """All of them for one statement; nothing when it cannot be read."""
     for whole in _OF_WHOLE_STATEMENTS:
-        yield from whole(sql, tables)
-    reading = read(sql, tables)
+        yield from whole(sql, tables, dialect)
+    reading = read(sql, tables, dialect)
     if reading is not None:
         for rule in _RULES:
             yield from rule(reading)

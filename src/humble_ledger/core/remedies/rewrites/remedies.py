@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.rewrites.model import Rewriting
 from humble_ledger.core.remedies.rewrites.registry import rewritings
@@ -15,7 +16,11 @@ _FINE = "scan-is-right"
 
 
 def rewrite_remedies(
-    sql: str, tables: Mapping[TableName, TableFacts], found: Iterable[Symptom], query: str
+    sql: str,
+    tables: Mapping[TableName, TableFacts],
+    found: Iterable[Symptom],
+    query: str,
+    dialect: Dialect = STANDARD,
 ) -> Iterator[Remedy]:
     """The statement written otherwise; reads only, and mostly only where something costs time.
 
@@ -24,7 +29,7 @@ def rewrite_remedies(
     cures = tuple(dict.fromkeys(s.name for s in found if s.name != _FINE))
     if kind_of(sql) is not StatementKind.READS:
         return
-    for each in rewritings(sql, tables):
+    for each in rewritings(sql, tables, dialect):
         if not cures and not each.always_asked:
             continue
         against = tuple(name for name in cures if name in each.against)

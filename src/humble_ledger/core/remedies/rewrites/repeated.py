@@ -6,15 +6,14 @@ from collections.abc import Iterator
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, written
-from humble_ledger.core.statements.sql_dialect import DIALECT
+from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting
 
 
 def once(reading: Reading) -> Iterator[Rewriting]:
     """Equal sub-queries that depend on nothing outside  →  WITH once AS MATERIALIZED (…)."""
     counted: dict[str, int] = {}
     for each in _constant(reading.tree, reading):
-        text = each.sql(dialect=DIALECT)
+        text = reading.words(each)
         counted[text] = counted.get(text, 0) + 1
     repeated = [text for text, times in counted.items() if times > 1]
     if not repeated or reading.tree.args.get("with_"):
@@ -24,7 +23,7 @@ def once(reading: Reading) -> Iterator[Rewriting]:
         name = f"once_{number}"
         first = None
         for each in _constant(tree, reading):
-            if each.sql(dialect=DIALECT) == text:
+            if reading.words(each) == text:
                 first = first or each.this.copy()
                 each.replace(exp.Subquery(this=exp.select("value").from_(name)))
         if first is not None:
@@ -32,7 +31,7 @@ def once(reading: Reading) -> Iterator[Rewriting]:
             first.set("expressions", [exp.alias_(shown.copy(), "value")])
             tree = tree.with_(name, as_=first, materialized=True, copy=False)
     yield Rewriting(
-        written(tree),
+        reading.written(tree),
         "the sub-query that stands in it several times computed once",
         "its functions give the same result whenever they are called within one statement",
     )

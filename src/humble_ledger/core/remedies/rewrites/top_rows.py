@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.rewrites.model import (
     ALWAYS,
     Rewriting,
@@ -34,13 +35,15 @@ class _Numbered:
     most: int
 
 
-def first_of_each(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[Rewriting]:
+def first_of_each(
+    sql: str, tables: Mapping[TableName, TableFacts], dialect: Dialect
+) -> Iterator[Rewriting]:
     """row_number() OVER (PARTITION BY k ORDER BY o) <= n  →  for each k: ORDER BY o LIMIT n.
 
     The groups are the rows of the table that k refers to, so that none is looked for in vain
     which cannot be there.
     """
-    tree = parsed(sql)
+    tree = parsed(sql, dialect)
     if not isinstance(tree, exp.Select):
         return
     tree = tree.copy()
@@ -62,7 +65,7 @@ def first_of_each(sql: str, tables: Mapping[TableName, TableFacts]) -> Iterator[
     _fetch_by_group(found, by[0], key)
     column = facts.columns[by[0].name]
     yield Rewriting(
-        written(tree),
+        written(tree, dialect),
         f"the first {found.most} rows of {facts.name.name} fetched for each {by[0].name}",
         ALWAYS if column.not_null else f"{by[0].name} is never NULL",
     )

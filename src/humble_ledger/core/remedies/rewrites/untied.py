@@ -13,10 +13,8 @@ from humble_ledger.core.remedies.rewrites.model import (
     and_all,
     only_inner_joins,
     sources,
-    written,
 )
 from humble_ledger.core.schema.facts import ForeignKey
-from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
 def questions(reading: Reading) -> Iterator[Rewriting]:
@@ -68,10 +66,10 @@ def _tied(reading: Reading, alias: str, target: str, key: ForeignKey) -> Rewriti
         exp.EQ(this=exp.column(mine, table=alias), expression=exp.column(theirs, table=target))
         for mine, theirs in zip(key.columns, key.refers_to_columns, strict=True)
     ]
-    words = " and ".join(tie.sql(dialect=DIALECT) for tie in ties)
+    words = " and ".join(reading.words(tie) for tie in ties)
     tree = tree.where(*ties, copy=False)
     return Rewriting(
-        written(tree),
+        reading.written(tree),
         f"a question: was {words} meant, as the foreign key has it?",
         "a cross join of the two is not what is wanted",
         question=True,
@@ -89,7 +87,7 @@ def _without(reading: Reading, group: set[str], conditions: list[exp.Expr]) -> R
     tree.set("where", exp.Where(this=rest) if rest is not None else None)
     distinct = bool(reading.tree.args.get("distinct"))
     return Rewriting(
-        written(tree),
+        reading.written(tree),
         f"a question: is {names} needed? Nothing ties it to the rest, and nothing of it is shown",
         f"{names} has at least one row that meets its conditions"
         if distinct

@@ -42,7 +42,7 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
         above = [n.no for n in path_to(plan.root, join)]
         cost_ms, share = case.avoidable_of(above, 1.0 - 1.0 / fewest)
         told = " and ".join(" + ".join(group) for group in groups)
-        verb = "makes" if plan.measured else "would make"
+        verb = "makes" if plan.steps_measured else "would make"
         yield Symptom(
             name="missing-join-condition",
             node=join.no,
@@ -83,7 +83,7 @@ def distinct_fan_outs(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(only_tested)
-        verb = "joins" if case.plan.measured else "would join"
+        verb = "joins" if case.plan.steps_measured else "would join"
         yield Symptom(
             name="distinct-hides-fan-out",
             node=join.no,
@@ -133,7 +133,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(sorted(counted))
-        verbs = ("joins", "condenses") if case.plan.measured else ("would join", "condense")
+        verbs = ("joins", "condenses") if case.plan.steps_measured else ("would join", "condense")
         yield Symptom(
             name="aggregation-after-join",
             node=join.no,

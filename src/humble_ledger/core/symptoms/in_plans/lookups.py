@@ -201,7 +201,7 @@ def _fetched(case: Case, node: Node) -> float:
 
 def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
     """The pages that a scan and its bitmap touch: counted, else as many as there are rows."""
-    if not case.plan.measured:
+    if not case.plan.steps_measured:
         pages = float(table.pages)
         # Mackert and Lohman, for a table that fits into the cache.
         return min(pages, 2 * pages * rows / (2 * pages + rows))

@@ -26,7 +26,7 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, skipped / (skipped + given))
         if share < WORTH_A_WORD:
             continue
-        verb = "produces" if case.plan.measured else "would produce"
+        verb = "produces" if case.plan.steps_measured else "would produce"
         below = next((n for n in node.walk() if n.sort_keys), None)
         keys = ", ".join(below.sort_keys) if below else "the order"
         yield Symptom(

@@ -57,7 +57,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.FULL_SCAN or node.never_ran:
             continue
-        if case.table_of(node) is None and case.plan.measured:
+        if case.table_of(node) is None and case.plan.steps_measured:
             yield from _of_unknown_table(case, node)
         scan = _measure(case, node)
         if scan is None or case.accounts[node.no].self_share < WORTH_A_WORD:
@@ -141,7 +141,7 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     loops = (node.loops or 1) / _processes(case, node)
     cost_ms, cost_share = case.avoidable(node, 1.0 - scan.kept_share)
     times = f", {loops:,.0f} times" if loops > 1 else ""
-    verb = "reads" if case.plan.measured else "would read"
+    verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
         name="selective-full-scan",
         node=node.no,
@@ -174,7 +174,7 @@ def _for_any_value(case: Case, scan: _Scan) -> Cause | None:
     node = scan.node
     expected = (node.rows_expected or 0.0) * (node.loops or 1.0)
     seen = scan.kept_share * scan.rows_read
-    if not case.plan.measured or expected < UNLIKE_OTHERS * max(seen, 1.0):
+    if not case.plan.steps_measured or expected < UNLIKE_OTHERS * max(seen, 1.0):
         return None
     for each in scan.predicates:
         if planned_for_any_value(case.plan, each) and usable_leading(scan.table, each):
@@ -260,7 +260,7 @@ def _not_chosen(case: Case, scan: _Scan, decision: Decision) -> Cause:
         f"{percent(decision.break_even)} of the "
         f"rows; the planner expects {percent(decision.expected)}"
     )
-    if case.plan.measured:
+    if case.plan.steps_measured:
         detail += f", {percent(scan.kept_share)} came"
     return Cause(NOT_CHOSEN, detail)
 

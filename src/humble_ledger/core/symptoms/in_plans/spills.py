@@ -26,14 +26,14 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             continue
         spilled = node.memory.spilled_bytes if node.memory else 0
         needed = _needed(node)
-        if case.plan.measured and not spilled:
+        if case.plan.steps_measured and not spilled:
             continue
-        if not case.plan.measured and (needed <= limit or _needs_little(case, node)):
+        if not case.plan.steps_measured and (needed <= limit or _needs_little(case, node)):
             continue
         cost_ms, cost_share = case.avoidable(node, 1.0)
         what = (
             f"sorts {node.rows_seen:,.0f} rows through {spilled / MIB:,.1f} MiB of temporary files"
-            if case.plan.measured
+            if case.plan.steps_measured
             else f"will sort {node.rows_expected:,.0f} rows, more than fit in memory"
         )
         instead = spared_by_index(case, node)

@@ -32,7 +32,7 @@ def subqueries_per_row(case: Case) -> Iterable[Symptom]:
             if share < WORTH_A_WORD:
                 continue
             name = child.subplan_name or "a sub-query"
-            verb = "ran" if plan.measured else "would run"
+            verb = "ran" if plan.steps_measured else "would run"
             constant = _constant(child)
             yield Symptom(
                 name="constant-subquery-again" if constant else "subquery-per-row",

@@ -22,7 +22,9 @@ def statistics_symptoms(
     """
     if table.kind == "partitioned" or table.pages < FEWEST_PAGES:
         return
-    known = any(column.distinct is not None for column in table.columns.values())
+    known = table.gathered
+    if known is None:
+        known = any(column.distinct is not None for column in table.columns.values())
     changed = table.changes_unseen
     if not known:
         yield Symptom(

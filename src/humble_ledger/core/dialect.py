@@ -1,0 +1,34 @@
+"""What the SQL of one kind of server looks like, as data: handed on, never looked up.
+
+The conditions of plans are in one notation for all servers (see `core.statements.conditions`);
+this is for the statements that users write, and for those that they are given.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from humble_ledger.core.statements.sql_dialect import DIALECT
+
+
+@dataclass(frozen=True, slots=True)
+class Dialect:
+    """One server's SQL.
+
+    ``parser`` is its name for the parser of statements. ``online`` is the word by which an index
+    is built while others write, "" where there is none; ``includes`` tells whether an index can
+    hold columns that are no keys. ``script_head`` begins a migration. ``after_build`` is run when
+    an index was built, with its {name}. ``role_settings`` tells whether a setting can be kept for
+    a role.
+    """
+
+    parser: str = DIALECT
+    online: str = ""
+    includes: bool = True
+    script_head: str = ""
+    after_build: str = ""
+    role_settings: bool = True
+
+
+# The notation of plans, which is near to the standard.
+STANDARD = Dialect()

@@ -1,0 +1,1 @@
+"""SQLite: a database in one file, without a server."""

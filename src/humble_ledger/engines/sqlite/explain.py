@@ -1,0 +1,113 @@
+"""Explaining a statement on a connection, and running it with what the library counts."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+
+import apsw
+
+from humble_ledger.core.statements.kinds import Statement, require_plan
+from humble_ledger.engines.contract import Outcome, PlanDocument
+from humble_ledger.engines.sqlite.plans.building import Builder
+from humble_ledger.engines.sqlite.plans.format import SqlitePlans
+from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
+from humble_ledger.engines.sqlite.plans.listing import lines_of
+from humble_ledger.engines.sqlite.plans.statement import read_statement
+from humble_ledger.engines.sqlite.schema import Schema
+from humble_ledger.engines.sqlite.values import bindings, filled
+
+# The library's counters of one run (manual, "Prepared Statement Status Counters"), and our names.
+_COUNTED = {
+    "SQLITE_STMTSTATUS_FULLSCAN_STEP": "full_scan_steps",
+    "SQLITE_STMTSTATUS_SORT": "sorts",
+    "SQLITE_STMTSTATUS_AUTOINDEX": "automatic_index_rows",
+    "SQLITE_STMTSTATUS_VM_STEP": "virtual_machine_steps",
+    "SQLITE_STMTSTATUS_MEMUSED": "memory_bytes",
+}
+
+
+@dataclass(slots=True)
+class Work:
+    """What one run took: milliseconds until the first row and in all, rows, and counters."""
+
+    first_ms: float = 0.0
+    ms: float = 0.0
+    rows: int = 0
+    counted: dict[str, int] = field(default_factory=dict)
+
+
+def explained(
+    connection: apsw.Connection,
+    statement: Statement,
+    schema: Schema,
+    knowledge: Knowledge,
+    work: Work | None = None,
+) -> PlanDocument:
+    """The plan of a statement, with what a run of it took."""
+    require_plan(statement.sql)
+    begun = time.perf_counter()
+    rows = connection.execute(
+        f"EXPLAIN QUERY PLAN {statement.sql}",
+        bindings(statement.sql, statement.values),
+        can_cache=False,
+    ).fetchall()
+    planning_ms = (time.perf_counter() - begun) * 1000
+    reading = read_statement(filled(statement.sql, statement.values), schema)
+    root = Builder(knowledge, reading).root(lines_of(rows))
+    document: dict[str, object] = {
+        "sqlite_plan": 1,
+        "version": apsw.sqlite_lib_version(),
+        "root": root,
+        "listing": [str(row[3]) for row in rows],
+    }
+    if work is not None:
+        document["planning_ms"] = planning_ms
+        document["measured"] = {
+            "ms": work.ms, "first_ms": work.first_ms, "rows": work.rows, "work": work.counted,
+        }  # fmt: skip
+    return PlanDocument(SqlitePlans().read(document), document)
+
+
+def run(connection: apsw.Connection, statement: Statement) -> Work:
+    """Run a statement, fetch all its rows, and count."""
+    work = Work()
+    with _counting(connection, work):
+        begun = time.perf_counter()
+        cursor = connection.execute(
+            statement.sql, bindings(statement.sql, statement.values), can_cache=False
+        )
+        first = None
+        for _ in cursor:
+            if first is None:
+                first = time.perf_counter()
+            work.rows += 1
+        ended = time.perf_counter()
+    work.ms = (ended - begun) * 1000
+    work.first_ms = ((first or ended) - begun) * 1000
+    return work
+
+
+def outcome(connection: apsw.Connection, statement: Statement) -> Outcome:
+    """Run a statement and time it, with nothing counted beside."""
+    begun = time.perf_counter()
+    rows = 0
+    for _ in connection.execute(statement.sql, bindings(statement.sql, statement.values)):
+        rows += 1
+    return Outcome((time.perf_counter() - begun) * 1000, rows)
+
+
+@contextmanager
+def _counting(connection: apsw.Connection, work: Work) -> Iterator[None]:
+    def keep(event: dict[str, object]) -> None:
+        status = event.get("stmt_status")
+        if isinstance(status, dict):
+            work.counted = {ours: int(status.get(name, 0)) for name, ours in _COUNTED.items()}
+
+    connection.trace_v2(apsw.SQLITE_TRACE_PROFILE, keep)
+    try:
+        yield
+    finally:
+        connection.trace_v2(0)

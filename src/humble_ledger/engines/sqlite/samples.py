@@ -1,0 +1,206 @@
+"""A sample of a table's rows, kept in memory, where conditions and keys are tried out.
+
+SQLite tells no estimates, and its statistics know columns of indexes only. So a few thousand rows
+are read once, from places spread over the whole table, and every question is put to these.
+"""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import apsw
+
+from humble_ledger.core.costs.model import KeySample
+from humble_ledger.engines.sqlite.asking import row, rows
+from humble_ledger.engines.sqlite.guard import Guard, harden
+from humble_ledger.engines.sqlite.schema import Table
+
+MOST_ROWS = 4_000
+PLACES = 100
+MOST_BYTES = 400  # of one value: longer ones are cut, as no key is so long
+_HEADER_BYTES = 3  # of an index entry, with one more for each value (file format, section 2)
+_WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer' THEN
+  CASE WHEN {0} IN (0, 1) THEN 0 WHEN abs({0}) < 128 THEN 1 WHEN abs({0}) < 32768 THEN 2
+       WHEN abs({0}) < 8388608 THEN 3 WHEN abs({0}) < 2147483648 THEN 4 ELSE 8 END
+  ELSE length(CAST({0} AS BLOB)) END"""
+
+
+@dataclass(slots=True)
+class Sample:
+    """Rows of one table in a database of our own; ``whole`` when these are all there are.
+
+    ``seen`` counts them. Each belongs to one of several ``places`` in the table.
+    """
+
+    table: Table
+    connection: apsw.Connection
+    seen: int
+    whole: bool
+    _counts: dict[str, float | None] = field(default_factory=dict)
+
+    def share(self, condition: str, alias: str) -> float | None:
+        """The part of the rows that meets a condition in SQLite's words; None: it cannot run."""
+        key = f"{alias}\x00{condition}"
+        if key not in self._counts:
+            text = (
+                f"SELECT count(*) FROM {quoted(self.table.name)} AS {quoted(alias)} "  # noqa: S608
+                f"WHERE {condition}"
+            )
+            try:
+                (found,) = row(self.connection, text)
+                self._counts[key] = float(found)
+            except apsw.Error:
+                self._counts[key] = None
+        found = self._counts[key]
+        return None if found is None or not self.seen else found / self.seen
+
+    def keys(
+        self, expressions: Sequence[str], included: Sequence[str], predicate: str
+    ) -> KeySample | None:
+        """Entries that an index would have; None when that cannot be told."""
+        where = f"WHERE {predicate}" if predicate else ""
+        listed = [*expressions, *included]
+        widths = " + ".join(_WIDTH.format(f"({each})") for each in listed) or "0"
+        keys = ", ".join(f"({each})" for each in expressions) or "1"
+        text = f"SELECT humble_place, {widths}, {keys} FROM {quoted(self.table.name)} {where}"  # noqa: S608
+        try:
+            found = rows(self.connection, text)
+        except apsw.Error:
+            return None
+        if not found:
+            return KeySample(self.seen, 0, 0, 0, float(_HEADER_BYTES + len(listed)))
+        counted = Counter(tuple(each[2:]) for each in found)
+        places: dict[tuple[object, ...], set[object]] = {}
+        for each in found:
+            places.setdefault(tuple(each[2:]), set()).add(each[0])
+        common: Counter[int] = Counter()
+        rare: Counter[int] = Counter()
+        for key, count in counted.items():
+            (common if len(places[key]) > 2 else rare)[count] += 1
+        width = sum(float(each[1] or 0) for each in found) / len(found)
+        return KeySample(
+            self.seen,
+            len(found),
+            len(counted),
+            0 if self.whole else sum(len(those) == 1 for those in places.values()),
+            width + _HEADER_BYTES + len(listed),
+            tuple(sorted(common.items())),
+            tuple(sorted(rare.items())),
+            sum(len(places[key]) for key in counted if len(places[key]) <= 2),
+        )
+
+    def column(self, name: str) -> ColumnSample:
+        """What the rows show of one column."""
+        shown = quoted(name)
+        width = _WIDTH.format(shown)
+        text = (
+            f"SELECT {shown}, count(*), count(DISTINCT humble_place), avg({width}) "  # noqa: S608
+            f"FROM {quoted(self.table.name)} GROUP BY 1 ORDER BY 2 DESC"
+        )
+        found = rows(self.connection, text)
+        nulls = sum(count for value, count, _, _ in found if value is None)
+        values = [(value, count, places) for value, count, places, _ in found if value is not None]
+        total = max(1, self.seen)
+        bytes_ = sum(count * float(mean or 0) for _, count, _, mean in found) / total
+        return ColumnSample(
+            nulls / total,
+            len(values),
+            sum(1 for _, count, _ in values if count == 1),
+            values[0][1] / total if values else 0.0,
+            bytes_,
+            tuple((value, count / total) for value, count, places in values if places > 2)[:100],
+            self._correlation(shown),
+        )
+
+    def _correlation(self, shown: str) -> float:
+        """How far the column grows with the place of its rows, from -1 to 1 (by ranks)."""
+        text = (
+            f"SELECT rank() OVER (ORDER BY {shown}), row_number() OVER (ORDER BY rowid) "  # noqa: S608
+            f"FROM {quoted(self.table.name)}"
+        )
+        pairs = rows(self.connection, text)
+        n = len(pairs)
+        if n < 3:
+            return 0.0
+        mean_x, mean_y = sum(x for x, _ in pairs) / n, sum(y for _, y in pairs) / n
+        cov = sum((x - mean_x) * (y - mean_y) for x, y in pairs)
+        var_x = sum((x - mean_x) ** 2 for x, _ in pairs)
+        var_y = sum((y - mean_y) ** 2 for _, y in pairs)
+        return cov / (var_x * var_y) ** 0.5 if var_x > 0 and var_y > 0 else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnSample:
+    """One column in a sample: shares of its rows, values that differ, mean bytes of a value.
+
+    ``common`` are values that stand in many places of the table, with their share.
+    """
+
+    null_share: float
+    distinct: int
+    seen_once: int
+    top_share: float
+    mean_bytes: float
+    common: tuple[tuple[object, float], ...]
+    correlation: float
+
+
+def take(connection: apsw.Connection, table: Table, count: float) -> Sample:
+    """Read a sample; ``count`` is about how many there are."""
+    columns = [each for each in table.columns if not each.hidden]
+    shown = ", ".join(_cut(quoted(each.name)) for each in columns)
+    name = quoted(table.name)
+    found: list[tuple[object, ...]] = []
+    whole = count <= MOST_ROWS
+    if whole or not table.by_rowid:
+        # Without a hidden number there is nothing to leap by: these are the first rows only.
+        text = f"SELECT 0, {shown} FROM {name} LIMIT {MOST_ROWS}"  # noqa: S608
+        found = rows(connection, text)
+        each = max(1, len(found) // PLACES)
+        found = [(place // each, *those[1:]) for place, those in enumerate(found)]
+        whole = len(found) < MOST_ROWS
+    else:
+        low, high = row(connection, f"SELECT min(rowid), max(rowid) FROM {name}")  # noqa: S608
+        text = (
+            f"SELECT rowid, {shown} FROM {name} WHERE rowid >= ? ORDER BY rowid "  # noqa: S608
+            f"LIMIT {MOST_ROWS // PLACES}"
+        )
+        behind = low - 1
+        # Anywhere within its part: what repeats at even distances must not look more common.
+        chance = random.Random(table.name)
+        for place in range(PLACES):
+            begin = low + int((high - low) * (place + chance.random()) / PLACES)
+            begin = max(begin - MOST_ROWS // PLACES // 2, behind + 1)
+            got = rows(connection, text, (begin,))
+            if got:
+                behind = got[-1][0]
+                found += [(place, *those[1:]) for those in got]
+    memory = apsw.Connection(":memory:")
+    harden(memory)
+    declared = ", ".join(
+        f"{quoted(each.name)} {each.affinity} COLLATE {_known(each.collation)}" for each in columns
+    )
+    memory.execute(f"CREATE TABLE {name} (humble_place, {declared})")
+    marks = ", ".join("?" for _ in range(len(columns) + 1))
+    memory.executemany(f"INSERT INTO {name} VALUES ({marks})", found)  # noqa: S608
+    memory.authorizer = Guard()
+    return Sample(table, memory, len(found), whole)
+
+
+def quoted(name: str) -> str:
+    """A name in quotes."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _cut(shown: str) -> str:
+    """A value as it is, a very long one cut: a sample is small."""
+    long = f"typeof({shown}) IN ('text', 'blob') AND length({shown}) > {MOST_BYTES}"
+    return f"CASE WHEN {long} THEN substr({shown}, 1, {MOST_BYTES}) ELSE {shown} END"
+
+
+def _known(collation: str) -> str:
+    """One of the three collations that are always there; another sorts by bytes in a sample."""
+    return collation if collation in ("binary", "nocase", "rtrim") else "binary"

@@ -1,0 +1,68 @@
+"""Values of parameters: from the text in which they are kept, and into a statement."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+
+from humble_ledger.core.statements.tokens import TokenKind, tokens
+
+Value = str | int | float | None
+_WHOLE = re.compile(r"-?(?:0|[1-9]\d{0,17})")
+_BROKEN = re.compile(r"-?(?:0|[1-9]\d*)\.\d+(?:[eE][-+]?\d+)?")
+
+
+def typed(value: str | None) -> Value:
+    """A kept value as it was sent: a number where its text is how a number is written.
+
+    A column of texts compares a number as text, so that nothing is lost where it was one.
+    """
+    if value is None:
+        return None
+    if _WHOLE.fullmatch(value):
+        return int(value)
+    return float(value) if _BROKEN.fullmatch(value) else value
+
+
+def bindings(sql: str, values: Sequence[str | None]) -> Mapping[str, Value]:
+    """The value of each $n in a statement; NULL for those that are not known."""
+    found: dict[str, Value] = {}
+    for token in tokens(sql):
+        if token.kind is TokenKind.PARAMETER and token.text[0] in "$:@":
+            name = token.text[1:]
+            place = int(name) if name.isdigit() else 0
+            found[name] = typed(values[place - 1]) if 1 <= place <= len(values) else None
+    return found
+
+
+def filled(sql: str, values: Sequence[str | None]) -> str:
+    """The statement with its values written into it, to be read by us alone."""
+    if not values:
+        return sql
+    parts = []
+    for token in tokens(sql):
+        text = token.text
+        if token.kind is TokenKind.PARAMETER and text[0] == "$" and text[1:].isdigit():
+            place = int(text[1:])
+            if 1 <= place <= len(values):
+                text = _literal(values[place - 1])
+        parts.append(text)
+    return "".join(parts)
+
+
+def _literal(value: str | None) -> str:
+    found = typed(value)
+    if found is None:
+        return "NULL"
+    if isinstance(found, int | float):
+        return str(found)
+    return "'" + found.replace("'", "''") + "'"
+
+
+def as_text(value: object) -> bytes | None:
+    """A value of a result in a text form of our own; None for NULL."""
+    if value is None:
+        return None
+    if isinstance(value, bytes):
+        return b"x'" + value.hex().encode() + b"'"
+    return str(value).encode("utf-8", "surrogatepass")
