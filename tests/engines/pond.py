@@ -21,6 +21,7 @@ import sqlglot
 from sqlglot import exp
 
 from humble_ledger.core.costs.model import IndexShape, ScanCost
+from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.model import (
     Conditions,
@@ -294,6 +295,7 @@ class PondEngine:
 
     name = "pond"
     plans = PondPlans()
+    dialect = STANDARD
     logs = ()
 
     def public_url(self, url: str) -> str:

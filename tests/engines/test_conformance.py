@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import sqlite3
+import tempfile
 from contextlib import closing
 from pathlib import Path
 
 import pytest
 
 from humble_ledger.engines.postgresql.engine import PostgresEngine
+from humble_ledger.engines.sqlite.engine import SqliteEngine
 from tests.conftest import Server
 from tests.engines.conformance import CHECKS, ROWS, Target
 from tests.engines.pond import PondEngine
@@ -27,6 +29,30 @@ def test_postgresql(server: Server, check: object) -> None:
         check(Target(PostgresEngine(), server.url, "public"))  # type: ignore[operator]
     finally:
         server.do("DROP TABLE conformance")
+
+
+@pytest.mark.parametrize("mode", ["as it is", "analyzed", "with a log"])
+@pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)
+def test_sqlite(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, check: object, mode: str) -> None:
+    # Copies of other tests, whose mark is the same, are none of ours.
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    path = tmp_path / "app.db"
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute("CREATE TABLE conformance (id integer, kind integer, note text)")
+        connection.executemany(
+            "INSERT INTO conformance VALUES (?, ?, ?)",
+            ((n, n % 500, f"note {n}") for n in range(1, ROWS + 1)),
+        )
+        connection.execute("CREATE INDEX conformance_id ON conformance (id)")
+        if mode == "analyzed":
+            connection.execute("ANALYZE")
+        connection.commit()
+        if mode == "with a log":
+            connection.execute("PRAGMA journal_mode = WAL")
+            connection.execute("UPDATE conformance SET note = note WHERE id = 1")
+            connection.commit()
+        # The application has the file open meanwhile.
+        check(Target(SqliteEngine(), f"sqlite:///{path}", ""))  # type: ignore[operator]
 
 
 @pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)

@@ -9,6 +9,7 @@ from humble_ledger.core.remedies.model import index_remedy
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.schema.quoting import fitting_name, identifier
+from humble_ledger.engines.postgresql.dialect import POSTGRESQL
 from humble_ledger.errors import UnreadableInput
 
 
@@ -74,9 +75,13 @@ def test_a_remedy_undoes_itself_in_the_tables_schema() -> None:
 
 
 def test_a_migration_of_two_is_undone_in_reverse() -> None:
-    one = index_migration(IndexDesign(TableName("public", "t"), (IndexKey("a"),)), "t_a")
-    two = index_migration(IndexDesign(TableName("public", "t"), (IndexKey("b"),)), "t_b")
-    both = Migration.joined([one, two], ["why\nDROP TABLE t;"])
+    one = index_migration(
+        IndexDesign(TableName("public", "t"), (IndexKey("a"),)), "t_a", POSTGRESQL
+    )
+    two = index_migration(
+        IndexDesign(TableName("public", "t"), (IndexKey("b"),)), "t_b", POSTGRESQL
+    )
+    both = Migration.joined([one, two], ["why\nDROP TABLE t;"], POSTGRESQL)
     assert both.name == "t_a_and_t_b"
     assert both.forward.index("t_a ON") < both.forward.index("t_b ON")
     assert both.backward.index("t_b;") < both.backward.index("t_a;")

@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 import sqlglot
 
+from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.remedies.rewrites import registry
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
@@ -29,7 +30,7 @@ TABLES = {TIMED.name: TIMED, READING.name: READING}
 
 def where(sql: str) -> str:
     """The condition of the only rewriting of a statement on alert, "" when there is none."""
-    found = list(rewritings(f"SELECT alert_id FROM alert AS a WHERE {sql}", TABLES))
+    found = list(rewritings(f"SELECT alert_id FROM alert AS a WHERE {sql}", TABLES, STANDARD))
     return found[0].sql.split(" WHERE ")[1] if found else ""
 
 

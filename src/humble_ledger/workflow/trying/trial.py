@@ -193,7 +193,8 @@ class _Run:
             schema = index.design.table.schema
             self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
         self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
-        if self.workspace.target.role is TargetRole.PRODUCTION and self.making.makes_something:
+        production = self.workspace.target.role is TargetRole.PRODUCTION
+        if production and self.making.makes_something and chosen.way is not Way.COPIES:
             self._announce(chosen)
         if chosen.way in (Way.STAGES, Way.ONLINE):
             return self._concluded(chosen, self._staged(chosen))

@@ -471,7 +471,11 @@ class Builder:
             if asker is draft and line.correlated:
                 draft.setdefault("output", []).append(f"({name})")
             asker["children"] = [*asker["children"], inner]
-            calls = max(1.0, float(asker.get("visited", asker["rows"]))) if line.correlated else 1.0
+            calls = (
+                max(1.0, float(asker["visited"] if "visited" in asker else asker["rows"]))
+                if line.correlated
+                else 1.0
+            )
             added = inner["cost"] * calls
             asker["cost"] += added
             if asker is not draft:
