@@ -22,12 +22,12 @@ class StatementKind(StrEnum):
 COMMANDS = frozenset(
     """abort alter analyze begin call checkpoint close cluster comment commit copy create
     deallocate declare delete discard do drop end execute explain fetch grant import insert
-    listen load lock merge move notify prepare reassign refresh reindex release reset revoke
+    listen load lock merge move notify prepare reassign refresh reindex release replace reset revoke
     rollback savepoint security select set show start table truncate unlisten update vacuum
     values with""".split()
 )
 _READS = frozenset(("select", "values", "table", "with"))
-_CHANGES = frozenset(("insert", "update", "delete", "merge"))
+_CHANGES = frozenset(("insert", "update", "delete", "merge", "replace"))
 
 
 # Most statements of a log are plain reads; these two spare them the tokens.

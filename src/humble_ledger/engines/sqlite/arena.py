@@ -17,7 +17,7 @@ from humble_ledger.engines.sqlite.guard import Guard, harden
 from humble_ledger.engines.sqlite.reading import limited
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.schema import Table
-from humble_ledger.engines.sqlite.values import as_text, bindings, typed
+from humble_ledger.engines.sqlite.values import as_text, prepared, typed
 from humble_ledger.errors import TargetUnreachable
 
 STATEMENT_MS = 2_000
@@ -96,9 +96,8 @@ class _FilledTables:
         """Run a statement; a refusal is an answer, too."""
         try:
             with limited(self.connection, STATEMENT_MS):
-                given = bindings(statement.sql, statement.values)
                 rows = []
-                for row in self.connection.execute(statement.sql, given):
+                for row in self.connection.execute(*prepared(statement)):
                     rows.append(
                         tuple(
                             None if v is None else (as_text(v) or b"").decode("utf-8", "replace")

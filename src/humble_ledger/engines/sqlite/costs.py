@@ -26,6 +26,7 @@ DESCENT = 3.0  # through one page from the root downwards
 LOOKUP = 6.0  # finding a row by its number, pages apart
 SORT = 0.6  # for each row and each doubling of rows
 PASS = 0.4  # handing a row on
+GIVEN = 10.0  # handing a row to the program that asked
 CACHE_BYTES = 2_000 * 1024  # what a connection has unless it says otherwise
 FILL = 0.69  # of a page, after inserts in any order; a fresh index is filled nearly whole
 FRESH = 0.93

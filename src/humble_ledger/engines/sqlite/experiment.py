@@ -19,7 +19,7 @@ from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard
 from humble_ledger.engines.sqlite.reading import Reader, limited, opened
-from humble_ledger.engines.sqlite.values import as_text, bindings
+from humble_ledger.engines.sqlite.values import as_text, prepared
 
 
 @dataclass(slots=True)
@@ -59,8 +59,7 @@ class SqliteArm:
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:
         """Run a statement and hand over its rows as texts."""
         with self._within(statement):
-            given = bindings(statement.sql, statement.values)
-            for row in self.connection.execute(statement.sql, given):
+            for row in self.connection.execute(*prepared(statement)):
                 yield tuple(as_text(value) for value in row)
 
     def ground(self) -> Ground:

@@ -14,10 +14,10 @@ from humble_ledger.engines.contract import Outcome, PlanDocument
 from humble_ledger.engines.sqlite.plans.building import Builder
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
-from humble_ledger.engines.sqlite.plans.listing import lines_of
+from humble_ledger.engines.sqlite.plans.listing import apart, lines_of
 from humble_ledger.engines.sqlite.plans.statement import read_statement
 from humble_ledger.engines.sqlite.schema import Schema
-from humble_ledger.engines.sqlite.values import bindings, filled
+from humble_ledger.engines.sqlite.values import filled, prepared
 
 # The library's counters of one run (manual, "Prepared Statement Status Counters"), and our names.
 _COUNTED = {
@@ -49,14 +49,12 @@ def explained(
     """The plan of a statement, with what a run of it took."""
     require_plan(statement.sql)
     begun = time.perf_counter()
-    rows = connection.execute(
-        f"EXPLAIN QUERY PLAN {statement.sql}",
-        bindings(statement.sql, statement.values),
-        can_cache=False,
-    ).fetchall()
+    sql, given = prepared(statement)
+    rows = connection.execute(f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
     planning_ms = (time.perf_counter() - begun) * 1000
-    reading = read_statement(filled(statement.sql, statement.values), schema)
-    root = Builder(knowledge, reading).root(lines_of(rows))
+    lines = lines_of(rows)
+    reading = read_statement(filled(statement), schema, apart(lines))
+    root = Builder(knowledge, reading).root(lines)
     document: dict[str, object] = {
         "sqlite_plan": 1,
         "version": apsw.sqlite_lib_version(),
@@ -75,10 +73,9 @@ def run(connection: apsw.Connection, statement: Statement) -> Work:
     """Run a statement, fetch all its rows, and count."""
     work = Work()
     with _counting(connection, work):
+        sql, given = prepared(statement)
         begun = time.perf_counter()
-        cursor = connection.execute(
-            statement.sql, bindings(statement.sql, statement.values), can_cache=False
-        )
+        cursor = connection.execute(sql, given, can_cache=False)
         first = None
         for _ in cursor:
             if first is None:
@@ -92,9 +89,10 @@ def run(connection: apsw.Connection, statement: Statement) -> Work:
 
 def outcome(connection: apsw.Connection, statement: Statement) -> Outcome:
     """Run a statement and time it, with nothing counted beside."""
+    sql, given = prepared(statement)
     begun = time.perf_counter()
     rows = 0
-    for _ in connection.execute(statement.sql, bindings(statement.sql, statement.values)):
+    for _ in connection.execute(sql, given):
         rows += 1
     return Outcome((time.perf_counter() - begun) * 1000, rows)
 

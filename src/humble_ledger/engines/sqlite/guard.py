@@ -20,9 +20,13 @@ _WITH_A_TABLE = frozenset(
 )
 _NEVER = frozenset((apsw.SQLITE_ATTACH, apsw.SQLITE_DETACH))
 _FORBIDDEN_CALLS = frozenset(("load_extension", "fts3_tokenizer", "readfile", "writefile", "edit"))
-_READING = frozenset(
-    (apsw.SQLITE_SELECT, apsw.SQLITE_READ, apsw.SQLITE_RECURSIVE, apsw.SQLITE_FUNCTION)
-)
+# Changes of rows may be planned: a connection that is opened for reading runs none of them.
+_PLANNED = frozenset(
+    (
+        apsw.SQLITE_SELECT, apsw.SQLITE_READ, apsw.SQLITE_RECURSIVE, apsw.SQLITE_FUNCTION,
+        apsw.SQLITE_INSERT, apsw.SQLITE_UPDATE, apsw.SQLITE_DELETE,
+    )
+)  # fmt: skip
 
 
 class Guard:
@@ -44,7 +48,7 @@ class Guard:
             name = (one or "").lower()
             asks = name in _ASKING and (two is None or name in _WITH_A_TABLE)
             return apsw.SQLITE_OK if asks else apsw.SQLITE_DENY
-        if action in _READING or self.ours or self.writes:
+        if action in _PLANNED or self.ours or self.writes:
             return apsw.SQLITE_OK
         return apsw.SQLITE_OK if action == apsw.SQLITE_PRAGMA else apsw.SQLITE_DENY
 

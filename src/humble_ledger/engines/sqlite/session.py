@@ -43,7 +43,7 @@ from humble_ledger.engines.sqlite.plans.statement import Condition, conditions_i
 from humble_ledger.engines.sqlite.reading import Reader, limited, opened
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.schema import table_name
-from humble_ledger.engines.sqlite.values import as_text, bindings
+from humble_ledger.engines.sqlite.values import as_text, prepared
 from humble_ledger.errors import StatementRejected, WrongUsage
 
 _CHANGING = frozenset(
@@ -134,8 +134,8 @@ class SqliteSession:
 
     def require_run(self, statement: Statement, *, writes: bool = False) -> None:
         """Make sure that a statement can be run; nothing is."""
-        sql = statement.sql
-        self.reader.ask(lambda c: c.execute(f"EXPLAIN {sql}", bindings(sql, ())).fetchone())
+        sql, given = prepared(statement)
+        self.reader.ask(lambda c: c.execute(f"EXPLAIN {sql}", given).fetchone())
 
     # The catalogue
 

@@ -5,9 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.placeholders import numbered
 from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 Value = str | int | float | None
+_NUMBERED = re.compile(r"\?(\d+)")
 _WHOLE = re.compile(r"-?(?:0|[1-9]\d{0,17})")
 _BROKEN = re.compile(r"-?(?:0|[1-9]\d*)\.\d+(?:[eE][-+]?\d+)?")
 
@@ -24,8 +27,16 @@ def typed(value: str | None) -> Value:
     return float(value) if _BROKEN.fullmatch(value) else value
 
 
+def prepared(statement: Statement) -> tuple[str, Mapping[str, Value]]:
+    """A statement whose parameters have names, and the value of each; NULL where none is known."""
+    sql = _NUMBERED.sub(r"$\1", statement.sql) if "?" in statement.sql else statement.sql
+    if "?" in sql:
+        sql, _ = numbered(sql, "qmark")
+    return sql, bindings(sql, statement.values)
+
+
 def bindings(sql: str, values: Sequence[str | None]) -> Mapping[str, Value]:
-    """The value of each $n in a statement; NULL for those that are not known."""
+    """The value of each $n in a statement."""
     found: dict[str, Value] = {}
     for token in tokens(sql):
         if token.kind is TokenKind.PARAMETER and token.text[0] in "$:@":
@@ -35,8 +46,9 @@ def bindings(sql: str, values: Sequence[str | None]) -> Mapping[str, Value]:
     return found
 
 
-def filled(sql: str, values: Sequence[str | None]) -> str:
+def filled(statement: Statement) -> str:
     """The statement with its values written into it, to be read by us alone."""
+    sql, values = prepared(statement)[0], statement.values
     if not values:
         return sql
     parts = []

@@ -35,7 +35,7 @@ class Line:
     ``name`` is what it reads, as the statement calls it; ``index`` what it goes through,
     ``terms`` what is searched for there: (column, operator), the column "<expr>" for an
     expression. ``covering`` needs no table, ``automatic`` was built for this run.
-    ``number`` tells sub-queries apart.
+    ``number`` tells sub-queries apart. Of one that ``exists`` the first row is enough.
     """
 
     kind: Kind
@@ -48,6 +48,7 @@ class Line:
     by_rowid: bool = False
     by_primary_key: bool = False
     left_join: bool = False
+    exists: bool = False
     virtual: bool = False
     number: str = ""
     correlated: bool = False
@@ -56,7 +57,7 @@ class Line:
 
 
 _READ = re.compile(
-    r"^(?P<how>SCAN|SEARCH) (?:TABLE |SUBQUERY )?(?P<name>.+?)"
+    r"^(?P<how>SCAN|SEARCH) (?:TABLE |SUBQUERY )?(?P<name>.+?)(?P<exists> EXISTS)?"
     r"(?: AS (?P<alias>[^ ]+))?"
     r"(?: VIRTUAL TABLE INDEX (?P<virtual>.*?))?"
     r"(?: USING (?P<using>.*?))?"
@@ -73,7 +74,7 @@ _MEMBER = re.compile(
     r"^(?:LEFT-MOST SUBQUERY|UNION ALL|(?:UNION|EXCEPT|INTERSECT) USING TEMP B-TREE"
     r"|LEFT|RIGHT|SETUP|RECURSIVE STEP|UNION|EXCEPT|INTERSECT)$"
 )
-_TERM = re.compile(r"^(?P<column>.+?)(?P<operator>=|>|<|>=|<=)\?$")
+_TERM = re.compile(r"^(?P<column>.+?)(?P<operator>=|>|<|>=|<=)(?:\?|\([?,]+\))$")
 _SKIPPED = re.compile(r"^ANY\((?P<column>.+)\)$")
 
 
@@ -91,7 +92,7 @@ def lines_of(rows: Iterable[Sequence[object]]) -> list[Line]:
 
 def line_of(words: str) -> Line:
     """One line; what is not known is of the kind OTHER."""
-    if words.endswith("CONSTANT ROW") or words.endswith("CONSTANT ROWS"):
+    if words.endswith(("CONSTANT ROW", "CONSTANT ROWS", "VALUES CLAUSE")):
         return Line(Kind.CONSTANT, words)
     if words == "MULTI-INDEX OR":
         return Line(Kind.EITHER, words)
@@ -136,6 +137,7 @@ def _reading(words: str, found: re.Match[str]) -> Line:
         by_rowid=by_rowid,
         by_primary_key=by_key,
         left_join=found["left"] is not None,
+        exists=found["exists"] is not None,
         virtual=found["virtual"] is not None,
     )
 
@@ -156,5 +158,18 @@ def _terms(text: str) -> Iterable[tuple[str, str]]:
 
 def _bare(name: str) -> str:
     """A name without the quotes some versions write around it."""
-    name = name.strip()
+    name = name.strip().removeprefix("main.")
     return name[1:-1] if len(name) > 2 and name[0] == name[-1] and name[0] in "\"'`" else name
+
+
+def apart(lines: Iterable[Line]) -> frozenset[str]:
+    """The sources that are computed by themselves, in small letters."""
+    found = set()
+    waiting = list(lines)
+    while waiting:
+        line = waiting.pop()
+        waiting += line.below
+        if line.kind is Kind.SOURCE:
+            name = line.name.lower()
+            found.add("(subquery-" if name.startswith("(subquery-") else name)
+    return frozenset(found)

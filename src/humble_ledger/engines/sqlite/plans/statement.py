@@ -7,6 +7,7 @@ named by the table they are of, in the notation that the core reads (see `core.s
 
 from __future__ import annotations
 
+import logging
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -17,9 +18,14 @@ from sqlglot.errors import SqlglotError
 
 from humble_ledger.engines.sqlite.schema import Schema, Table
 
+# It warns of what it cannot parse on the terminal; here that is an answer like any other.
+logging.getLogger("sqlglot").setLevel(logging.ERROR)
+
+_REPLACE = re.compile(r"^\s*REPLACE\b", re.IGNORECASE)
 _NUMBERED = re.compile(r"\?(\d+)")
 _HINT = re.compile(r"\bNOT\s+INDEXED\b|\bINDEXED\s+BY\s+(?:\"[^\"]+\"|\w+)", re.IGNORECASE)
 _DEEPEST = 12
+UNNAMED = "(subquery-"
 _BOUNDS = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
 _WILDCARDS = {"*": "%", "?": "_"}
 
@@ -55,6 +61,7 @@ class Block:
     outer: Block | None
     conditions: list[Condition] = field(default_factory=list)
     claimed: bool = False
+    grouped: bool = False
 
     @property
     def select(self) -> exp.Select | None:
@@ -91,13 +98,17 @@ class Reading:
         return next((each for each in self.blocks if each.tree is wanted), None)
 
 
-def read_statement(sql: str, schema: Schema) -> Reading | None:
-    """A statement beside the schema; None when it cannot be parsed."""
+def read_statement(sql: str, schema: Schema, apart: frozenset[str] = frozenset()) -> Reading | None:
+    """A statement beside the schema; None when it cannot be parsed.
+
+    ``apart`` are sources, in small letters, that are computed by themselves: the columns of all
+    others are those of the tables behind them, since the planner reads through them.
+    """
     tree = parsed(sql)
     if tree is None:
         return None
     reading = Reading(tree, [])
-    reader = _Reader(schema, reading)
+    reader = _Reader(schema, reading, apart)
     reader.whole(tree)
     reading.resolve = reader.resolved
     return reading
@@ -117,7 +128,7 @@ _BEHIND = re.compile(r' COLLATE "\w+"')
 
 def parsed(sql: str) -> exp.Expr | None:
     """The tree of a statement in SQLite's words; hints for indexes are left out."""
-    text = _HINT.sub(" ", _NUMBERED.sub(r"$\1", sql))
+    text = _HINT.sub(" ", _NUMBERED.sub(r"$\1", _REPLACE.sub("INSERT", sql)))
     try:
         tree: exp.Expr = sqlglot.parse_one(text, dialect="sqlite")
         return tree
@@ -131,7 +142,8 @@ def own_words(tree: exp.Expr) -> str:
 
 
 class _Reader:
-    def __init__(self, schema: Schema, reading: Reading) -> None:
+    def __init__(self, schema: Schema, reading: Reading, apart: frozenset[str]) -> None:
+        self.apart = apart
         self.schema = {name.lower(): table for name, table in schema.items()}
         self.reading = reading
         self.views: dict[str, exp.Query] = {}
@@ -207,7 +219,8 @@ class _Reader:
                 view = self._view(table)
                 sources[alias] = view if view is not None else table
         elif isinstance(source, exp.Subquery) and isinstance(source.this, exp.Query):
-            sources[source.alias_or_name] = source.this
+            # One without a name is called by its place, as plans do.
+            sources[source.alias_or_name or f"{UNNAMED}{len(sources) + 1})"] = source.this
         elif isinstance(source, exp.Paren | exp.Subquery):
             self._add(sources, source.this, ctes)
         joins = source.args.get("joins") or () if isinstance(source, exp.Expr) else ()
@@ -287,6 +300,7 @@ class _Reader:
         numbers = tuple(self._number(query, block) for query in own)
         resolved = self.resolved(_marked(part, own, numbers), block)
         aliases |= {c.table for c in resolved.find_all(exp.Column) if c.table}
+        resolved = self._converted(resolved, block)
         left, right, operator = _sides(resolved)
         columns = tuple(
             (side.table, side.name) if isinstance(side, exp.Column) and side.table else ("", "")
@@ -301,6 +315,31 @@ class _Reader:
             numbers,
             outer,
         )
+
+    def _converted(self, part: exp.Expr, block: Block) -> exp.Expr:
+        """A comparison of two columns, in which a text is converted for a number (manual, 4.2)."""
+        if not isinstance(part, exp.EQ | exp.GT | exp.GTE | exp.LT | exp.LTE):
+            return part
+        sides = (part.this.unnest(), part.expression.unnest())
+        kinds = [self._affinity(side, block) for side in sides]
+        if "TEXT" not in kinds or not {"INTEGER", "REAL", "NUMERIC"} & set(kinds):
+            return part
+        texts = [side for side, kind in zip(sides, kinds, strict=True) if kind == "TEXT"]
+        for side in texts:
+            side.replace(exp.Cast(this=side.copy(), to=exp.DataType.build("numeric")))
+        return part
+
+    def _affinity(self, side: exp.Expr, block: Block) -> str:
+        if not isinstance(side, exp.Column):
+            return ""
+        at: Block | None = block
+        while at is not None:
+            source = at.sources.get(side.table)
+            if isinstance(source, Table):
+                column = source.column(side.name)
+                return column.affinity if column is not None else ""
+            at = at.outer
+        return ""
 
     def _number(self, query: exp.Query, block: Block) -> int:
         known = self.reading.subqueries
@@ -348,6 +387,10 @@ class _Reader:
             for alias, source in block.sources.items():
                 if column.table and column.table.lower() != alias.lower():
                     continue
+                if alias.startswith(UNNAMED) and UNNAMED in self.apart:
+                    if not isinstance(source, Table) and _projected(source, column.name):
+                        return exp.column(column.name, table=alias)
+                    continue
                 if isinstance(source, Table):
                     found = source.column(column.name)
                     if found is not None:
@@ -355,6 +398,8 @@ class _Reader:
                     if column.name.lower() in ("rowid", "oid", "_rowid_") and source.by_rowid:
                         return exp.column(source.rowid_column or "rowid", table=alias)
                 elif (given := _projected(source, column.name)) is not None:
+                    if alias.lower() in self.apart:
+                        return exp.column(column.name, table=alias)
                     inner = self.reading.block_of(source)
                     if inner is None or isinstance(source, exp.SetOperation):
                         return exp.column(column.name, table=alias)
@@ -416,6 +461,8 @@ def _with_names(text: str, known: list[SubQuery]) -> str:
 def noted(part: exp.Expr, collation: str = "") -> str:
     """A condition in the core's notation: in brackets, a collation of its own behind the value."""
     tree = part.copy()
+    if isinstance(tree, exp.NullSafeEQ) and not tree.expression.find(exp.Column):
+        tree = exp.EQ(this=tree.this, expression=tree.expression)
     for asked in list(tree.find_all(exp.Collate)):
         asked.replace(asked.this)
     for glob in list(tree.find_all(exp.Glob)):
@@ -442,7 +489,7 @@ def _conjuncts(condition: exp.Expr | None) -> list[exp.Expr]:
 
 
 def _sides(part: exp.Expr) -> tuple[exp.Expr | None, exp.Expr | None, str]:
-    if isinstance(part, exp.EQ):
+    if isinstance(part, exp.EQ | exp.NullSafeEQ):
         return _bare(part.this), _bare(part.expression), "="
     for kind, operator in _BOUNDS.items():
         if isinstance(part, kind):
@@ -462,6 +509,8 @@ def _sides(part: exp.Expr) -> tuple[exp.Expr | None, exp.Expr | None, str]:
 
 def _bare(side: exp.Expr) -> exp.Expr:
     bare = side.unnest()
+    if isinstance(bare, exp.Tuple) and bare.expressions:
+        bare = bare.expressions[0].unnest()  # rows are compared by their first column first
     return bare.this.unnest() if isinstance(bare, exp.Collate) else bare
 
 
