@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
@@ -16,18 +17,19 @@ class Dialect:
     """One server's SQL.
 
     ``parser`` is its name for the parser of statements. ``online`` is the word by which an index
-    is built while others write, "" where there is none; ``includes`` tells whether an index can
-    hold columns that are no keys. ``script_head`` begins a migration. ``after_build`` is run when
-    an index was built, with its {name}. ``role_settings`` tells whether a setting can be kept for
-    a role.
+    is built while others write, "" where there is none; ``methods`` are the kinds of index, and
+    ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a migration. ``after_build`` is run when
+    an index was built, with its {name}. ``settings`` tells whether a session's settings can
+    change how it plans.
     """
 
     parser: str = DIALECT
     online: str = ""
+    methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
     script_head: str = ""
     after_build: str = ""
-    role_settings: bool = True
+    settings: bool = True
 
 
 # The notation of plans, which is near to the standard.

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from humble_ledger.core.dialect import Dialect
+from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.engines.sqlite.sql_dialect import NAME
 
 SQLITE = Dialect(
-    parser="sqlite",
+    parser=NAME,
+    methods=frozenset((IndexMethod.SORTED,)),
     includes=False,
     # A new index has no statistics, and without them the planner guesses.
     after_build='ANALYZE "{name}"',
-    role_settings=False,
+    settings=False,
 )

@@ -10,6 +10,7 @@ from humble_ledger.core.statements.placeholders import numbered
 from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 Value = str | int | float | None
+_NAMED = re.compile(r"[$:@](\w+)")
 _NUMBERED = re.compile(r"\?(\d+)")
 _WHOLE = re.compile(r"-?(?:0|[1-9]\d{0,17})")
 _BROKEN = re.compile(r"-?(?:0|[1-9]\d*)\.\d+(?:[eE][-+]?\d+)?")
@@ -38,11 +39,9 @@ def prepared(statement: Statement) -> tuple[str, Mapping[str, Value]]:
 def bindings(sql: str, values: Sequence[str | None]) -> Mapping[str, Value]:
     """The value of each $n in a statement."""
     found: dict[str, Value] = {}
-    for token in tokens(sql):
-        if token.kind is TokenKind.PARAMETER and token.text[0] in "$:@":
-            name = token.text[1:]
-            place = int(name) if name.isdigit() else 0
-            found[name] = typed(values[place - 1]) if 1 <= place <= len(values) else None
+    for name in _NAMED.findall(sql):  # one too many does no harm
+        place = int(name) if name.isdigit() else 0
+        found[name] = typed(values[place - 1]) if 1 <= place <= len(values) else None
     return found
 
 

@@ -188,7 +188,7 @@ def _with_more(studied: Studied) -> str:
 
 def _more_thorough(studied: Studied, predictor: PlannedPredictor, dialect: Dialect) -> Studied:
     """A query with candidates, too, that no rule came to, and that the planner would use."""
-    means = IndexAbilities(includes=dialect.includes)
+    means = IndexAbilities(methods=dialect.methods, includes=dialect.includes)
     known = {each.design for each in studied.candidates}
     found = on_wholes(thorough(studied.plan.plan, studied.tables, means), studied.tables)
     wide = [c for c in found if c.design not in known]

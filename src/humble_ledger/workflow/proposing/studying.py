@@ -91,6 +91,7 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
         *(
             _priced_setting(workspace, entry, each)
             for each in setting_remedies(case, symptoms, query)
+            if workspace.engine.dialect.settings
         ),
         *rewritten.remedies,
     ]

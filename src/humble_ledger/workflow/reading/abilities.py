@@ -22,5 +22,6 @@ def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Index
         constants.always,
         session.is_immutable,
         session.operator_classes(),
+        workspace.engine.dialect.methods,
         workspace.engine.dialect.includes,
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import Predicate
 
 
@@ -59,16 +60,20 @@ class IndexAbilities:
     ``always`` tells whether a condition has the same constants whenever the query is sent;
     ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
-    "gin:gin_trgm_ops"; ``includes`` whether an index can hold columns that are no keys.
+    "gin:gin_trgm_ops"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
+    columns that are no keys.
     """
 
     always: Callable[[Predicate], bool] = _never
     is_immutable: Callable[[TableName, str], bool] = _nothing
     operator_classes: frozenset[str] = field(default=frozenset())
+    methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
 
-    def possible(self, design: IndexDesign) -> IndexDesign:
+    def possible(self, design: IndexDesign) -> IndexDesign | None:
         """The design as it can be had: further columns as keys where there is no other way."""
+        if design.method not in self.methods:
+            return None
         if self.includes or not design.included:
             return design
         keys = (*design.keys, *(IndexKey(name) for name in design.included))

@@ -38,7 +38,8 @@ def candidates(
         if access.table.pages >= FEWEST_PAGES:
             for each in _all(plan, access, means):
                 design = means.possible(each.design)
-                found.setdefault(design, replace(each, design=design))
+                if design is not None:
+                    found.setdefault(design, replace(each, design=design))
     return list(found.values())
 
 

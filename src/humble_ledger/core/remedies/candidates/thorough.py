@@ -33,7 +33,8 @@ def thorough(
         if access.table.pages >= FEWEST_PAGES:
             for each in _of(plan, access):
                 design = means.possible(each.design)
-                found.setdefault(design, replace(each, design=design))
+                if design is not None:
+                    found.setdefault(design, replace(each, design=design))
     return list(found.values())
 
 

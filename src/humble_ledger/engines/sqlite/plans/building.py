@@ -14,7 +14,7 @@ from sqlglot import exp
 
 from humble_ledger.engines.sqlite.costs import DESCENT, GIVEN, OPERATOR, PASS, ROW
 from humble_ledger.engines.sqlite.plans.above import COSTS, Above
-from humble_ledger.engines.sqlite.plans.drafts import Draft, add_cost, asking, node
+from humble_ledger.engines.sqlite.plans.drafts import Draft, add_cost, asking, node, once_cost
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
@@ -196,10 +196,27 @@ class Builder:
             loops = max(1.0, whole["rows"]) if whole is not None else 1.0
             inner, join = self._reads.read(read, alias, blocks, mine, loops, seen)
             seen.add(alias)
-            whole = inner if whole is None else self._joined(whole, inner, join, read)
+            if whole is None:
+                whole = self._looked_up(inner, alias) if read.automatic else inner
+            else:
+                whole = self._joined(whole, inner, join, read)
         if whole is None:
             whole = node("result", "NO TABLE", cost=ROW, rows=1.0)
         return whole, pool
+
+    def _looked_up(self, built: Draft, alias: str) -> Draft:
+        """What one call of a sub-query finds in an index that was built for all its calls."""
+        built["role"] = "init-plan"
+        rows = max(1.0, built["rows"] * built.pop("match", 1.0))
+        return node(
+            "subquery",
+            "LOOKUP IN AUTOMATIC INDEX",
+            alias=alias,
+            cost=built["cost"] + 4 * DESCENT + rows * ROW,
+            rows=rows,
+            join=built.pop("hashed", []),
+            children=[built],
+        )
 
     def _became_join(self, condition: Condition, claimed: set[int]) -> bool:
         """Whether the sub-query of a condition is read beside the tables, as a join."""
@@ -277,7 +294,8 @@ class Builder:
                 if line.correlated
                 else 1.0
             )
-            added = inner["cost"] * calls
+            once = once_cost(inner)
+            added = once + (inner["cost"] - once) * calls
             asker["cost"] += added
             if asker is not draft:
                 add_cost(draft, asker, added)

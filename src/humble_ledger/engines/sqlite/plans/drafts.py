@@ -50,3 +50,10 @@ def add_cost(draft: Draft, below: Draft, added: float) -> bool:
             draft["cost"] += added * max(1.0, turns if draft["operation"] == "nested_loop" else 1.0)
             return True
     return False
+
+
+def once_cost(draft: Draft) -> float:
+    """What of a step's cost is spent once, however often it is called."""
+    if draft["role"] == "init-plan":
+        return float(draft["cost"])
+    return sum(once_cost(child) for child in draft["children"])

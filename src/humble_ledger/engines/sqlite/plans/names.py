@@ -9,6 +9,7 @@ from sqlglot import exp
 
 from humble_ledger.engines.sqlite.plans.statement import Block, Reading, noted
 from humble_ledger.engines.sqlite.schema import Table
+from humble_ledger.engines.sqlite.sql_dialect import NAME
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,4 +96,4 @@ def _behind_name(select: exp.Select, column: exp.Column) -> exp.Expr:
 
 
 def _column_words(column: exp.Column) -> str:
-    return column.sql(dialect="sqlite")
+    return column.sql(dialect=NAME)

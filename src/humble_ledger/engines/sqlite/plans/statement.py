@@ -17,6 +17,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from humble_ledger.engines.sqlite.schema import Schema, Table
+from humble_ledger.engines.sqlite.sql_dialect import NAME
 
 # It warns of what it cannot parse on the terminal; here that is an answer like any other.
 logging.getLogger("sqlglot").setLevel(logging.ERROR)
@@ -130,7 +131,7 @@ def parsed(sql: str) -> exp.Expr | None:
     """The tree of a statement in SQLite's words; hints for indexes are left out."""
     text = _HINT.sub(" ", _NUMBERED.sub(r"$\1", _REPLACE.sub("INSERT", sql)))
     try:
-        tree: exp.Expr = sqlglot.parse_one(text, dialect="sqlite")
+        tree: exp.Expr = sqlglot.parse_one(text, dialect=NAME)
         return tree
     except (SqlglotError, RecursionError):
         return None
@@ -138,7 +139,7 @@ def parsed(sql: str) -> exp.Expr | None:
 
 def own_words(tree: exp.Expr) -> str:
     """A part of a statement as SQLite reads it."""
-    return tree.sql(dialect="sqlite")
+    return tree.sql(dialect=NAME)
 
 
 class _Reader:
@@ -474,7 +475,7 @@ def noted(part: exp.Expr, collation: str = "") -> str:
                 tree = like
             else:
                 glob.replace(like)
-    text = tree.sql(dialect="sqlite")
+    text = tree.sql(dialect=NAME)
     behind = f' COLLATE "{collation}"' if collation else ""
     return f"({text}{behind})"
 
