@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import sqlite3
 import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from urllib.request import urlopen
 
@@ -66,6 +67,33 @@ def database(server: Server) -> Iterator[str]:
         yield url
     finally:
         server.do("DROP DATABASE pier WITH (FORCE)")
+
+
+def test_the_same_over_a_file(tmp_path: Path, humble: Program) -> None:
+    path = tmp_path / "pier.db"
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute("CREATE TABLE keeper (id INTEGER PRIMARY KEY, name TEXT NOT NULL)")
+        connection.executemany(
+            "INSERT INTO keeper VALUES (?, ?)", ((n, f"Keeper {n}") for n in range(1, 61))
+        )
+        connection.execute(
+            "CREATE TABLE visit (id INTEGER PRIMARY KEY, keeper_id INTEGER NOT NULL, "
+            "buoy_id INTEGER NOT NULL, day TEXT NOT NULL, remark TEXT NOT NULL)"
+        )
+        connection.executemany(
+            "INSERT INTO visit VALUES (?, ?, ?, ?, ?)",
+            (
+                (n, n % 60 + 1, n * 7919 % 5000, f"2026-{n % 12 + 1:02}-01", "calm " * 12 + str(n))
+                for n in range(1, 150_001)
+            ),
+        )
+        connection.commit()
+    go_through(humble, f"sqlite:///{path}")
+    (saved,) = tmp_path.glob("pier.db.before-*")
+    with closing(sqlite3.connect(saved)) as old, closing(sqlite3.connect(path)) as new:
+        indexes = "SELECT count(*) FROM sqlite_master WHERE type = 'index'"
+        assert old.execute(indexes).fetchone() == (0,)
+        assert new.execute(indexes).fetchone() == (1,)
 
 
 @only_newest

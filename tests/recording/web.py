@@ -17,11 +17,12 @@ from humble_ledger.recording import WsgiRequests, record
 
 def application(url: str, file: str) -> Flask:
     """The pages: keepers with their last visits, and the remarks about one buoy."""
-    engine = record(
-        create_engine("postgresql+psycopg://", creator=lambda: psycopg.connect(url)),
-        file,
-        application="pier",
+    made = (
+        create_engine(url)
+        if url.startswith("sqlite:")
+        else create_engine("postgresql+psycopg://", creator=lambda: psycopg.connect(url))
     )
+    engine = record(made, file, application="pier")
     app = Flask(__name__)
 
     @app.get("/keepers")

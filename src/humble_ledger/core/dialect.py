@@ -18,9 +18,9 @@ class Dialect:
 
     ``parser`` is its name for the parser of statements. ``online`` is the word by which an index
     is built while others write, "" where there is none; ``methods`` are the kinds of index, and
-    ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a migration. ``after_build`` is run when
-    an index was built, with its {name}. ``settings`` tells whether a session's settings can
-    change how it plans.
+    ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a
+    migration. ``after_build`` is run when an index was built, with its {name}. ``settings`` tells
+    whether a session's settings can change how it plans.
     """
 
     parser: str = DIALECT

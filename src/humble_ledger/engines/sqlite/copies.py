@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import fcntl
 import os
 import shutil
@@ -21,6 +20,7 @@ _CLONE = 0x40049409  # FICLONE: the copy shares the file's blocks until one of t
 _SPARE_BYTES = 64 * 1024**2
 BUSY_MS = 5_000
 _PAGES = 2_000  # of one step of a backup
+_AT_ONCE = 64 * 1024**2
 
 
 @contextmanager
@@ -46,8 +46,7 @@ def second_copy(copy: Path, name: str) -> Path:
     """Another copy of a copy, which nobody has open, beside it."""
     _require_room(copy, copy.parent)
     other = copy.with_name(name)
-    if not _cloned(copy, other):
-        shutil.copyfile(copy, other)
+    _file_copied(copy, other)
     return other
 
 
@@ -65,7 +64,7 @@ def plain(mark: str) -> str:
 
 
 def _copy(path: Path, copy: Path) -> None:
-    """By the library's backup, or by sharing blocks under a lock that lets others read."""
+    """The file as such, under a lock that lets others read; with a log by the library's backup."""
     source = apsw.Connection(
         path.absolute().as_uri() + "?mode=ro",
         flags=apsw.SQLITE_OPEN_READONLY | apsw.SQLITE_OPEN_URI,
@@ -75,10 +74,9 @@ def _copy(path: Path, copy: Path) -> None:
         if not os.path.exists(f"{path}-wal"):
             source.execute("BEGIN")
             source.execute("SELECT count(*) FROM sqlite_schema").fetchall()
-            cloned = _cloned(path, copy)
+            _file_copied(path, copy)
             source.execute("ROLLBACK")
-            if cloned:
-                return
+            return
         target = apsw.Connection(str(copy))
         try:
             target.execute("PRAGMA synchronous = OFF")
@@ -92,20 +90,38 @@ def _copy(path: Path, copy: Path) -> None:
         source.close()
 
 
-def _cloned(path: Path, copy: Path) -> bool:
-    """Share the file's blocks, where the file system can."""
-    try:
-        with path.open("rb") as source, copy.open("wb") as target:
+def _file_copied(path: Path, copy: Path) -> None:
+    """Share the file's blocks, where the file system can; else copy what is no hole."""
+    with path.open("rb") as source, copy.open("wb") as target:
+        try:
             fcntl.ioctl(target.fileno(), _CLONE, source.fileno())
-        return True
-    except OSError:
-        with contextlib.suppress(OSError):
-            copy.unlink()
-        return False
+        except OSError:
+            _parts_copied(source.fileno(), target.fileno())
+
+
+def _parts_copied(source: int, target: int) -> None:
+    size = os.fstat(source).st_size
+    os.truncate(target, size)
+    place = 0
+    while place < size:
+        try:
+            begin = os.lseek(source, place, os.SEEK_DATA)
+        except OSError:
+            return  # nothing but a hole behind it
+        place = os.lseek(source, begin, os.SEEK_HOLE)
+        os.lseek(source, begin, os.SEEK_SET)
+        os.lseek(target, begin, os.SEEK_SET)
+        left = place - begin
+        while left > 0:
+            sent = os.sendfile(target, source, None, min(left, _AT_ONCE))
+            if sent == 0:
+                return
+            left -= sent
 
 
 def _require_room(path: Path, folder: Path) -> None:
-    wanted = path.stat().st_size + _SPARE_BYTES
+    # What is a hole in the file takes no room in the copy either.
+    wanted = min(path.stat().st_size, path.stat().st_blocks * 512) + _SPARE_BYTES
     free = shutil.disk_usage(folder).free
     if free < wanted:
         raise TargetUnreachable(

@@ -54,7 +54,8 @@ class SqliteArm:
             work = explain.run(self.connection, statement) if measure else None
         ground = self.ground()
         with translated(self.path):
-            return explain.explained(self.connection, statement, ground.schema, ground, work)
+            found = explain.listing(self.connection, statement)
+        return explain.explained(found, statement, ground.schema, ground, work)
 
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:
         """Run a statement and hand over its rows as texts."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
@@ -39,33 +39,48 @@ class Work:
     counted: dict[str, int] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """The rows of EXPLAIN QUERY PLAN, and the milliseconds that planning took."""
+
+    rows: Sequence[Sequence[object]]
+    planning_ms: float
+
+
+def listing(connection: apsw.Connection, statement: Statement) -> Listing:
+    """What the planner would do with a statement; nothing is run."""
+    require_plan(statement.sql)
+    sql, given = prepared(statement)
+    begun = time.perf_counter()
+    rows = connection.execute(f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
+    return Listing(rows, (time.perf_counter() - begun) * 1000)
+
+
 def explained(
-    connection: apsw.Connection,
+    found: Listing,
     statement: Statement,
     schema: Schema,
     knowledge: Knowledge,
     work: Work | None = None,
 ) -> PlanDocument:
     """The plan of a statement, with what a run of it took."""
-    require_plan(statement.sql)
-    begun = time.perf_counter()
-    sql, given = prepared(statement)
-    rows = connection.execute(f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
-    planning_ms = (time.perf_counter() - begun) * 1000
-    lines = lines_of(rows)
+    lines = lines_of(found.rows)
     reading = read_statement(filled(statement), schema, apart(lines))
     root = Builder(knowledge, reading).root(lines)
     document: dict[str, object] = {
         "sqlite_plan": 1,
         "version": apsw.sqlite_lib_version(),
         "root": root,
-        "listing": [str(row[3]) for row in rows],
+        "listing": [str(row[3]) for row in found.rows],
     }
     if work is not None:
-        document["planning_ms"] = planning_ms
+        document["planning_ms"] = found.planning_ms
         document["measured"] = {
-            "ms": work.ms, "first_ms": work.first_ms, "rows": work.rows, "work": work.counted,
-        }  # fmt: skip
+            "ms": work.ms,
+            "first_ms": work.first_ms,
+            "rows": work.rows,
+            "work": work.counted,
+        }
     return PlanDocument(SqlitePlans().read(document), document)
 
 

@@ -22,7 +22,7 @@ from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import ExplainOptions, PlanDocument
 from humble_ledger.engines.sqlite.arena import arena_over
-from humble_ledger.engines.sqlite.explain import explained
+from humble_ledger.engines.sqlite.explain import explained, listing
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
@@ -123,7 +123,8 @@ class SqliteHollow:
         )
         self.asked += 1
         with translated(self.ground.reader.path):
-            return explained(self.connection, statement, self.ground.schema, supposed)
+            found = listing(self.connection, statement)
+        return explained(found, statement, self.ground.schema, supposed)
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What supposed indexes are called in plans."""

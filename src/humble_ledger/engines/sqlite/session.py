@@ -35,7 +35,7 @@ from humble_ledger.engines.sqlite import preflight, support
 from humble_ledger.engines.sqlite.asking import row, rows
 from humble_ledger.engines.sqlite.copies import copy_of
 from humble_ledger.engines.sqlite.costs import SqliteCosts
-from humble_ledger.engines.sqlite.explain import Work, explained, outcome, run
+from humble_ledger.engines.sqlite.explain import Work, explained, listing, outcome, run
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard
@@ -89,9 +89,8 @@ class SqliteSession:
             require_readable_run(statement.sql, options.allow_writes)
         self.ground.refresh()
         work = self._measured(statement, options) if options.measure else None
-        return self.reader.ask(
-            lambda c: explained(c, statement, self.ground.schema, self.ground, work)
-        )
+        found = self.reader.ask(lambda c: listing(c, statement))
+        return explained(found, statement, self.ground.schema, self.ground, work)
 
     def _measured(self, statement: Statement, options: ExplainOptions) -> Work:
         limit = options.at_most_ms or self.limits.statement_ms

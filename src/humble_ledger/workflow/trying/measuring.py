@@ -135,7 +135,7 @@ class Measuring:
         sent: Mapping[str, Statement],
         cold: Mapping[str, Outcome],
     ) -> ResultComparison:
-        sql = tried.statement.sql
+        sql, parser = tried.statement.sql, self._judging.workspace.engine.dialect.parser
         prints = {
             side: fingerprint_rows(arm.result_rows(tried.statement)) for side, arm in arms.items()
         }
@@ -145,14 +145,16 @@ class Measuring:
         moved = prints["before"].sequence != prints["after"].sequence
         if compared.same and moved and sent["after"] != sent["before"] and orders_rows(sql):
             old, new = (arms[side].result_rows(tried.statement) for side in ("before", "after"))
-            return explain_order(old, new, order_asked(sql), order_asked(sent["after"].sql))
+            return explain_order(
+                old, new, order_asked(sql, parser), order_asked(sent["after"].sql, parser)
+            )
         if compared.same or max(p.rows for p in prints.values()) > MOST_ROWS:
             return compared
         rows = {side: list(arm.result_rows(tried.statement)) for side, arm in arms.items()}
         return explain_difference(
             rows["before"],
             rows["after"],
-            order_asked(sql),
+            order_asked(sql, parser),
             show=not self._judging.workspace.configuration.mask,
         )
 
