@@ -113,6 +113,7 @@ class PondPlans:
 
     engine = "pond"
     most_bytes = 1_000_000
+    rules = ()
 
     def looks_like(self, text: str) -> bool:
         return text.startswith("POND ")

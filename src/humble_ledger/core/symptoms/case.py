@@ -72,7 +72,8 @@ class NobodyToAsk:
 @dataclass(frozen=True, slots=True)
 class Case:
     """A plan to judge, with its arithmetic, facts of server and tables, its engine's cost formulas,
-    and whom to ask. ``statement`` is its text, "" when that is not known.
+    and whom to ask. ``statement`` is its text, "" when that is not known;
+    ``rules`` are its engine's own.
     """
 
     plan: Plan
@@ -82,6 +83,7 @@ class Case:
     accounts: Mapping[int, StepMetrics] = field(default_factory=dict)
     planner: Planner = field(default_factory=NobodyToAsk)
     statement: str = ""
+    rules: Sequence[Rule] = ()
 
     @classmethod
     def of(
@@ -92,10 +94,11 @@ class Case:
         costs: CostModel,
         planner: Planner | None = None,
         statement: str = "",
+        rules: Sequence[Rule] = (),
     ) -> Case:
         """A case with its arithmetic done."""
         asked = planner or NobodyToAsk()
-        return cls(plan, server, tables, costs, accounts(plan), asked, statement)
+        return cls(plan, server, tables, costs, accounts(plan), asked, statement, rules)
 
     @property
     def memory_bytes(self) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -9,6 +10,7 @@ from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts
+from humble_ledger.core.symptoms.case import Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +42,11 @@ class PlanFormat(Protocol):
 
     engine: str
     most_bytes: int
+
+    @property
+    def rules(self) -> Sequence[Rule]:
+        """Findings that only this engine's plans have."""
+        ...
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is more likely a plan that was saved from such a server than SQL."""

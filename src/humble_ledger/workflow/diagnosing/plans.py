@@ -45,14 +45,24 @@ def plan_to_judge(
 def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner | None]:
     """A plan with all that may be known of it, and whom was asked; None without a server."""
     around = surroundings_of(workspace, entry)
+    form = plans_of(entry.plan.engine)
     if around.server is None:
-        costs = plans_of(entry.plan.engine).costs(NO_SERVER)
-        alone = Case.of(entry.plan, NO_SERVER, around.tables, costs, statement=entry.statement)
+        costs = form.costs(NO_SERVER)
+        alone = Case.of(
+            entry.plan,
+            NO_SERVER,
+            around.tables,
+            costs,
+            statement=entry.statement,
+            rules=form.rules,
+        )
         return alone, None
     statement = Statement(entry.statement, entry.parameters) if entry.statement else None
     planner = AskedPlanner(workspace.session, statement)
     costs = workspace.session.costs
-    case = Case.of(entry.plan, around.server, around.tables, costs, planner, entry.statement)
+    case = Case.of(
+        entry.plan, around.server, around.tables, costs, planner, entry.statement, form.rules
+    )
     return case, planner
 
 

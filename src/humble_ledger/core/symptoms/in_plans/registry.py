@@ -100,7 +100,9 @@ def find_symptoms(case: Case) -> list[Symptom]:
 
     Time counts once: together they never cost more than the plan took.
     """
-    found = list(_counted_once(case, (symptom for rule in RULES for symptom in rule(case))))
+    found = list(
+        _counted_once(case, (symptom for rule in (*case.rules, *RULES) for symptom in rule(case)))
+    )
     # A scan that another symptom would spare is not right; how it was run is another matter.
     sparing = [s for s in found if not s.harmless and s.name not in _HOW_IT_RAN]
     blamed = {step for s in sparing for step in (s.covers or (s.node,))}

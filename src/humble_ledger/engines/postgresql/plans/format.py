@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ServerFacts
+from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from humble_ledger.engines.postgresql.plans.limits import MOST_BYTES
 from humble_ledger.engines.postgresql.plans.masking import masked_document
@@ -27,6 +28,7 @@ class PostgresPlans:
 
     engine = ENGINE
     most_bytes = MOST_BYTES
+    rules: Sequence[Rule] = ()
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is more likely a saved plan than SQL."""

@@ -194,7 +194,7 @@ class Builder:
             ]  # fmt: skip
             pool = [c for c in pool if c not in mine]
             loops = max(1.0, whole["rows"]) if whole is not None else 1.0
-            inner, join = self._reads.read(read, alias, blocks, mine, loops, seen)
+            inner, join = self._reads.read(read, alias, blocks, mine, loops, first=whole is None)
             seen.add(alias)
             if whole is None:
                 whole = self._looked_up(inner, alias) if read.automatic else inner

@@ -12,6 +12,7 @@ from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Conditions, Cost, Elapsed, Node, Operation, Plan, Role
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.masking import masked
+from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.sqlite.costs import SqliteCosts
 from humble_ledger.errors import UnreadableInput
 
@@ -27,6 +28,13 @@ class SqlitePlans:
 
     engine = ENGINE
     most_bytes = MOST_BYTES
+
+    @property
+    def rules(self) -> Sequence[Rule]:
+        """What only its plans have; they are loaded when a plan is judged."""
+        from humble_ledger.engines.sqlite.symptoms import RULES  # noqa: PLC0415
+
+        return RULES
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is a listing that was saved, or a document of ours."""

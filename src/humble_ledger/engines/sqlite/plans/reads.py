@@ -17,6 +17,7 @@ from humble_ledger.engines.sqlite.plans.statement import Block, Condition
 from humble_ledger.engines.sqlite.schema import Table
 
 COSTS = SqliteCosts()
+AUTOMATIC = "AUTOMATIC INDEX"
 _RANGE_SHARE = 0.25  # of the rows for a bound whose value is not known, as the planner takes it
 _LIST = 25.0  # values of a sub-query, as the planner takes it
 
@@ -36,7 +37,8 @@ class Reads:
         blocks: Sequence[Block],
         mine: Sequence[Condition],
         loops: float,
-        seen: set[str],
+        *,
+        first: bool,
     ) -> tuple[Draft, list[Condition]]:
         """The step that reads a source, and the conditions that its loop tests beside it."""
         source = next((b.sources[alias] for b in blocks if alias in b.sources), None)
@@ -44,7 +46,7 @@ class Reads:
         if read.kind is Kind.CONSTANT:
             return node("result", read.said, cost=ROW, rows=1.0), []
         if not isinstance(source, Table) and (alias in self.sources or source is not None):
-            return self._derived(read, alias, mine, seen)
+            return self._derived(read, alias, mine, first=first)
         if facts is None:
             return self._unknown(read, alias, mine), []
         if read.kind is Kind.EITHER:
@@ -56,7 +58,7 @@ class Reads:
         search = _searched(read, alias, facts, mine)
         filters = [c for c in own if c not in search]
         beside = [c for c in tied if c not in search]
-        if not (seen - {alias}) or not loops or all(c.aliases - seen - {alias} for c in beside):
+        if first:  # what it is tied to stands outside of the query that it is in
             filters, beside = filters + beside, []
         here = [c for c in beside if c.subqueries]
         filters, beside = filters + here, [c for c in beside if c not in here]
@@ -204,18 +206,18 @@ class Reads:
         for each in searched:
             match *= self._led_by(name, alias, each)
         built = node(
-            "hash", "AUTOMATIC INDEX", cost=scan["cost"] + COSTS.sort(scan["rows"], 0),
+            "hash", AUTOMATIC, cost=scan["cost"] + COSTS.sort(scan["rows"], 0),
             rows=scan["rows"], children=[scan], hashed=[c.text for c in searched], match=match,
             output=self.names.columns(alias),
         )  # fmt: skip
         return built, [c for c in tied if c not in searched]
 
     def _derived(
-        self, read: Line, alias: str, mine: Sequence[Condition], seen: set[str]
+        self, read: Line, alias: str, mine: Sequence[Condition], *, first: bool
     ) -> tuple[Draft, list[Condition]]:
         """What a sub-query, view or CTE gave, read as a table."""
         inner = self.sources.pop(alias, None)
-        own = [c for c in mine if c.aliases <= {alias}]
+        own = [c for c in mine if first or c.aliases <= {alias}]
         tied = [c for c in mine if c not in own]
         rows = inner["rows"] if inner is not None else 1.0
         cost = (inner["cost"] if inner is not None else 0.0) + rows * (ROW + OPERATOR * len(own))
@@ -223,7 +225,7 @@ class Reads:
         words = {"alias": alias, "filter": [c.text for c in own]}
         if read.automatic:
             built = node(
-                "hash", "AUTOMATIC INDEX", cost=cost + COSTS.sort(rows, 0), rows=kept,
+                "hash", AUTOMATIC, cost=cost + COSTS.sort(rows, 0), rows=kept,
                 children=[inner] if inner else [], hashed=[c.text for c in tied],
                 match=1.0 / max(1.0, rows), **words,
             )  # fmt: skip
@@ -232,7 +234,7 @@ class Reads:
             "subquery", read.said.partition(" ")[0], cost=cost, rows=kept,
             children=[inner] if inner else [], **words,
         )  # fmt: skip
-        return draft, tied if seen else []
+        return draft, tied
 
     def _unknown(self, read: Line, alias: str, mine: Sequence[Condition]) -> Draft:
         """A table that is not in the schema: one of a function, or virtual."""
