@@ -109,7 +109,7 @@ class Predicate:
 NULL_SAFE = "is not distinct from"  # as servers print it: NOT (a IS DISTINCT FROM b)
 _RANGES: dict[type[exp.Expr], str] = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
 _TURNED = {">": "<", ">=": "<=", "<": ">", "<=": ">="}
-_PATTERNS = (exp.Like, exp.ILike, exp.RegexpLike, exp.RegexpILike, exp.SimilarTo)
+_PATTERNS = (exp.Like, exp.ILike, exp.RegexpLike, exp.RegexpILike, exp.SimilarTo, exp.Glob)
 
 
 @lru_cache(maxsize=4096)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.symptoms.case import Rule
@@ -46,6 +47,10 @@ class PlanFormat(Protocol):
     @property
     def rules(self) -> Sequence[Rule]:
         """Findings that only this engine's plans have."""
+        ...
+
+    def candidates(self, access: Access) -> Iterable[Candidate]:
+        """Indexes that only this engine has a use for, for one reading of a table."""
         ...
 
     def looks_like(self, text: str) -> bool:

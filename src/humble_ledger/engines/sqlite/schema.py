@@ -198,11 +198,19 @@ def _foreign_keys(
                 f"key {number + 1}",
                 tuple(str(part[3]) for part in parts),
                 table_name(str(parts[0][2])),
-                tuple(str(part[4] or "") for part in parts),
+                tuple(str(part[4]) for part in parts)
+                if parts[0][4]
+                else _primary_key(connection, str(parts[0][2])),
                 str(parts[0][6]).lower(),
             )
         )
     return found
+
+
+def _primary_key(connection: apsw.Connection, table: str) -> tuple[str, ...]:
+    """What a reference without columns refers to."""
+    fields = rows(connection, "SELECT name, pk FROM pragma_table_xinfo(?) WHERE pk > 0", (table,))
+    return tuple(str(name) for name, _ in sorted(fields, key=lambda field: int(field[1])))
 
 
 @lru_cache(maxsize=2_048)

@@ -24,4 +24,5 @@ def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Index
         session.operator_classes(),
         workspace.engine.dialect.methods,
         workspace.engine.dialect.includes,
+        workspace.engine.plans.candidates,
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.plans.model import Node
@@ -49,6 +49,10 @@ def _never(_: Predicate) -> bool:
     return False
 
 
+def _no_more(_: Access) -> Iterable[Candidate]:
+    return ()
+
+
 def _nothing(_: TableName, __: str) -> bool:
     return False
 
@@ -61,7 +65,7 @@ class IndexAbilities:
     ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
     "gin:gin_trgm_ops"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
-    columns that are no keys.
+    columns that are no keys; ``more`` gives candidates that only this server has a use for.
     """
 
     always: Callable[[Predicate], bool] = _never
@@ -69,6 +73,7 @@ class IndexAbilities:
     operator_classes: frozenset[str] = field(default=frozenset())
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
+    more: Callable[[Access], Iterable[Candidate]] = _no_more
 
     def possible(self, design: IndexDesign) -> IndexDesign | None:
         """The design as it can be had: further columns as keys where there is no other way."""

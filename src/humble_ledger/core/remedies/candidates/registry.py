@@ -53,3 +53,4 @@ def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidat
     yield from operator_classes(plan, access, means)
     yield from enclosing(plan, access)
     yield from block_ranges(plan, access)
+    yield from means.more(access)

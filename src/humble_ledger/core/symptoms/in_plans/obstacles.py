@@ -39,6 +39,8 @@ _CLOCK = re.compile(
 )
 _PATTERN_TEXT = re.compile(r"CAST\('((?:[^']|'')*)' AS|'((?:[^']|'')*)'")
 _WILDCARDS = "%_"
+_SHELL_WILDCARDS = "*?["
+_NO_EXPRESSION = re.compile(r"~~|\b(?:LIKE|GLOB)\b", re.IGNORECASE)  # but a plain pattern
 
 
 def narrowest(
@@ -277,8 +279,9 @@ def _pattern(
             f"on lower({column}) serves a comparison with lower({column})",
         )
     text = _literal(predicate.value)
-    regular = "~~" not in predicate.sql
-    if text is not None and (not text.startswith("^") if regular else text[:1] in _WILDCARDS):
+    regular = _NO_EXPRESSION.search(predicate.sql) is None
+    wild = _SHELL_WILDCARDS if " GLOB " in predicate.sql else _WILDCARDS
+    if text is not None and (not text.startswith("^") if regular else text[:1] in wild):
         what = "is not anchored at the beginning" if regular else "begins with a wildcard"
         return Cause(
             "leading-wildcard",

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
@@ -29,6 +30,10 @@ class PostgresPlans:
     engine = ENGINE
     most_bytes = MOST_BYTES
     rules: Sequence[Rule] = ()
+
+    def candidates(self, access: Access) -> Iterable[Candidate]:
+        """The core has all of them."""
+        return ()
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is more likely a saved plan than SQL."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Conditions, Cost, Elapsed, Node, Operation, Plan, Role
+from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.core.symptoms.case import Rule
@@ -35,6 +36,12 @@ class SqlitePlans:
         from humble_ledger.engines.sqlite.symptoms import RULES  # noqa: PLC0415
 
         return RULES
+
+    def candidates(self, access: Access) -> Iterable[Candidate]:
+        """Those sorted in the order of a pattern or of a comparison."""
+        from humble_ledger.engines.sqlite.candidates import in_another_order  # noqa: PLC0415
+
+        return in_another_order(access)
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is a listing that was saved, or a document of ours."""

@@ -28,7 +28,6 @@ _HINT = re.compile(r"\bNOT\s+INDEXED\b|\bINDEXED\s+BY\s+(?:\"[^\"]+\"|\w+)", re.
 _DEEPEST = 12
 UNNAMED = "(subquery-"
 _BOUNDS = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
-_WILDCARDS = {"*": "%", "?": "_"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -466,15 +465,6 @@ def noted(part: exp.Expr, collation: str = "") -> str:
         tree = exp.EQ(this=tree.this, expression=tree.expression)
     for asked in list(tree.find_all(exp.Collate)):
         asked.replace(asked.this)
-    for glob in list(tree.find_all(exp.Glob)):
-        pattern = glob.expression
-        if isinstance(pattern, exp.Literal) and "[" not in pattern.name and "%" not in pattern.name:
-            turned = "".join(_WILDCARDS.get(letter, letter) for letter in pattern.name)
-            like = exp.Like(this=glob.this.copy(), expression=exp.Literal.string(turned))
-            if glob is tree:
-                tree = like
-            else:
-                glob.replace(like)
     text = tree.sql(dialect=NAME)
     behind = f' COLLATE "{collation}"' if collation else ""
     return f"({text}{behind})"
