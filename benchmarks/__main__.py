@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from benchmarks import (
     choice,
+    file_database,
     findings,
     generated,
     judge,
@@ -24,6 +25,7 @@ if __name__ == "__main__":
         prediction,
         choice,
         findings,
+        file_database,
         generated,
         proposing,
         judge,

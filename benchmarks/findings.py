@@ -57,7 +57,7 @@ def judge(name: str, url: str) -> list[Judged]:
         connection.execute(SETUP[name].encode())
     judged = []
     with tempfile.TemporaryDirectory() as folder:
-        _humble(folder, "init", url, "--role", "scratch")
+        humble(folder, "init", url, "--role", "scratch")
         for case in CASES[name]:
             with psycopg.connect(url, autocommit=True) as connection:
                 database = psycopg.sql.Identifier(str(connection.info.dbname)).as_string(None)
@@ -66,17 +66,19 @@ def judge(name: str, url: str) -> list[Judged]:
                 try:
                     options = ["--measure"] if case.measured else []
                     options += ["--allow-writes"] if case.writes else []
-                    said = _humble(folder, "diagnose", case.sql, *options, "--json")
+                    said = humble(folder, "diagnose", case.sql, *options, "--json")
                 finally:
                     connection.execute(f"ALTER DATABASE {database} RESET ALL".encode())
-            document = json.loads(said) if said.startswith("{") else {"error": said}
-            if "symptoms" not in document:
-                print(f"    {case.name}: {document}")
-            symptoms = document.get("symptoms", [])
-            judged.append(
-                Judged(case, tuple(f"{s['name']}:{s['cause']['name']}" for s in symptoms))
-            )
+            judged.append(Judged(case, told(said)))
     return judged
+
+
+def told(said: str) -> tuple[str, ...]:
+    """The findings in the answer of `diagnose`, each with its cause."""
+    document = json.loads(said) if said.startswith("{") else {"error": said}
+    if "symptoms" not in document:
+        print(f"    {document}")
+    return tuple(f"{s['name']}:{s['cause']['name']}" for s in document.get("symptoms", []))
 
 
 def report(name: str, judged: Sequence[Judged]) -> None:
@@ -96,7 +98,8 @@ def report(name: str, judged: Sequence[Judged]) -> None:
                   f"wanted {' or '.join(each.case.wanted) or 'none of ' + ', '.join(each.case.wrong)}")  # fmt: skip  # noqa: E501
 
 
-def _humble(folder: str, *arguments: str) -> str:
+def humble(folder: str, *arguments: str) -> str:
+    """What the program says."""
     done = subprocess.run(
         [sys.executable, "-m", "humble_ledger", *arguments],
         cwd=folder, capture_output=True, text=True, check=False,

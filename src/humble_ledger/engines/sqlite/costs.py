@@ -21,6 +21,8 @@ ROW = 1.0
 PAGE = 20.0  # the next one in the file
 PAGE_ANYWHERE = 45.0
 OPERATOR = 0.5  # testing one condition
+CALL = 3.0  # of a function
+PARSING = 25.0  # of a JSON text, which most of its functions do each time
 ENTRY = 1.1  # of an index
 DESCENT = 3.0  # through one page from the root downwards
 LOOKUP = 6.0  # finding a row by its number, pages apart
@@ -28,11 +30,11 @@ SORT = 0.6  # for each row and each doubling of rows
 PASS = 0.4  # handing a row on
 GIVEN = 10.0  # handing a row to the program that asked
 CACHE_BYTES = 2_000 * 1024  # what a connection has unless it says otherwise
-FILL = 0.69  # of a page, after inserts in any order; a fresh index is filled nearly whole
-FRESH = 0.93
-_PAGE_HEADER = 12
+_PAGE_HEADER = 8
+_HEADER = 2  # of an entry, with one more for each value
 _POINTER = 2  # for each entry of a page
-_INNER_BYTES = 14  # of an entry that leads to a page below, with its key cut short
+_LENGTH = 1  # of an entry: in front of it
+_CHILD = 4  # the page below an entry
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,16 +73,20 @@ class Sizes:
         entries: float | None = None,
         sample: KeySample | None = None,
     ) -> IndexShape:
-        """A b-tree: an entry has its values, a byte of header for each, and the row's number."""
+        """A b-tree, whose entries have their values and the row's number (file format, 1.6).
+
+        It is filled in order when it is built, so that pages are full.
+        """
         rows = table.rows if entries is None else entries
         held = [*columns, *included]
-        width = sum(each.mean_width_bytes or 8 for each in held) + len(held) + 3
-        each = (sample.entry_bytes if sample is not None and sample.rows_kept else width) + 4
-        room = (table.page_bytes - _PAGE_HEADER) * FRESH
-        leaves = max(1, math.ceil(rows * (each + _POINTER) / room))
+        width = sum(each.mean_width_bytes or 8 for each in held) + len(held) + _HEADER
+        own = sample.entry_bytes if sample is not None and sample.rows_kept else width
+        each = own + _number_bytes(table.rows) + _LENGTH + _POINTER
+        room = table.page_bytes - _PAGE_HEADER
+        leaves = max(1, math.ceil(rows * each / room))
         pages, level, levels = leaves, leaves, 0
         while level > 1:
-            level = math.ceil(level * (each + _INNER_BYTES - 4) / room)
+            level = math.ceil(level * (each + _CHILD) / room)
             pages += level
             levels += 1
         return IndexShape(pages, levels, rows)
@@ -102,6 +108,11 @@ class Sizes:
     ) -> IndexShape:
         """There is no such index on a table: an entry for each term."""
         return self.in_order(table, (), entries=table.rows * max(1.0, terms_per_row))
+
+
+def _number_bytes(rows: float) -> int:
+    """How many bytes the number of a row takes, if they are numbered from 1."""
+    return next((size for size, most in ((1, 2**7), (2, 2**15), (3, 2**23)) if rows < most), 4)
 
 
 class SqliteCosts:

@@ -28,6 +28,7 @@ from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
 from humble_ledger.engines.sqlite.plans.statement import Condition
 from humble_ledger.engines.sqlite.samples import quoted
+from humble_ledger.engines.sqlite.supposed_statistics import statistics_of
 from humble_ledger.errors import StatementRejected, TargetUnreachable
 
 _AS_THEY_ARE: Mapping[TableName, float] = {}
@@ -199,33 +200,24 @@ class SqliteHollow:
                 "INSERT INTO sqlite_stat1 VALUES (?, ?, ?)",
                 (table, index, self._grown(str(table), index, str(text), part)),
             )
-        if "sqlite_stat4" in written and not times:
-            self.connection.execute("DELETE FROM sqlite_stat4")
+        self.connection.execute("DELETE FROM sqlite_stat4")
+        if not times:
             self.connection.executemany(
-                "INSERT INTO sqlite_stat4 VALUES (?, ?, ?, ?, ?, ?)", written["sqlite_stat4"]
+                "INSERT INTO sqlite_stat4 VALUES (?, ?, ?, ?, ?, ?)",
+                written.get("sqlite_stat4", ()),
             )
-        elif "sqlite_stat4" in written:
-            self.connection.execute("DELETE FROM sqlite_stat4")
         for design, shape in designs.items():
+            entries = max(1.0, shape.entries * small.get(design.table.name.lower(), 1.0))
+            told = statistics_of(self.ground, design, entries)
+            name = (design.table.name, self._name(design))
             self.connection.execute(
-                "INSERT INTO sqlite_stat1 VALUES (?, ?, ?)",
-                (design.table.name, self._name(design), self._row(design, shape, small)),
+                "INSERT INTO sqlite_stat1 VALUES (?, ?, ?)", (*name, told.numbers)
+            )
+            self.connection.executemany(
+                "INSERT INTO sqlite_stat4 VALUES (?, ?, ?, ?, ?, ?)",
+                [(*name, *each) for each in told.samples],
             )
         self.connection.execute("ANALYZE sqlite_schema")
-
-    def _row(self, design: IndexDesign, shape: IndexShape, times: Mapping[str, float]) -> str:
-        """Rows of an index, and of one value of its first key, its first two, and so on."""
-        entries = max(1.0, shape.entries * times.get(design.table.name.lower(), 1.0))
-        numbers = [entries]
-        for place in range(1, len(design.keys) + 1):
-            some = design.keys[:place]
-            seen = self.ground.key_sample(design.table.name, some, (), design.predicate)
-            different = seen.distinct(entries) if seen is not None and seen.rows_kept else 1.0
-            if place == 1 and some[0].column and not design.predicate:
-                different = self.ground.distinct(design.table.name, some[0].column)
-            each = max(1.0, entries / max(1.0, different))
-            numbers.append(min(each, numbers[-1]))
-        return " ".join(str(max(1, round(n))) for n in numbers)
 
     def _grown(self, table: str, index: object, text: str, part: float) -> str:
         """A row of statistics for so many times the rows; unique keys stay unique."""

@@ -21,7 +21,7 @@ from humble_ledger.engines.sqlite.schema import Table
 MOST_ROWS = 4_000
 PLACES = 100
 MOST_BYTES = 400  # of one value: longer ones are cut, as no key is so long
-_HEADER_BYTES = 3  # of an index entry, with one more for each value (file format, section 2)
+_HEADER_BYTES = 2  # of an index entry, with one more for each value (file format, section 2)
 _WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer' THEN
   CASE WHEN {0} IN (0, 1) THEN 0 WHEN abs({0}) < 128 THEN 1 WHEN abs({0}) < 32768 THEN 2
        WHEN abs({0}) < 8388608 THEN 3 WHEN abs({0}) < 2147483648 THEN 4 ELSE 8 END
@@ -37,6 +37,7 @@ class Sample:
 
     table: Table
     connection: apsw.Connection
+    guard: Guard
     seen: int
     whole: bool
     _counts: dict[str, float | None] = field(default_factory=dict)
@@ -92,6 +93,34 @@ class Sample:
             sum(len(places[key]) for key in counted if len(places[key]) <= 2),
         )
 
+    def analyzed(self, keys: str) -> Analyzed | None:
+        """What ANALYZE writes of an index with these keys on the rows of the sample.
+
+        ``keys`` are what stands behind the table's name in the statement that builds it. None
+        when it cannot be built.
+        """
+        name = quoted(self.table.name)
+        self.guard.ours = True
+        try:
+            self.connection.execute(f"CREATE INDEX humble_tried ON {name} {keys}").fetchall()
+            self.connection.execute("ANALYZE humble_tried").fetchall()
+            numbers = rows(
+                self.connection, "SELECT stat FROM sqlite_stat1 WHERE idx = 'humble_tried'"
+            )
+            kept = rows(
+                self.connection,
+                "SELECT neq, nlt, ndlt, sample FROM sqlite_stat4 WHERE idx = 'humble_tried'",
+            )
+            self.connection.execute("DROP INDEX humble_tried").fetchall()
+        except apsw.Error:
+            return None
+        finally:
+            self.guard.ours = False
+        if not numbers:
+            return None
+        first = [float(word) for word in str(numbers[0][0]).split() if word.isdigit()]
+        return Analyzed(first, [(_floats(a), _floats(b), _floats(c), d) for a, b, c, d in kept])
+
     def column(self, name: str) -> ColumnSample:
         """What the rows show of one column."""
         shown = quoted(name)
@@ -130,6 +159,14 @@ class Sample:
         var_x = sum((x - mean_x) ** 2 for x, _ in pairs)
         var_y = sum((y - mean_y) ** 2 for _, y in pairs)
         return cov / (var_x * var_y) ** 0.5 if var_x > 0 and var_y > 0 else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Analyzed:
+    """A row of ``sqlite_stat1``, and those of ``sqlite_stat4``: (neq, nlt, ndlt, sample)."""
+
+    numbers: list[float]
+    samples: list[tuple[list[float], list[float], list[float], bytes]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,8 +223,9 @@ def take(connection: apsw.Connection, table: Table, count: float) -> Sample:
     memory.execute(f"CREATE TABLE {name} (humble_place, {declared})")
     marks = ", ".join("?" for _ in range(len(columns) + 1))
     memory.executemany(f"INSERT INTO {name} VALUES ({marks})", found)  # noqa: S608
-    memory.authorizer = Guard()
-    return Sample(table, memory, len(found), whole)
+    guard = Guard(writes=True)
+    memory.authorizer = guard
+    return Sample(table, memory, guard, len(found), whole)
 
 
 def quoted(name: str) -> str:
@@ -199,6 +237,10 @@ def _cut(shown: str) -> str:
     """A value as it is, a very long one cut: a sample is small."""
     long = f"typeof({shown}) IN ('text', 'blob') AND length({shown}) > {MOST_BYTES}"
     return f"CASE WHEN {long} THEN substr({shown}, 1, {MOST_BYTES}) ELSE {shown} END"
+
+
+def _floats(text: object) -> list[float]:
+    return [float(word) for word in str(text).split()]
 
 
 def _known(collation: str) -> str:

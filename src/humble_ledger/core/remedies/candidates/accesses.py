@@ -27,7 +27,12 @@ _GROUPS = (Operation.AGGREGATE, Operation.GROUP, Operation.DISTINCT)
 def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Access]:
     """Every reading of a base table in a plan."""
     orders = [n.sort_keys for n in plan.nodes() if n.operation in SORTS]
-    joins = [p for n in plan.nodes() for text in n.conditions.join for p in predicates(text)]
+    joins = [
+        p
+        for n in plan.nodes()
+        for text in (*n.conditions.join, *n.conditions.search)
+        for p in predicates(text)
+    ]
     for node in plan.nodes():
         table = tables.get(TableName(node.schema, node.relation))
         if node.operation not in SCANS or table is None or table.kind != "table":

@@ -16,6 +16,7 @@ from humble_ledger.engines.sqlite.plans.names import Names
 from humble_ledger.engines.sqlite.plans.statement import Block
 
 COSTS = SqliteCosts()
+_CONDENSING = ("aggregate", "group", "distinct")  # these put out what the statement asks for
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +55,11 @@ class Above:
                 cost=draft["cost"] + cost, rows=rows,
                 group=keys, by_hash=True, children=[draft],
             )  # fmt: skip
+        elif select is not None and select.args.get("distinct"):
+            keys = self.names.listed(select.expressions, block)
+            rows = self._groups(draft["rows"], select.expressions, block)
+            cost = draft["cost"] + draft["rows"] * PASS
+            draft = node("distinct", "DISTINCT", cost=cost, rows=rows, group=keys, children=[draft])
         query = self._query_of(block)
         order = query.args.get("order") if query is not None else None
         if for_window:
@@ -171,6 +177,8 @@ class Above:
         part = min(1.0, (rows + skipped) / max(1.0, draft["rows"]))
         return node(
             "limit", "LIMIT", cost=start + (draft["cost"] - start) * part,
+            # What is skipped comes before the first row.
+            startup=start + (draft["cost"] - start) * min(part, skipped / max(1.0, draft["rows"])),
             rows=min(rows, max(0.0, draft["rows"] - skipped)), children=[draft],
         )  # fmt: skip
 
@@ -184,11 +192,13 @@ class Above:
         waiting = [draft]
         while waiting:
             step = waiting.pop()
-            if not step.get("relation") and "subplan" not in step:
+            if step.get("relation") or "subplan" in step:
+                continue
+            if step["operation"] in _CONDENSING:
+                step["output"] = self.names.listed(select.expressions, block)
+            else:
                 step.setdefault("output", []).extend(columns)
-                waiting += [c for c in step["children"] if c["role"] in ("outer", "inner")]
-        if draft["operation"] == "aggregate" and not draft["group"]:
-            draft["output"] = self.names.listed(select.expressions, block)
+            waiting += [c for c in step["children"] if c["role"] in ("outer", "inner")]
 
 
 def _number_of(expression: exp.Expr | None, otherwise: float) -> float:

@@ -29,6 +29,8 @@ from humble_ledger.engines.sqlite.plans.statement import (
 from humble_ledger.engines.sqlite.schema import Table
 
 _READS = (Kind.SCAN, Kind.SEARCH, Kind.EITHER, Kind.CONSTANT)
+_WORTH_A_STEP = 0.1  # of the cost below it
+_MANY = 1_000
 _HEADS = ("UNION ALL", "UNION", "EXCEPT", "INTERSECT")
 
 
@@ -53,7 +55,7 @@ class Builder:
         top = self.reading.blocks[0] if self.reading is not None and self.reading.blocks else None
         draft = self._group(lines, top, frozenset())
         if isinstance(tree, exp.Query):
-            draft["cost"] += GIVEN * draft["rows"]
+            draft = self._handed_over(draft)
         if isinstance(tree, exp.Insert | exp.Update | exp.Delete):
             target = tree.find(exp.Table)
             rows = draft["rows"] if lines else 1.0
@@ -63,6 +65,22 @@ class Builder:
                 children=[draft] if lines else [],
             )  # fmt: skip
         return draft
+
+    def _handed_over(self, draft: Draft) -> Draft:
+        """A last step for what handing many rows to the program takes, where that is much."""
+        cost = GIVEN * draft["rows"]
+        if cost < _WORTH_A_STEP * draft["cost"] or draft["rows"] < _MANY:
+            draft["cost"] += cost
+            return draft
+        return node(
+            "result",
+            "HAND ROWS OVER",
+            cost=draft["cost"] + cost,
+            rows=draft["rows"],
+            startup=draft.get("startup", 0.0),
+            output=list(draft.get("output", ())),
+            children=[draft],
+        )
 
     def _real_name(self, name: str) -> str:
         facts = self.knowledge.facts(name)
@@ -285,6 +303,8 @@ class Builder:
                 f"{'SubPlan' if line.correlated else 'InitPlan'} {number}"
             )  # fmt: skip
             inner["subplan"] = name
+            if line.said.endswith(f"LIST SUBQUERY {line.number}"):
+                inner["cost"] += COSTS.sort(inner["rows"], 0)  # kept in order, to be looked up
             asker = asking(draft, f"({name})") or draft
             if asker is draft and line.correlated:
                 draft.setdefault("output", []).append(f"({name})")

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from humble_ledger.core.costs.model import IndexShape, Search
 from humble_ledger.core.schema.facts import TableFacts
-from humble_ledger.engines.sqlite.costs import DESCENT, OPERATOR, PAGE, ROW, SqliteCosts
+from humble_ledger.engines.sqlite.costs import (
+    CALL,
+    DESCENT,
+    OPERATOR,
+    PAGE,
+    PARSING,
+    ROW,
+    SqliteCosts,
+)
 from humble_ledger.engines.sqlite.plans.drafts import Draft, node
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
@@ -17,6 +26,8 @@ from humble_ledger.engines.sqlite.plans.statement import Block, Condition
 from humble_ledger.engines.sqlite.schema import Table
 
 COSTS = SqliteCosts()
+_CALLS = re.compile(r"\b(?!ANY\b|IN\b|AND\b|OR\b|NOT\b|AS\b)[A-Za-z_]\w*\(")
+_JSON = re.compile(r"\bJSON\w*\(|->", re.IGNORECASE)
 AUTOMATIC = "AUTOMATIC INDEX"
 _RANGE_SHARE = 0.25  # of the rows for a bound whose value is not known, as the planner takes it
 _LIST = 25.0  # values of a sub-query, as the planner takes it
@@ -119,7 +130,8 @@ class Reads:
     ) -> float:
         rows = max(facts.rows, 1.0)
         share = min(1.0, visited / rows)
-        tests = visited * OPERATOR * len(filters)
+        tested = _tests(filters)
+        tests = visited * OPERATOR * tested
         searches = max([_values_in(c) for c in search] or [1.0])
         for column, operator in read.terms:
             if operator == "any":  # skipped: once for each of its values
@@ -132,14 +144,14 @@ class Reads:
             return levels * DESCENT + share * facts.pages * PAGE + visited * ROW + tests
         shape = self.knowledge.shape(facts.name.name, read.index) if read.index else None
         if shape is None:
-            return COSTS.full_scan(facts, len(filters))
+            return COSTS.full_scan(facts, tested)
         leading = self._leading(facts, read.index)
         correlation = COSTS.correlation(
             leading, len(self.knowledge.keys(facts.name.name, read.index))
         )
         part = min(1.0, visited / max(1.0, shape.entries))
         asked = Search(
-            part, part, max(1, len(search)), len(filters), round(max(1.0, searches)), loops
+            part, part, max(1, len(search)), round(tested), round(max(1.0, searches)), loops
         )
         return COSTS.index_scan(facts, shape, asked, correlation, read.covering).total
 
@@ -197,7 +209,7 @@ class Reads:
         name = facts.name.name
         scan = node(
             "full_scan", "SCAN", relation=name, alias=alias,
-            cost=COSTS.full_scan(facts, len(own)),
+            cost=COSTS.full_scan(facts, _tests(own)),
             rows=facts.rows * self.knowledge.share(name, alias, own), visited=facts.rows,
             filter=[c.text for c in own], output=self.names.columns(alias),
         )  # fmt: skip
@@ -302,6 +314,16 @@ def _is_term(condition: Condition, alias: str, column: str, operator: str) -> bo
         sign = kind[:1]
         return operator == (sign if place == 0 else turned.get(sign, sign))
     return False
+
+
+def _tests(conditions: Sequence[Condition]) -> float:
+    """What testing these takes, as so many plain comparisons."""
+    total = 0.0
+    for each in conditions:
+        calls = len(_CALLS.findall(each.text))
+        parsing = len(_JSON.findall(each.text))
+        total += 1.0 + (CALL * (calls - parsing) + PARSING * parsing) / OPERATOR
+    return total
 
 
 def _values_in(condition: Condition) -> float:
