@@ -42,7 +42,7 @@ def test_a_supposed_index_is_planned_as_the_real_one(target: str, hollow: Postgr
     formula = FormulaPredictor(session.costs, session)
     used = 0
     for text in INDEXES:
-        design = parse_index(text)
+        design = parse_index(text, "public")
         shape = formula.shape(design, session.tables([design.table])[design.table])
         with psycopg.connect(target) as server:
             server.execute(design.create_sql("really").encode())
@@ -94,7 +94,7 @@ def test_the_target_sees_nothing_but_reads(target: str) -> None:
                 server.execute(watched)
             found = [server.execute(watched).fetchone()]
             with PostgresEngine().hollow(target) as made:
-                design = parse_index("quay.visit (boat)")
+                design = parse_index("quay.visit (boat)", "public")
                 session = PostgresSession(target, Limits())
                 formula = FormulaPredictor(session.costs, session)
                 shape = formula.shape(design, session.tables([design.table])[design.table])

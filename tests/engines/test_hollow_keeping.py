@@ -259,7 +259,7 @@ def test_only_so_many_hollows_are_kept(tmp_path: Path) -> None:
 
 def test_a_server_that_breaks_down_is_told_and_thrown_away(target: str) -> None:
     text = Statement('SELECT * FROM "Odd Table" WHERE "select" = 5')
-    design = parse_index('"Odd Table" ("select")')
+    design = parse_index('"Odd Table" ("select")', "public")
     with PostgresEngine().hollow(target) as made:
         before = made.explain(text, {}).plan.cost_total
         pid = made.standing.admin.info.backend_pid

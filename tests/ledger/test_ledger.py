@@ -109,11 +109,11 @@ def test_ids_stay_and_the_same_thing_gets_the_same_id(ledger: Ledger) -> None:
     assert ledger.queries.keep("select 1") == ledger.queries.keep("SELECT 2") == "q1"
     assert ledger.queries.keep("select a") == "q2"
     remedy = index_remedy(
-        parse_index("t (a)"), reason="x", predictions=(Prediction("q1", 9, 1, "f"),)
+        parse_index("t (a)", "public"), reason="x", predictions=(Prediction("q1", 9, 1, "f"),)
     )
     first = ledger.remedies.keep(remedy)
     again = index_remedy(
-        parse_index("t(a)"), reason="y", predictions=(Prediction("q2", 9, 2, "f"),)
+        parse_index("t(a)", "public"), reason="y", predictions=(Prediction("q2", 9, 2, "f"),)
     )
     second = ledger.remedies.keep(again)
     assert first.id == second.id == "r1"

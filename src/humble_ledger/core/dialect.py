@@ -16,7 +16,8 @@ from humble_ledger.core.statements.sql_dialect import DIALECT
 class Dialect:
     """One server's SQL.
 
-    ``parser`` is its name for the parser of statements. ``online`` is the word by which an index
+    ``parser`` is its name for the parser of statements, ``default_schema`` the one that a table's
+    name without one stands for. ``online`` is the word by which an index
     is built while others write, "" where there is none; ``methods`` are the kinds of index, and
     ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a
     migration. ``after_build`` is run when an index was built, with its {name}. ``settings`` tells
@@ -24,6 +25,7 @@ class Dialect:
     """
 
     parser: str = DIALECT
+    default_schema: str = ""
     online: str = ""
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True

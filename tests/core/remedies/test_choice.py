@@ -23,7 +23,7 @@ from humble_ledger.errors import WrongUsage
 from tests.core.remedies.test_prediction import READING, TABLES, table
 from tests.plans import recorded
 
-A, B, C, D = (parse_index(f"t{n} (a{n})") for n in range(4))
+A, B, C, D = (parse_index(f"t{n} (a{n})", "public") for n in range(4))
 
 
 def problem(
@@ -59,7 +59,7 @@ def best_of_all(given: Problem) -> float:
 def problems(draw: st.DrawFn) -> Problem:
     """Up to ten indexes on up to four tables, up to eight queries, a budget."""
     queries = [f"q{n}" for n in range(draw(st.integers(1, 8)))]
-    designs = [parse_index(f"t{n % 4} (a{n})") for n in range(draw(st.integers(1, 10)))]
+    designs = [parse_index(f"t{n % 4} (a{n})", "public") for n in range(draw(st.integers(1, 10)))]
     served = {
         d: draw(st.dictionaries(st.sampled_from(queries), st.floats(1, 99), max_size=4))
         for d in designs
@@ -190,7 +190,7 @@ def test_two_indexes_are_merged_where_one_can_serve_both() -> None:
 
 
 def test_an_index_that_a_new_one_begins_with_is_superfluous() -> None:
-    wide = parse_index("reading (buoy_id, taken_at, value)")
+    wide = parse_index("reading (buoy_id, taken_at, value)", "public")
     plan = recorded(18, "17-a-day-of-a-buoy")
     found = made_superfluous([wide], [READING], {"q3": plan})
     assert [r.apply for r in found] == [("DROP INDEX reading_1;",)]

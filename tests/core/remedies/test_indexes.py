@@ -31,7 +31,7 @@ from humble_ledger.errors import UnreadableInput
     ],
 )
 def test_an_index_as_people_write_it(text: str, statement: str) -> None:
-    assert parse_index(text).words == statement
+    assert parse_index(text, "public").words == statement
 
 
 @pytest.mark.parametrize(
@@ -49,7 +49,7 @@ def test_an_index_as_people_write_it(text: str, statement: str) -> None:
 )
 def test_what_cannot_be_read_says_what_was_expected(text: str, expected: str) -> None:
     with pytest.raises(UnreadableInput, match=expected):
-        parse_index(text)
+        parse_index(text, "public")
 
 
 @pytest.mark.parametrize(

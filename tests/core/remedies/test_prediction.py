@@ -202,8 +202,8 @@ def _priced(design: IndexDesign, size: int, **costs: float) -> Priced:
 
 
 def test_the_choice_prefers_the_smaller_of_two_alike_and_drops_the_useless() -> None:
-    narrow = parse_index("reading (sensor_id)")
-    wide = parse_index("reading (sensor_id, taken_at)")
+    narrow = parse_index("reading (sensor_id)", "public")
+    wide = parse_index("reading (sensor_id, taken_at)", "public")
     alike = worth_trying([_priced(wide, 400, q1=100), _priced(narrow, 100, q1=101)], {})
     assert [p.design for p in alike] == [narrow]
     better = worth_trying([_priced(wide, 400, q1=50), _priced(narrow, 100, q1=101)], {})
@@ -212,8 +212,8 @@ def test_the_choice_prefers_the_smaller_of_two_alike_and_drops_the_useless() -> 
 
 
 def test_a_query_that_runs_often_weighs_more() -> None:
-    once = _priced(parse_index("reading (sensor_id)"), 100, q1=10)
-    often = _priced(parse_index("reading (quality)"), 1000, q2=500)
+    once = _priced(parse_index("reading (sensor_id)", "public"), 100, q1=10)
+    often = _priced(parse_index("reading (quality)", "public"), 1000, q2=500)
     assert [p.size_bytes for p in worth_trying([once, often], {"q2": 100})] == [1000, 100]
 
 
@@ -244,7 +244,9 @@ ALERTS = {"Relation Name": "alert", "Schema": "public", "Alias": "a"}
 
 def _cost(plan: Plan, index: str, tables: dict[TableName, TableFacts] = TABLES) -> float:
     predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
-    found = predictor.outlook(_asked(plan, list(accesses(plan, tables))), [parse_index(index)])
+    found = predictor.outlook(
+        _asked(plan, list(accesses(plan, tables))), [parse_index(index, "public")]
+    )
     return found.cost
 
 
@@ -321,7 +323,7 @@ def test_an_inverted_index_is_not_asked_for_what_it_does_not_find() -> None:
         )  # fmt: skip
         predictor = FormulaPredictor(PostgresCosts(SERVER), Oracle())
         plan = plan_of(scan)
-        design = parse_index("alert USING gin (message)")
+        design = parse_index("alert USING gin (message)", "public")
         keys = tuple(replace(k, operator_class="jsonb_path_ops") for k in design.keys)
         asked = _asked(plan, list(accesses(plan, tables)))
         return predictor.outlook(asked, [replace(design, keys=keys)]).cost

@@ -19,10 +19,12 @@ TABLE = replace(ALERT, writes=Writes(inserted=1_000, updated=500, updated_in_pag
 
 def test_an_index_is_written_for_each_row_that_is_new_or_moved() -> None:
     assert entries_now(TABLE) == 1_500 + 3 * 1_100
-    found = write_overhead_of(TABLE, parse_index("alert (status)"), 1.0)
+    found = write_overhead_of(TABLE, parse_index("alert (status)", "public"), 1.0)
     assert found.entries_added == 1_100
     assert found.grows_by == pytest.approx(1_100 / 4_800)
-    few = write_overhead_of(TABLE, parse_index("alert (buoy_id) where status = 'open'"), 0.05)
+    few = write_overhead_of(
+        TABLE, parse_index("alert (buoy_id) where status = 'open'", "public"), 0.05
+    )
     assert few.entries_added == pytest.approx(55)
 
 
@@ -32,11 +34,13 @@ def test_updates_of_its_columns_no_longer_stay_in_their_page() -> None:
         SeenUpdate("q8", "public.alert", frozenset({"crew"}), 10),
         SeenUpdate("q9", "visit", frozenset({"status"}), 99),
     ]
-    found = write_overhead_of(TABLE, parse_index("alert (status)"), 1.0, updates)
+    found = write_overhead_of(TABLE, parse_index("alert (status)", "public"), 1.0, updates)
     assert found.ends_in_page == ("q7",)
     # Three quarters of the updates in a page are written to four indexes from now on.
     assert found.entries_added == 1_100 + 4 * 300
-    bound = write_overhead_of(TABLE, parse_index("alert (buoy_id) where crew = 'x'"), 0.1, updates)
+    bound = write_overhead_of(
+        TABLE, parse_index("alert (buoy_id) where crew = 'x'", "public"), 0.1, updates
+    )
     assert bound.ends_in_page == ("q8",)
 
 
@@ -58,8 +62,8 @@ def test_building_is_reckoned_from_builds_that_were_measured() -> None:
     ],
 )
 def test_names_follow_a_pattern_and_fit(index: str, pattern: str, name: str) -> None:
-    assert index_name(parse_index(index), pattern) == name
-    assert index_name(parse_index(index), pattern, {name}) != name
+    assert index_name(parse_index(index, "public"), pattern) == name
+    assert index_name(parse_index(index, "public"), pattern, {name}) != name
 
 
 @pytest.mark.parametrize(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.statements.tokens import Token, TokenKind, meaningful, unquoted
 from humble_ledger.errors import UnreadableInput
@@ -11,18 +13,40 @@ from humble_ledger.errors import UnreadableInput
 _HINT = 'Write it like  --index "reading (sensor_id, taken_at)"  with INCLUDE or WHERE behind.'
 
 
-def parse_index(text: str) -> IndexDesign:
+def parse_index(text: str, default_schema: str) -> IndexDesign:
     """Read an index from its table, keys, and optional USING, INCLUDE and WHERE.
+
+    A table without a schema is in the default one.
 
     Raises:
         UnreadableInput: the text is not of that form; the message says what was expected.
     """
-    return _Reader(text).design()
+    return _Reader(text, default_schema).design()
+
+
+def spelled(design: IndexDesign, table: TableFacts) -> IndexDesign:
+    """A design with its names as the catalogue has them, where they differ by letters' case alone.
+
+    Where names mean the same whatever their case, that is how people write them.
+    """
+    by_small = {name.lower(): name for name in table.columns}
+
+    def own(name: str) -> str:
+        return name if name in table.columns else by_small.get(name.lower(), name)
+
+    return replace(
+        design,
+        table=table.name,
+        keys=tuple(replace(k, column=own(k.column)) if k.column else k for k in design.keys),
+        included=tuple(own(name) for name in design.included),
+        parts=table.parts,
+    )
 
 
 class _Reader:
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, default_schema: str) -> None:
         self._text = text
+        self._default_schema = default_schema
         self._tokens = meaningful(text)
         self._place = 0
 
@@ -47,7 +71,7 @@ class _Reader:
         if self._peek() == ".":
             self._place += 1
             return TableName(first, self._next_name("a table behind the schema"))
-        return TableName("public", first)
+        return TableName(self._default_schema, first)
 
     def _key(self, part: list[Token]) -> IndexKey:
         descending, nulls_first = False, None

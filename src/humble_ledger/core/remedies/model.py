@@ -49,7 +49,8 @@ class WriteOverhead:
 
     ``entries_now`` rows and index entries were written for these changes, ``entries_added``
     more would have been. ``ends_in_page`` are captured queries whose updates would no longer
-    stay in their page; ``updates_seen`` tells whether any update of the table was captured.
+    stay in their page; ``updates_seen`` tells whether any update of the table was captured;
+    ``counted`` whether this server counts what is written at all.
     """
 
     inserted_rows: int = 0
@@ -59,6 +60,7 @@ class WriteOverhead:
     entries_added: float = 0.0
     ends_in_page: tuple[str, ...] = ()
     updates_seen: bool = False
+    counted: bool = True
 
     @property
     def grows_by(self) -> float:
@@ -114,6 +116,7 @@ class Remedy:
     ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
     ``together`` are the columns that statistics are gathered of together;
     ``checked`` is what a search for counterexamples found (None: there was no such search).
+    ``online`` is the word by which its index is built while others write, "" where they wait;
     ``settings`` are names with values; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
@@ -133,6 +136,7 @@ class Remedy:
     settings: tuple[tuple[str, str], ...] = ()
     build_ms: tuple[float, float] | None = None
     build_measured: bool = False
+    online: str = ""
     values_from: str = ""
     direct: bool = False
     question: bool = False
@@ -151,6 +155,7 @@ def index_remedy(
     name: str = "",
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
+    online: str = "",
 ) -> Remedy:
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
@@ -167,4 +172,5 @@ def index_remedy(
         write_overhead=write_overhead or WriteOverhead(),
         build_ms=build_ms,
         build_measured=build_measured,
+        online=online,
     )

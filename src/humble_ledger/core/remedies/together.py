@@ -24,14 +24,14 @@ class ColumnGroup:
         return f"{self.table} ({', '.join(self.columns)})"
 
 
-def parse_group(text: str) -> ColumnGroup:
+def parse_group(text: str, default_schema: str) -> ColumnGroup:
     """Read "alert (code, crew)".
 
     Raises:
         UnreadableInput: it is not of that form.
         WrongUsage: it names expressions, one column alone, or too many.
     """
-    design = parse_index(text)
+    design = parse_index(text, default_schema)
     columns = tuple(key.column for key in design.keys)
     plain = not design.included and not design.predicate
     if not plain or "" in columns or not 2 <= len(set(columns)) <= MOST_COLUMNS:

@@ -52,6 +52,7 @@ def write_overhead_of(
         entries_added=added,
         ends_in_page=tuple(u.query for u in setting) if writes.updated_in_page else (),
         updates_seen=bool(mine),
+        counted=table.counted,
     )
 
 
@@ -64,6 +65,7 @@ def write_overhead_of_removal(table: TableFacts, index: IndexFacts) -> WriteOver
         in_page_share=_in_page(table),
         entries_now=entries_now(table),
         entries_added=-float(writes.inserted + _moved(table)) if index.valid else 0.0,
+        counted=table.counted,
     )
 
 

@@ -191,7 +191,8 @@ class TableFacts:
     ``partition_of``, which has ``partitions`` with rows of their own and is the table ``root``.
     A partitioned table names its ``parts``, None when these are parted again, and has what all of
     them have. ``overflow_bytes`` are of values too long for their row. ``reads``, ``writes`` and
-    the indexes' scans are counted since ``counted_since`` (None: unknown).
+    the indexes' scans are counted since ``counted_since`` (None: unknown); not at all by a server
+    for which ``counted`` is not true.
     """
 
     name: TableName
@@ -217,6 +218,7 @@ class TableFacts:
     foreign_keys: tuple[ForeignKey, ...] = ()
     counted_since: datetime | None = None
     storage: HeapFacts | ClusteredFacts | None = None
+    counted: bool = True
 
     @property
     def heap(self) -> HeapFacts | None:

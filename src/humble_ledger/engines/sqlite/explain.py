@@ -9,7 +9,12 @@ from dataclasses import dataclass, field
 
 import apsw
 
-from humble_ledger.core.statements.kinds import Statement, require_plan
+from humble_ledger.core.statements.kinds import (
+    Statement,
+    StatementKind,
+    kind_of,
+    require_plan,
+)
 from humble_ledger.engines.contract import Outcome, PlanDocument
 from humble_ledger.engines.sqlite.plans.building import Builder
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
@@ -103,13 +108,15 @@ def run(connection: apsw.Connection, statement: Statement) -> Work:
 
 
 def outcome(connection: apsw.Connection, statement: Statement) -> Outcome:
-    """Run a statement and time it, with nothing counted beside."""
+    """Run a statement and time it; the rows that came, or those that were changed."""
     sql, given = prepared(statement)
     begun = time.perf_counter()
     rows = 0
     for _ in connection.execute(sql, given):
         rows += 1
-    return Outcome((time.perf_counter() - begun) * 1000, rows)
+    took = (time.perf_counter() - begun) * 1000
+    changes = kind_of(statement.sql) is StatementKind.CHANGES
+    return Outcome(took, connection.changes() if changes and not rows else rows)
 
 
 @contextmanager

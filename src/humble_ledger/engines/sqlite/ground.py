@@ -248,6 +248,7 @@ class Ground:
             gathered=known is not None,
             foreign_keys=table.foreign_keys,
             storage=ClusteredFacts(self._clustered_by(table)),
+            counted=False,
         )
         indexes = tuple(self._index(table, facts, each) for each in table.indexes)
         if table.rowid_column:

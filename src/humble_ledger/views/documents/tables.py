@@ -57,7 +57,7 @@ class ForeignKeyRow(Struct, frozen=True):
 
 
 class TableDocument(Struct, frozen=True):
-    """A table as the server knows it now; counters since ``counted_since``."""
+    """A table as the server knows it now; counters since ``counted_since`` (None: not counted)."""
 
     table: str
     table_kind: str
@@ -67,12 +67,12 @@ class TableDocument(Struct, frozen=True):
     size_bytes: int
     index_bytes: int
     overflow_bytes: int
-    full_scans: int
-    index_scans: int
-    inserted_rows: int
-    updated_rows: int
-    updated_in_page_rows: int
-    deleted_rows: int
+    full_scans: int | None
+    index_scans: int | None
+    inserted_rows: int | None
+    updated_rows: int | None
+    updated_in_page_rows: int | None
+    deleted_rows: int | None
     dead_rows: int | None
     all_visible_share: float | None
     vacuumed_at: str | None
@@ -146,12 +146,12 @@ def table_document(found: TableReport) -> TableDocument:
         size_bytes=table.size_bytes,
         index_bytes=table.index_bytes,
         overflow_bytes=table.overflow_bytes,
-        full_scans=table.reads.full_scans,
-        index_scans=table.reads.index_scans,
-        inserted_rows=table.writes.inserted,
-        updated_rows=table.writes.updated,
-        updated_in_page_rows=table.writes.updated_in_page,
-        deleted_rows=table.writes.deleted,
+        full_scans=table.reads.full_scans if table.counted else None,
+        index_scans=table.reads.index_scans if table.counted else None,
+        inserted_rows=table.writes.inserted if table.counted else None,
+        updated_rows=table.writes.updated if table.counted else None,
+        updated_in_page_rows=table.writes.updated_in_page if table.counted else None,
+        deleted_rows=table.writes.deleted if table.counted else None,
         dead_rows=heap.dead_rows if heap else None,
         all_visible_share=heap.all_visible_share if heap else None,
         vacuumed_at=iso(heap.vacuumed_at) if heap else None,

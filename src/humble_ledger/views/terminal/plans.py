@@ -218,7 +218,7 @@ def _notes(node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[str]:
 
 def _work(plan: Plan, numbers: Numbers) -> Iterator[RenderableType]:
     """What was counted of a run whose steps nobody times."""
-    rows = numbers.count(round(plan.root.rows_seen or 0.0), "rows")
+    rows = numbers.count(round(plan.root.rows_seen or 0.0), "rows") + " returned"
     counted = [
         f"{name.replace('_', ' ')} {numbers.whole(value)}"
         for name, value in plan.root.details.items()

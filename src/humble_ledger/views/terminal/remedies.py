@@ -130,8 +130,10 @@ def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
     """A script of all remedies for review: forwards, and how to go back as comments."""
     parts = [
         '-- For review. Each change with what it is for; the statements behind "back:" undo it.',
-        "-- CREATE and DROP INDEX make writers wait while they run; with CONCURRENTLY they do not.",
     ]
+    online = next((e.remedy.online for e in entries if e.remedy.online), "")
+    how = f"; with {online} they do not" if online else ""
+    parts.append(f"-- CREATE and DROP INDEX make writers wait while they run{how}.")
     for entry in entries:
         remedy = entry.remedy
         gains = "; ".join(
@@ -205,10 +207,12 @@ def _building(remedy: Remedy, numbers: Numbers) -> str:
         by = "from builds measured here" if remedy.build_measured else "none was measured here yet"
         time = f"{numbers.ms(low)} to {numbers.ms(high)} (predicted, {by})"
     table = remedy.index.table
+    waiting = f"{time}. As printed, readers of {table} pass and writers wait until it is built"
+    if not remedy.online:
+        return waiting
     return (
-        f"{time}. As printed, readers of {table} pass and writers wait until it is built; with "
-        'CREATE INDEX CONCURRENTLY, which "settle" writes, nobody waits, it reads the table '
-        "twice and waits for older transactions"
+        f'{waiting}; with CREATE INDEX {remedy.online}, which "settle" writes, nobody waits, it '
+        "reads the table twice and waits for older transactions"
     )
 
 
@@ -217,6 +221,8 @@ def _write_overhead(remedy: Remedy, numbers: Numbers) -> str:
     if remedy.type not in (RemedyType.INDEX, RemedyType.REMOVAL):
         return ""
     cost = remedy.write_overhead
+    if not cost.counted:
+        return "not known: this server counts no rows written; a trial measures what writers pay"
     seen = (
         f"{numbers.whole(cost.inserted_rows)} rows inserted and "
         f"{numbers.whole(cost.updated_rows)} updated since the counters began"

@@ -66,18 +66,23 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
             f"indexes {numbers.size(table.index_bytes)}, long values "
             f"{numbers.size(table.overflow_bytes)}, {numbers.size(whole)} in all",
         ),
+        ("counters", "" if table.counted else "none: this server counts neither reads nor writes"),
         (
             "read",
             f"{numbers.whole(reads.full_scans)} full scans "
             f"({numbers.whole(reads.rows_by_full_scan)} rows), "
             f"{numbers.whole(reads.index_scans)} index scans "
-            f"({numbers.whole(reads.rows_by_index)} rows){since}",
+            f"({numbers.whole(reads.rows_by_index)} rows){since}"
+            if table.counted
+            else "",
         ),
         (
             "written",
             f"{numbers.whole(writes.inserted)} rows inserted, {numbers.whole(writes.updated)} "
             f"updated{in_page}, {numbers.whole(writes.deleted)} deleted{since}; "
-            f"{_mix(read_rows, written)}",
+            f"{_mix(read_rows, written)}"
+            if table.counted
+            else "",
         ),
         *_of_heap(table.heap, numbers),
         ("statistics", _age(table.analyzed_at) + _changes(table, numbers)),

@@ -12,7 +12,7 @@ from humble_ledger.core.plans.comparison import compare
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.index_text import parse_index, spelled
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import nearly_same
@@ -183,7 +183,8 @@ def _uses(plan: Plan, names: Mapping[str, IndexDesign]) -> list[str]:
 
 def _understood(workspace: Workspace, asked: Supposed) -> _Made:
     made = _Made()
-    designs = [parse_index(text) for text in asked.indexes]
+    schema = workspace.engine.dialect.default_schema
+    designs = [parse_index(text, schema) for text in asked.indexes]
     names = list(asked.without)
     for text in asked.settings:
         made.settings += setting(text).settings
@@ -208,7 +209,9 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
     for text in asked.rows:
         table, factor = growth_of(session, text)
         made.rows[table] = factor
-    made.together += [_group_placed(session, parse_group(text)) for text in asked.statistics]
+    made.together += [
+        _group_placed(session, parse_group(text, schema)) for text in asked.statistics
+    ]
     designs = [_placed(session, design) for design in designs]
     made.tables = dict(session.tables({design.table for design in designs}))
     formula = FormulaPredictor(session.costs, session)
@@ -242,10 +245,11 @@ def growth_of(session: Session, text: str) -> tuple[TableName, float]:
 
 def _placed(session: Session, design: IndexDesign) -> IndexDesign:
     """A design whose table is the one that the user's name stands for."""
-    if design.table in session.tables([design.table]):
-        return design
-    table, _ = session.find_column(str(design.table))
-    return replace(design, table=table)
+    table = design.table
+    if table not in session.tables([table]):
+        table, _ = session.find_column(str(table))
+    facts = session.tables([table]).get(table)
+    return spelled(design, facts) if facts is not None else replace(design, table=table)
 
 
 def _group_placed(session: Session, group: ColumnGroup) -> ColumnGroup:

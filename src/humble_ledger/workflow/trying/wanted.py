@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.asked import ASKED_FOR, Written
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.index_text import parse_index
+from humble_ledger.core.remedies.index_text import parse_index, spelled
 from humble_ledger.core.remedies.masking import lacks_literals
 from humble_ledger.core.remedies.model import index_remedy
 from humble_ledger.core.trials.tried import TriedQuery
@@ -33,14 +32,21 @@ def wanted_remedies(
     known = workspace.ledger.remedies
     entries = [_with_literals(known.get(id_)) for id_ in ids]
     entries += [known.keep_known(remedy) for remedy in written.remedies(tried)]
-    designs = [_whole(workspace, parse_index(text)) for text in indexes]
-    return entries + [known.keep_known(index_remedy(d, reason=ASKED_FOR)) for d in designs]
+    dialect = workspace.engine.dialect
+    if not dialect.settings and any(entry.remedy.settings for entry in entries):
+        raise WrongUsage(
+            "This engine has no settings of a session that a plan depends on.",
+            "Try what there is as a change of your own:  --apply SQL --revert SQL",
+        )
+    designs = [_whole(workspace, parse_index(text, dialect.default_schema)) for text in indexes]
+    made = [index_remedy(d, reason=ASKED_FOR, online=dialect.online) for d in designs]
+    return entries + [known.keep_known(remedy) for remedy in made]
 
 
 def _whole(workspace: Workspace, design: IndexDesign) -> IndexDesign:
-    """A design that knows the partitions of its table."""
+    """A design that knows the partitions of its table, and names things as the catalogue does."""
     facts = workspace.session.tables([design.table]).get(design.table)
-    return replace(design, parts=facts.parts) if facts is not None else design
+    return spelled(design, facts) if facts is not None else design
 
 
 def _with_literals(entry: RemedyEntry) -> RemedyEntry:

@@ -58,6 +58,8 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
 
 def pages_needed(table: TableFacts) -> float | None:
     """The pages its rows would fill, by the mean widths of its columns; None when unknown."""
+    if table.heap is None:
+        return None
     widths = [
         (column.length_bytes if column.length_bytes > 0 else column.mean_width_bytes)
         if column.null_share is None

@@ -119,7 +119,8 @@ def _symptom(
     what: str,
     cause: Cause,
 ) -> Symptom:
-    kept_up = written_to(table)
+    kept_up = written_to(table) if table.counted else None
+    written = "" if kept_up is None else f", and up to {kept_up:,} rows were written to it"
     evidence: Evidence = {
         "size_bytes": index.size_bytes,
         "rows_written": kept_up,
@@ -131,10 +132,7 @@ def _symptom(
         name=name,
         node=0,
         step="",
-        summary=(
-            f"{index.name} {what}; it takes {index.size_bytes / MIB:,.1f} MiB, and "
-            f"up to {kept_up:,} rows were written to it"
-        ),
+        summary=f"{index.name} {what}; it takes {index.size_bytes / MIB:,.1f} MiB{written}",
         evidence=evidence,
         cause=cause,
         subject=f"{table.name}.{index.name}",
