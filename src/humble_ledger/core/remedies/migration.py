@@ -70,7 +70,7 @@ def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
         return Steps(name, (design.create_sql(name),), (design.drop_sql(name),), note=note)
     if design.parts:
         return _part_by_part(design, design.parts, name, dialect)
-    after = (dialect.after_build.format(name=name),) if dialect.after_build else ()
+    after = (dialect.after_build.format(name=identifier(name)),) if dialect.after_build else ()
     return Steps(
         name,
         (design.create_sql(name, dialect.online), *after),

@@ -14,6 +14,7 @@ import apsw
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.guard import Guard
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.reading import opened, require_database
 from humble_ledger.errors import TargetUnreachable
 
@@ -33,7 +34,7 @@ class SqliteHands:
         self._saved()
         begun = time.perf_counter()
         with translated(self.path), self._transaction():
-            self.connection.execute(statement).fetchall()
+            execute(self.connection, statement).fetchall()
         return (time.perf_counter() - begun) * 1000
 
     def together(self, statements: Sequence[str], then: Callable[[], None]) -> None:
@@ -41,7 +42,7 @@ class SqliteHands:
         self._saved()
         with translated(self.path), self._transaction():
             for statement in statements:
-                self.connection.execute(statement).fetchall()
+                execute(self.connection, statement).fetchall()
             then()
 
     def drop_if_invalid(self, schema: str, name: str) -> bool:

@@ -14,11 +14,12 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.reading import limited
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.schema import Table
 from humble_ledger.engines.sqlite.values import as_text, prepared, typed
-from humble_ledger.errors import TargetUnreachable
+from humble_ledger.errors import StatementRejected, TargetUnreachable
 
 STATEMENT_MS = 2_000
 MOST_ANSWERS = 2_000
@@ -97,7 +98,7 @@ class _FilledTables:
         try:
             with limited(self.connection, STATEMENT_MS):
                 rows = []
-                for row in self.connection.execute(*prepared(statement)):
+                for row in execute(self.connection, *prepared(statement)):
                     rows.append(
                         tuple(
                             None if v is None else (as_text(v) or b"").decode("utf-8", "replace")
@@ -107,7 +108,7 @@ class _FilledTables:
                     if len(rows) >= MOST_ANSWERS:
                         break
                 return Answer(tuple(rows))
-        except apsw.Error as error:
+        except (apsw.Error, StatementRejected) as error:
             return Answer(error=" ".join(str(error).split()))
 
 
@@ -120,6 +121,7 @@ def arena_over(ground: Ground, tables: Sequence[TableName]) -> Iterator[SqliteAr
     """
     connection = apsw.Connection(":memory:")
     harden(connection)
+    connection.authorizer = Guard(writes=True)
     try:
         known = {}
         for name in tables:
@@ -128,17 +130,16 @@ def arena_over(ground: Ground, tables: Sequence[TableName]) -> Iterator[SqliteAr
                 raise TargetUnreachable(f"There is no table {name} any more.")
             known[name.name] = table
             try:
-                connection.execute(table.sql)
+                execute(connection, table.sql)
                 for index in table.indexes:
                     if index.sql and index.unique:
-                        connection.execute(index.sql)
-            except apsw.Error as error:
+                        execute(connection, index.sql)
+            except (apsw.Error, StatementRejected) as error:
                 raise TargetUnreachable(f"{name} cannot be made again: {error}.") from error
         for view in ground.schema.values():
             if view.kind == "view":
-                with contextlib.suppress(apsw.Error):
-                    connection.execute(view.sql)
-        connection.authorizer = Guard(writes=True)
+                with contextlib.suppress(apsw.Error, StatementRejected):
+                    execute(connection, view.sql)
         yield SqliteArena(connection, known)
     finally:
         connection.close()

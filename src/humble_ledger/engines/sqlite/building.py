@@ -7,13 +7,14 @@ import time
 import apsw
 
 from humble_ledger.engines.contract import IndexBuild, NewIndex
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.samples import quoted
 
 
 def built(connection: apsw.Connection, index: NewIndex) -> IndexBuild:
     """Build an index, and gather how often its keys repeat: a new one has no statistics."""
     begun = time.perf_counter()
-    connection.execute(index.create_sql).fetchall()
+    execute(connection, index.create_sql).fetchall()
     took = (time.perf_counter() - begun) * 1000
     connection.execute(f"ANALYZE {quoted(index.name)}").fetchall()
     return IndexBuild(index.name, took, size_of(connection, index.name))

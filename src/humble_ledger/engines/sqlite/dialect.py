@@ -11,6 +11,6 @@ SQLITE = Dialect(
     methods=frozenset((IndexMethod.SORTED,)),
     includes=False,
     # A new index has no statistics, and without them the planner guesses.
-    after_build='ANALYZE "{name}"',
+    after_build="ANALYZE {name}",
     settings=False,
 )

@@ -18,6 +18,7 @@ from humble_ledger.engines.sqlite.copies import copy_of, second_copy
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.reading import Reader, limited, opened
 from humble_ledger.engines.sqlite.values import as_text, prepared
 
@@ -60,7 +61,7 @@ class SqliteArm:
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:
         """Run a statement and hand over its rows as texts."""
         with self._within(statement):
-            for row in self.connection.execute(*prepared(statement)):
+            for row in execute(self.connection, *prepared(statement)):
                 yield tuple(as_text(value) for value in row)
 
     def ground(self) -> Ground:
@@ -73,7 +74,7 @@ class SqliteArm:
     def change(self, sql: str) -> None:
         """Run a statement of a remedy."""
         with translated(self.path), limited(self.connection, self.limits.statement_ms):
-            self.connection.execute(sql).fetchall()
+            execute(self.connection, sql).fetchall()
         self._ground = None
 
     def close(self) -> None:

@@ -16,6 +16,7 @@ from humble_ledger.core.statements.kinds import (
     require_plan,
 )
 from humble_ledger.engines.contract import Outcome, PlanDocument
+from humble_ledger.engines.sqlite.one_statement import execute, require_one
 from humble_ledger.engines.sqlite.plans.building import Builder
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
@@ -57,7 +58,7 @@ def listing(connection: apsw.Connection, statement: Statement) -> Listing:
     require_plan(statement.sql)
     sql, given = prepared(statement)
     begun = time.perf_counter()
-    rows = connection.execute(f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
+    rows = execute(connection, f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
     return Listing(rows, (time.perf_counter() - begun) * 1000)
 
 
@@ -94,6 +95,7 @@ def run(connection: apsw.Connection, statement: Statement) -> Work:
     work = Work()
     with _counting(connection, work):
         sql, given = prepared(statement)
+        require_one(connection, sql)
         begun = time.perf_counter()
         cursor = connection.execute(sql, given, can_cache=False)
         first = None
@@ -110,6 +112,7 @@ def run(connection: apsw.Connection, statement: Statement) -> Work:
 def outcome(connection: apsw.Connection, statement: Statement) -> Outcome:
     """Run a statement and time it; the rows that came, or those that were changed."""
     sql, given = prepared(statement)
+    require_one(connection, sql)
     begun = time.perf_counter()
     rows = 0
     for _ in connection.execute(sql, given):

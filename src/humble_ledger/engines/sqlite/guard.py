@@ -45,7 +45,7 @@ class Guard:
         self, action: int, one: str | None, two: str | None, _db: str | None, _by: str | None
     ) -> int:
         """SQLITE_OK, or SQLITE_DENY."""
-        if action in _NEVER and not self.ours:
+        if action in _NEVER:
             return apsw.SQLITE_DENY
         if action == apsw.SQLITE_FUNCTION and (two or "").lower() in _FORBIDDEN_CALLS:
             return apsw.SQLITE_DENY

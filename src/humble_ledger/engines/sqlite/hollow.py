@@ -26,6 +26,7 @@ from humble_ledger.engines.sqlite.explain import explained, listing
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.plans.statement import Condition
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.supposed_statistics import statistics_of
@@ -160,7 +161,7 @@ class SqliteHollow:
                 for design, _ in self._there - wanted:
                     self.connection.execute(f"DROP INDEX IF EXISTS {self._name(design)}")
                 for design, _ in wanted - self._there:
-                    self.connection.execute(design.create_sql(self._name(design)))
+                    execute(self.connection, design.create_sql(self._name(design)))
                 self._hide(gone)
                 self._write_statistics(designs, times)
         except BaseException:
@@ -176,7 +177,7 @@ class SqliteHollow:
     def _hide(self, gone: frozenset[str]) -> None:
         texts = {i.name: i.sql for t in self.ground.schema.values() for i in t.indexes}
         for name in self._gone - gone:
-            self.connection.execute(texts[name])
+            execute(self.connection, texts[name])
         for name in gone - self._gone:
             if not texts.get(name):
                 raise StatementRejected(f"{name} belongs to a constraint and cannot be away.")
@@ -243,8 +244,8 @@ def connection_like(ground: Ground, guard: Guard) -> apsw.Connection:
     try:
         connection.execute(f"PRAGMA page_size = {ground.sizes.page_bytes}")
         for sql in _in_order(ground):
-            with contextlib.suppress(apsw.SQLError):
-                connection.execute(sql)
+            with contextlib.suppress(apsw.SQLError, StatementRejected):
+                execute(connection, sql)
         missing = _missing(connection, ground)
     finally:
         guard.ours = False

@@ -16,10 +16,14 @@ import apsw
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.engines.sqlite.asking import row, rows
 from humble_ledger.engines.sqlite.guard import Guard, harden
+from humble_ledger.engines.sqlite.one_statement import execute
+from humble_ledger.engines.sqlite.reading import limited
 from humble_ledger.engines.sqlite.schema import Table
+from humble_ledger.errors import StatementRejected
 
 MOST_ROWS = 4_000
 PLACES = 100
+PATIENCE_MS = 1_000  # for one question: a condition may be any expression
 MOST_BYTES = 400  # of one value: longer ones are cut, as no key is so long
 _HEADER_BYTES = 2  # of an index entry, with one more for each value (file format, section 2)
 _WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer' THEN
@@ -51,7 +55,8 @@ class Sample:
                 f"WHERE {condition}"
             )
             try:
-                (found,) = row(self.connection, text)
+                with limited(self.connection, PATIENCE_MS):
+                    (found,) = row(self.connection, text)
                 self._counts[key] = float(found)
             except apsw.Error:
                 self._counts[key] = None
@@ -68,7 +73,8 @@ class Sample:
         keys = ", ".join(f"({each})" for each in expressions) or "1"
         text = f"SELECT humble_place, {widths}, {keys} FROM {quoted(self.table.name)} {where}"  # noqa: S608
         try:
-            found = rows(self.connection, text)
+            with limited(self.connection, PATIENCE_MS):
+                found = rows(self.connection, text)
         except apsw.Error:
             return None
         if not found:
@@ -102,7 +108,7 @@ class Sample:
         name = quoted(self.table.name)
         self.guard.ours = True
         try:
-            self.connection.execute(f"CREATE INDEX humble_tried ON {name} {keys}").fetchall()
+            execute(self.connection, f"CREATE INDEX humble_tried ON {name} {keys}").fetchall()
             self.connection.execute("ANALYZE humble_tried").fetchall()
             numbers = rows(
                 self.connection, "SELECT stat FROM sqlite_stat1 WHERE idx = 'humble_tried'"
@@ -112,7 +118,7 @@ class Sample:
                 "SELECT neq, nlt, ndlt, sample FROM sqlite_stat4 WHERE idx = 'humble_tried'",
             )
             self.connection.execute("DROP INDEX humble_tried").fetchall()
-        except apsw.Error:
+        except (apsw.Error, StatementRejected):
             return None
         finally:
             self.guard.ours = False
@@ -223,7 +229,7 @@ def take(connection: apsw.Connection, table: Table, count: float) -> Sample:
     memory.execute(f"CREATE TABLE {name} (humble_place, {declared})")
     marks = ", ".join("?" for _ in range(len(columns) + 1))
     memory.executemany(f"INSERT INTO {name} VALUES ({marks})", found)  # noqa: S608
-    guard = Guard(writes=True)
+    guard = Guard()
     memory.authorizer = guard
     return Sample(table, memory, guard, len(found), whole)
 

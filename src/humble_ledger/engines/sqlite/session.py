@@ -38,7 +38,8 @@ from humble_ledger.engines.sqlite.costs import SqliteCosts
 from humble_ledger.engines.sqlite.explain import Work, explained, listing, outcome, run
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
-from humble_ledger.engines.sqlite.guard import Guard
+from humble_ledger.engines.sqlite.guard import Guard, harden
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.plans.statement import Condition, conditions_in
 from humble_ledger.engines.sqlite.reading import Reader, limited, opened
 from humble_ledger.engines.sqlite.samples import quoted
@@ -134,7 +135,7 @@ class SqliteSession:
     def require_run(self, statement: Statement, *, writes: bool = False) -> None:
         """Make sure that a statement can be run; nothing is."""
         sql, given = prepared(statement)
-        self.reader.ask(lambda c: c.execute(f"EXPLAIN {sql}", given).fetchone())
+        self.reader.ask(lambda c: execute(c, f"EXPLAIN {sql}", given).fetchone())
 
     # The catalogue
 
@@ -200,10 +201,13 @@ class SqliteSession:
         if found is None:
             return False
         memory = apsw.Connection(":memory:")
+        harden(memory)
+        memory.authorizer = Guard(writes=True)
         try:
-            memory.execute(found.sql)
-            memory.execute(f"CREATE INDEX humble_asks ON {quoted(found.name)} ({expression})")
-        except apsw.Error:
+            execute(memory, found.sql)
+            index = f"CREATE INDEX humble_asks ON {quoted(found.name)} ({expression})"
+            execute(memory, index)
+        except (apsw.Error, StatementRejected):
             return False
         finally:
             memory.close()
