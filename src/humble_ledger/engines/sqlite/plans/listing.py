@@ -74,7 +74,7 @@ _MEMBER = re.compile(
     r"^(?:LEFT-MOST SUBQUERY|UNION ALL|(?:UNION|EXCEPT|INTERSECT) USING TEMP B-TREE"
     r"|LEFT|RIGHT|SETUP|RECURSIVE STEP|UNION|EXCEPT|INTERSECT)$"
 )
-_TERM = re.compile(r"^(?P<column>.+?)(?P<operator>=|>|<|>=|<=)(?:\?|\([?,]+\))$")
+_TERM = re.compile(r"^(?P<column><expr>|[^<>=]+)(?P<operator>>=|<=|=|>|<)(?:\?|\([?,]+\))$")
 _SKIPPED = re.compile(r"^ANY\((?P<column>.+)\)$")
 
 

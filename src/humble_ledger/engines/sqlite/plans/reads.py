@@ -250,7 +250,7 @@ class Reads:
 
     def _unknown(self, read: Line, alias: str, mine: Sequence[Condition]) -> Draft:
         """A table that is not in the schema: one of a function, or virtual."""
-        operation = "function_scan" if read.virtual or not read.index else _operation(read)
+        operation = "function_scan" if read.virtual else _operation(read)
         return node(
             operation, read.said.partition(" ")[0], relation="" if read.virtual else alias,
             alias=alias, index=read.index, cost=100.0, rows=10.0,
