@@ -23,9 +23,13 @@ class AppliedQuery:
 
 @dataclass(frozen=True, slots=True)
 class Application:
-    """A settled change made on a target: the statements with their milliseconds, the queries."""
+    """A settled change made on a target: the statements with their milliseconds, the queries.
+
+    ``saved_as`` is where the database is kept as it was before, "" where there is no such copy.
+    """
 
     trial: str
     target: str
     statements: tuple[tuple[str, float], ...]
     queries: tuple[AppliedQuery, ...]
+    saved_as: str = ""

@@ -193,6 +193,11 @@ class Client(Protocol):
 class AdminSession(Protocol):
     """A connection that may write, for changes that were settled."""
 
+    @property
+    def saved_as(self) -> str:
+        """Where the database is kept as it was before; "" where a server keeps its own."""
+        ...
+
     def do(self, statement: str) -> float:
         """Run one statement; milliseconds."""
         ...

@@ -31,6 +31,11 @@ class PostgresHands:
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
 
+    @property
+    def saved_as(self) -> str:
+        """Nothing: what a server keeps is in its administrators' hands."""
+        return ""
+
     def do(self, statement: str) -> float:
         """Run one statement; milliseconds.
 

@@ -29,6 +29,11 @@ class SqliteHands:
     connection: apsw.Connection
     backup: Path | None = None
 
+    @property
+    def saved_as(self) -> str:
+        """The copy beside the file."""
+        return str(self.backup) if self.backup is not None else ""
+
     def do(self, statement: str) -> float:
         """Run one statement in a transaction of its own; milliseconds."""
         self._saved()

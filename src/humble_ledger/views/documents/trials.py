@@ -140,6 +140,7 @@ class AppliedRow(Struct, frozen=True):
     statements: list[str]
     took_ms: list[float]
     queries: list[AppliedQueryRow]
+    saved_as: str = ""
 
 
 class SettlementDocument(Struct, frozen=True):
@@ -275,4 +276,5 @@ def _applied(found: Application) -> AppliedRow:
             AppliedQueryRow(q.query, q.cost_before, q.cost_now, q.uses, list(q.gone), list(q.left))
             for q in found.queries
         ],
+        found.saved_as,
     )

@@ -280,7 +280,7 @@ def settled_view(
     ]
     if applied is not None:
         made = "\n".join(f"{text}; in {numbers.ms(took)}" for text, took in applied.statements)
-        lines += [("made on", applied.target), ("statements", made)]
+        lines += [("made on", applied.target), ("saved", applied.saved_as), ("statements", made)]
         lines += [("now", "\n".join(_applied(q, numbers) for q in applied.queries))]
     return labelled(*lines)
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import UTC, datetime
 
 from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.plans.tables import Place, table_accounts
 from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse
 from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
 from humble_ledger.workflow.reading.plans import newest_plan
 from humble_ledger.workflow.reading.ranking import captured_queries
@@ -19,7 +21,8 @@ def symptoms_of_schema(workspace: Workspace, only: TableName | None = None) -> l
     """What the catalogue shows, of all the user's tables or of one; kept in the ledger."""
     session = workspace.session
     tables = session.tables(session.user_tables())
-    found = schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC))
+    searched, used = searched_columns(workspace), captured_use(workspace)
+    found = schema_symptoms(tables, searched, datetime.now(UTC), used)
     if only is not None:
         mine = f"{only}."
         found = [s for s in found if s.subject == str(only) or s.subject.startswith(mine)]
@@ -41,3 +44,23 @@ def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:
                 if any(place in _SEARCHING for place in places):
                     found.add((name, column))
     return found
+
+
+def captured_use(workspace: Workspace) -> CapturedUse:
+    """Which indexes the plans of captured queries use; nothing while one of them has no plan."""
+    default = workspace.session.server.default_schema
+    queries: Counter[TableName] = Counter()
+    indexes = set()
+    for query in captured_queries(workspace):
+        entry = newest_plan(workspace, query)
+        if entry is None:
+            return CapturedUse()
+        read = set()
+        for node in entry.plan.nodes():
+            if node.relation:
+                name = TableName(node.schema or default, node.relation)
+                read.add(name)
+                parts = [node, *node.children]
+                indexes |= {(name, part.index) for part in parts if part.index}
+        queries.update(read)
+    return CapturedUse(queries, frozenset(indexes))

@@ -13,7 +13,7 @@ from humble_ledger.core.remedies.statistics import schema_statistics
 from humble_ledger.core.schema.facts import ForeignKey, IndexKey, TableFacts
 from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
 from humble_ledger.core.symptoms.model import Symptom
-from humble_ledger.workflow.diagnosing.schema import searched_columns
+from humble_ledger.workflow.diagnosing.schema import captured_use, searched_columns
 from humble_ledger.workflow.proposing.indexes import IndexRemedies
 from humble_ledger.workflow.workspace import Workspace
 
@@ -23,7 +23,8 @@ def of_schema(workspace: Workspace, making: IndexRemedies, known: set[IndexDesig
     session = workspace.session
     tables = session.tables(session.user_tables())
     found: list[Remedy] = []
-    for symptom in schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC)):
+    searched, used = searched_columns(workspace), captured_use(workspace)
+    for symptom in schema_symptoms(tables, searched, datetime.now(UTC), used):
         table = next((t for t in tables.values() if _is_of(symptom, t)), None)
         if table is None:
             continue

@@ -8,6 +8,7 @@ from functools import partial
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.engines.contract import Capability
 from humble_ledger.errors import HumbleError, RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.trying.making import making_of
 from humble_ledger.workflow.workspace import Workspace
@@ -51,6 +52,11 @@ def midway_change(
         WrongUsage: one of them cannot be made for everybody and taken back.
         RefusedForSafety: on a production server others might have to wait for it.
     """
+    if entries and workspace.session.support(Capability.COPIES):
+        raise RefusedForSafety(
+            "A replay would make the change in the database itself, which only settling does.",
+            "Try it on copies:  humble trial WHAT --remedy r1",
+        )
     for entry in entries:
         words = _NOT_HERE.get(entry.remedy.type)
         if words:

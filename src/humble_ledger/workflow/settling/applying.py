@@ -48,6 +48,7 @@ def apply_settled(
     before = _looks(workspace, entry)
     with workspace.engine.hands(workspace.target.url, workspace.limits) as hands:
         done = _made(workspace, entry, remedies, hands, progress)
+        saved_as = hands.saved_as
     _keep_made(workspace, entry, done)
     workspace.reconnect()  # settings of a role are those of new sessions
     progress("reading plans with it")
@@ -57,6 +58,7 @@ def apply_settled(
         workspace.public_url,
         tuple(done),
         tuple(_compared(workspace, q, before, after, remedies) for q in before if q in after),
+        saved_as,
     )
 
 

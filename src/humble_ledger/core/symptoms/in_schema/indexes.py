@@ -2,20 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from humble_ledger.core.saying import MIB
-from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts
+from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
 
 FEWEST_PAGES = 8
+FEWEST_QUERIES = 5  # captured on a table, below which nothing is said of its indexes
 LONG_ENOUGH = timedelta(days=7)
 
 
-def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
-    """`duplicate-index`, `redundant-index`, `unused-index` and `invalid-index` of one table."""
+@dataclass(frozen=True, slots=True)
+class CapturedUse:
+    """What the plans of all captured queries use: how many read each table, and which indexes.
+
+    Empty when a captured query has no plan: then nothing can be said.
+    """
+
+    queries: Mapping[TableName, int] = field(default_factory=dict)
+    indexes: frozenset[tuple[TableName, str]] = frozenset()
+
+
+_NOTHING_CAPTURED = CapturedUse()
+
+
+def index_symptoms(
+    table: TableFacts, now: datetime, used: CapturedUse = _NOTHING_CAPTURED
+) -> Iterable[Symptom]:
+    """`duplicate-index`, `redundant-index`, `unused-index` and `invalid-index` of one table.
+
+    Where the server counts no use of indexes, those are named that no captured query uses.
+    """
     told: set[str] = set()
     for index in table.indexes:
         if not index.valid:
@@ -35,6 +56,18 @@ def index_symptoms(table: TableFacts, now: datetime) -> Iterable[Symptom]:
                 index,
                 f"was not used once {_since(table, now)}",
                 Cause("nobody-searches-by-it", _window(table, now)),
+            )
+        elif index.name not in told and _not_captured(table, index, used):
+            yield _symptom(
+                "unused-index",
+                table,
+                index,
+                f"is used by none of {used.queries[table.name]:,} captured queries of {table.name}",
+                Cause(
+                    "nobody-searches-by-it",
+                    "told by the plans of captured queries, as this server counts no use of "
+                    "indexes: what was not captured may need it",
+                ),
             )
 
 
@@ -75,6 +108,13 @@ def _unused(table: TableFacts, index: IndexFacts) -> bool:
         return False
     read = table.reads.full_scans + table.reads.index_scans
     return index.pages >= FEWEST_PAGES and read > 0
+
+
+def _not_captured(table: TableFacts, index: IndexFacts, used: CapturedUse) -> bool:
+    if table.counted or index.unique or index.constraint or index.pages < FEWEST_PAGES:
+        return False
+    enough = used.queries.get(table.name, 0) >= FEWEST_QUERIES
+    return enough and (table.name, index.name) not in used.indexes
 
 
 def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
