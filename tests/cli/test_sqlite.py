@@ -95,7 +95,7 @@ def test_from_a_script_to_a_change_in_the_file(app: Path, humble: Program) -> No
     settled = humble.ok("settle", "t1", "keep", "--reason", "the newest alerts", "--apply").out
     assert "ANALYZE" in settled and "app.db.before-" in settled
     (saved,) = app.parent.glob("app.db.before-*")
-    assert saved.read_bytes() == before
+    assert saved.read_bytes()[100:] == before[100:], "but for counters in its header"
     scripts = sorted((humble.folder / "migrations").glob("*.sql"))
     with closing(sqlite3.connect(app)) as connection:
         indexes = {
