@@ -15,8 +15,8 @@ def init(
     url: Annotated[
         str,
         typer.Argument(
-            help="postgresql://user@host:port/database, service=name, or nothing: the "
-            "environment (PGHOST, PGDATABASE, …).",
+            help="postgresql://user@host:port/database, service=name, the path of an SQLite file, "
+            "or nothing: the environment (PGHOST, PGDATABASE, …).",
             show_default=False,
         ),
     ] = "",

@@ -66,7 +66,7 @@ def plan(
 ) -> None:
     """Read the execution plan: self time and cost of each step, rows expected and seen.
 
-    Without --measure nothing is run: figures are the server's estimates. A plan saved as text,
+    Without --measure nothing is run: figures are estimates. A plan saved as text,
     JSON, YAML or XML is read without a server.
 
     Example: [bold]humble plan q3 --measure --as steps[/bold]

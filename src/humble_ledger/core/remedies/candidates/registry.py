@@ -38,9 +38,14 @@ def candidates(
         if access.table.pages >= FEWEST_PAGES:
             for each in _all(plan, access, means):
                 design = means.possible(each.design)
-                if design is not None:
+                if design is not None and _has_its_columns(access.table, design):
                     found.setdefault(design, replace(each, design=design))
     return list(found.values())
+
+
+def _has_its_columns(table: TableFacts, design: IndexDesign) -> bool:
+    """Whether all keys are columns that an index can have: a row's hidden number is none."""
+    return all(not key.column or key.column in table.columns for key in design.keys)
 
 
 def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:

@@ -187,7 +187,10 @@ class Reads:
                     index=_index_name(each, facts),
                     cost=cost,
                     rows=found,
-                    search=[f"({alias}.{column} {operator} ?)" for column, operator in each.terms],
+                    search=[
+                        f"({alias}.{_own(column, facts)} {operator} ?)"
+                        for column, operator in each.terms
+                    ],
                 )
             )
         cost += COSTS.lookups(facts, visited, 0.0, 1.0)
@@ -283,14 +286,19 @@ def _index_name(read: Line, facts: TableFacts) -> str:
     return read.index
 
 
+def _own(column: str, facts: TableFacts) -> str:
+    """The column that a row's number is another name of."""
+    own = next((i.key_columns[0] for i in facts.indexes if i.name == "rowid"), column)
+    return own if column == "rowid" else column
+
+
 def _searched(
     read: Line, alias: str, facts: TableFacts, mine: Sequence[Condition]
 ) -> list[Condition]:
     """The conditions that the listing says an index is searched by."""
     found: list[Condition] = []
-    rowid = next((i.key_columns[0] for i in facts.indexes if i.name == "rowid"), "rowid")
     for column, operator in read.terms:
-        name = rowid if column == "rowid" else column
+        name = _own(column, facts)
         for each in mine:
             if each not in found and _is_term(each, alias, name, operator):
                 found.append(each)
