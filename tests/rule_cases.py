@@ -20,6 +20,8 @@ FIRES = [
      "late-join-filter", "or-over-joined-tables"),
     ("", "SELECT r.value FROM buoy b JOIN reading r ON r.buoy_id::text = b.buoy_id::text "
      "WHERE b.name = 'SW-077'", "join-side-without-index", "type-mismatch"),
+    ("", "SELECT a.alert_id FROM buoy b JOIN alert a ON lower(a.message) = lower(b.name) "
+     "WHERE b.name = 'SW-077'", "join-side-without-index", "function-on-column"),
     ("", "SELECT count(*) FROM buoy b, region r WHERE b.kind = 'reef' AND r.coast = 'west'",
      "missing-join-condition", "join-condition-missing"),
     ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "
@@ -146,6 +148,8 @@ LOOK_ALIKES = [
     ("", "SELECT value, taken_at FROM reading WHERE buoy_id = 9 AND taken_at < '2026-02-01' "
      "ORDER BY value", "sort-without-index"),
     ("", "SELECT count(*) FROM buoy b JOIN sensor s USING (buoy_id)", "join-side-without-index"),
+    ("", "SELECT count(*) FROM alert a JOIN visit v ON lower(a.message) = lower(v.remark)",
+     "join-side-without-index"),
     ("", "SELECT count(*) FROM keeper k JOIN visit v USING (keeper_id)", "join-side-without-index"),
     ("", "SELECT b.name, count(*) FROM alert a LEFT JOIN buoy b USING (buoy_id) GROUP BY 1",
      "join-side-without-index"),

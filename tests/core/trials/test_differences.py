@@ -70,6 +70,15 @@ def test_the_order_asked_for_is_read(sql: str, asked: OrderAsked) -> None:
     assert (found.places, found.limited) == (asked.places, asked.limited)
 
 
+def test_the_places_of_all_columns_of_one_table_are_known_to_its_server() -> None:
+    found = order_asked(
+        "SELECT * FROM port.boat ORDER BY name LIMIT 3", columns_of=lambda table: ["id", "name"]
+    )
+    assert found.places == (1,) and found.limited
+    joined = "SELECT * FROM boat, pier ORDER BY name LIMIT 3"
+    assert order_asked(joined, columns_of=lambda _: ["name"]).places == ()
+
+
 def test_predictions_are_judged_by_their_ratio() -> None:
     checked = [Checked("t1", "r1", "q1", "formula", 100.0, p, 10.0) for p in (10.0, 11.0, 20.0)]
     found = honesty(checked)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import sqlglot
@@ -23,8 +24,13 @@ class OrderAsked:
     terms: tuple[str, ...] = ()
 
 
-def order_asked(sql: str, parser: str = DIALECT) -> OrderAsked:
-    """The order at the outermost level of a statement; nothing when it cannot be read."""
+def order_asked(
+    sql: str, parser: str = DIALECT, columns_of: Callable[[str], Sequence[str]] = lambda _: ()
+) -> OrderAsked:
+    """The order at the outermost level of a statement; nothing when it cannot be read.
+
+    ``columns_of`` gives the columns of a table, in their order, for a statement that shows all.
+    """
     try:
         tree = sqlglot.parse_one(sql, dialect=parser)
     except (SqlglotError, RecursionError):
@@ -35,6 +41,8 @@ def order_asked(sql: str, parser: str = DIALECT) -> OrderAsked:
         return OrderAsked(limited=limited)
     terms = tuple(each.sql(dialect=parser) for each in order.expressions)
     names = [shown.alias_or_name for shown in tree.selects]
+    if len(tree.selects) == 1 and isinstance(tree.selects[0], exp.Star):
+        names = _of_one_table(tree, columns_of)
     places = []
     for each in order.expressions:
         asked = each.this
@@ -45,3 +53,11 @@ def order_asked(sql: str, parser: str = DIALECT) -> OrderAsked:
         else:
             return OrderAsked(limited=limited, terms=terms)
     return OrderAsked(tuple(places), limited, terms)
+
+
+def _of_one_table(tree: exp.Query, columns_of: Callable[[str], Sequence[str]]) -> list[str]:
+    from_ = tree.args.get("from_")
+    table = from_.this if from_ is not None and not tree.args.get("joins") else None
+    if not isinstance(table, exp.Table):
+        return []
+    return list(columns_of(f"{table.db}.{table.name}" if table.db else table.name))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.statements.conditions import orders_rows
@@ -14,7 +14,7 @@ from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocument
-from humble_ledger.errors import StatementTimedOut
+from humble_ledger.errors import HumbleError, StatementTimedOut
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.trying.judging import Judging
 from humble_ledger.workflow.trying.one_processor import OneProcessor
@@ -154,9 +154,20 @@ class Measuring:
         return explain_difference(
             rows["before"],
             rows["after"],
-            order_asked(sql, parser),
+            order_asked(sql, parser, self._columns_of),
             show=not self._judging.workspace.configuration.mask,
         )
+
+    def _columns_of(self, table: str) -> Sequence[str]:
+        """The columns of a table in their order; none when nobody knows it."""
+        session = self._judging.workspace.session
+        try:
+            name, _ = session.find_column(table)
+        except HumbleError:
+            return ()
+        facts = session.tables([name]).get(name)
+        columns = facts.columns.values() if facts is not None else ()
+        return [each.name for each in sorted(columns, key=lambda each: each.position)]
 
 
 def changed_alike(returned: ResultComparison, before: int, after: int) -> ResultComparison:

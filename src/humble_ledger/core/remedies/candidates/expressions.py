@@ -21,12 +21,13 @@ from humble_ledger.core.statements.conditions import (
     PredicateKind,
     Wrapping,
     columns_of,
+    predicates,
 )
 from humble_ledger.core.statements.parting import halves, same_text, unqualified
 from humble_ledger.core.statements.tokens import meaningful
 
 # One call, which needs no brackets of its own as a key.
-_CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)")
+_CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)", re.IGNORECASE)
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
 
@@ -47,6 +48,36 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
                     "statement cannot be written otherwise)"
                 )
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
+
+
+def joined_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
+    """An index on an expression of this table's columns that another table's is joined by."""
+    texts = [t for n in plan.nodes() for t in (*n.conditions.join, *n.conditions.search)]
+    for predicate in (p for text in texts for p in predicates(text)):
+        parted = halves(predicate.sql)
+        if predicate.kind is not PredicateKind.EQUALITY or predicate.partner is None or not parted:
+            continue
+        for mine, other in ((parted[0], parted[2]), (parted[2], parted[0])):
+            own = _joined_key(mine, other, access)
+            if own is None or not means.is_immutable(access.table.name, own.expression):
+                continue
+            if not _served((own,), access.table):
+                words = f'"{predicate.plain}" joins by an expression, not by the column'
+                yield Candidate(IndexDesign(access.table.name, (own,)), access, words)
+
+
+def _joined_key(mine: str, other: str, access: Access) -> IndexKey | None:
+    """One side of a join as a key: an expression of this table, where the other is none of it."""
+    refs, others = columns_of(mine), columns_of(other)
+    bare = without_brackets(mine)
+    if not refs or any(ref.alias != access.alias for ref in refs) or "(" not in bare:
+        return None
+    if not others or any(ref.alias == access.alias for ref in others):
+        return None
+    if any(ref.column not in access.table.columns for ref in refs):
+        return None
+    own = unqualified(bare, access.alias)
+    return IndexKey("", own if _CALL.fullmatch(own) else f"({own})")
 
 
 def ordered_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:

@@ -12,6 +12,7 @@ from humble_ledger.core.remedies.candidates.covering import covering
 from humble_ledger.core.remedies.candidates.enclosing import enclosing
 from humble_ledger.core.remedies.candidates.expressions import (
     expressions,
+    joined_expressions,
     ordered_expressions,
 )
 from humble_ledger.core.remedies.candidates.extremes import extremes
@@ -55,6 +56,7 @@ def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidat
     yield from partial(plan, access, means)
     yield from expressions(plan, access, means)
     yield from ordered_expressions(plan, access, means)
+    yield from joined_expressions(plan, access, means)
     yield from operator_classes(plan, access, means)
     yield from enclosing(plan, access)
     yield from block_ranges(plan, access)

@@ -16,6 +16,7 @@ from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
     Wrapping,
+    columns_of,
     predicates,
 )
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -149,7 +150,11 @@ def _whole_sides(case: Case, join: Node) -> Iterable[tuple[tuple[Node, ...], Nod
         while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
             steps.append(steps[-1].children[0])
         table = case.table_of(steps[-1])
-        whole = steps[-1].operation is Operation.FULL_SCAN
+        last = steps[-1]
+        # An index that holds all that is asked for may be read whole in place of its table.
+        by_index = last.operation is Operation.INDEX_ONLY_SCAN and not last.conditions.search
+        in_order = join.operation is Operation.MERGE_JOIN  # and then wanted in its order
+        whole = last.operation is Operation.FULL_SCAN or (by_index and not in_order)
         if whole and table is not None and table.kind == "table":
             yield tuple(steps), steps[-1], table
 
@@ -186,9 +191,32 @@ def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | No
             leading = [i for i in table.indexes if i.valid and i.key_columns[:1] == (mine.column,)]
             if not bare and leading:
                 return mine.column, _hidden(leading[0].name, each)
+            if not bare and _by_expression(each, mine.column) and not _indexed(table, mine.column):
+                return mine.column, Cause(
+                    "function-on-column",
+                    f"it is joined by an expression of {mine.column}, and no index of {table.name} "
+                    f"is on it: {each.sql}",
+                )
             if bare:
                 return None if leading else (mine.column, None)
     return None
+
+
+def _by_expression(each: Predicate, column: str) -> bool:
+    """Whether a column is compared within a function, not only converted."""
+    if each.column is not None and each.column.column == column:
+        return each.wrapping is Wrapping.FUNCTION
+    return "(" in each.value and not each.value.upper().startswith("CAST(")
+
+
+def _indexed(table: TableFacts, column: str) -> bool:
+    """Whether an index is on any expression of a column."""
+    return any(
+        column in {ref.column for ref in columns_of(key.expression)}
+        for index in table.indexes
+        for key in index.keys
+        if key.expression
+    )
 
 
 def _hidden(index: str, each: Predicate) -> Cause:
