@@ -18,7 +18,7 @@ from humble_ledger.core.schema.facts import (
 from humble_ledger.engines.sqlite import samples
 from humble_ledger.engines.sqlite.asking import row
 from humble_ledger.engines.sqlite.costs import Sizes as IndexSizes
-from humble_ledger.engines.sqlite.plans.statement import Condition
+from humble_ledger.engines.sqlite.plans.blocks import Condition
 from humble_ledger.engines.sqlite.reading import Reader, Stamp, stamp_of
 from humble_ledger.engines.sqlite.samples import ColumnSample, Sample, quoted
 from humble_ledger.engines.sqlite.schema import ROWID, Index, Schema, Table, read_schema, table_name

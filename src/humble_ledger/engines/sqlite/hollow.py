@@ -27,7 +27,7 @@ from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
 from humble_ledger.engines.sqlite.one_statement import execute
-from humble_ledger.engines.sqlite.plans.statement import Condition
+from humble_ledger.engines.sqlite.plans.blocks import Condition
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.supposed_statistics import statistics_of
 from humble_ledger.errors import StatementRejected, TargetUnreachable

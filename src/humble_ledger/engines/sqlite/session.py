@@ -40,7 +40,8 @@ from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.ground import Ground
 from humble_ledger.engines.sqlite.guard import Guard, harden
 from humble_ledger.engines.sqlite.one_statement import execute
-from humble_ledger.engines.sqlite.plans.statement import Condition, conditions_in
+from humble_ledger.engines.sqlite.plans.blocks import Condition
+from humble_ledger.engines.sqlite.plans.statement import conditions_in
 from humble_ledger.engines.sqlite.reading import Reader, limited, opened
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.schema import table_name

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from sqlglot import exp
 
 from humble_ledger.engines.sqlite.costs import DESCENT, PAGE_ANYWHERE, PASS, SORT, SqliteCosts
+from humble_ledger.engines.sqlite.plans.blocks import Block
 from humble_ledger.engines.sqlite.plans.drafts import Draft, node, startup
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
-from humble_ledger.engines.sqlite.plans.statement import Block
 
 COSTS = SqliteCosts()
 _CONDENSING = ("aggregate", "group", "distinct")  # these put out what the statement asks for

@@ -14,18 +14,12 @@ from sqlglot import exp
 
 from humble_ledger.engines.sqlite.costs import DESCENT, GIVEN, OPERATOR, PASS, ROW
 from humble_ledger.engines.sqlite.plans.above import COSTS, Above
+from humble_ledger.engines.sqlite.plans.blocks import UNNAMED, Block, Condition, Reading, SubQuery
 from humble_ledger.engines.sqlite.plans.drafts import Draft, add_cost, asking, node, once_cost
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
 from humble_ledger.engines.sqlite.plans.reads import Reads
-from humble_ledger.engines.sqlite.plans.statement import (
-    UNNAMED,
-    Block,
-    Condition,
-    Reading,
-    SubQuery,
-)
 from humble_ledger.engines.sqlite.schema import Table
 
 _READS = (Kind.SCAN, Kind.SEARCH, Kind.EITHER, Kind.CONSTANT)

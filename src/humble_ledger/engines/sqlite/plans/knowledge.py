@@ -7,7 +7,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.schema.facts import TableFacts
-from humble_ledger.engines.sqlite.plans.statement import Condition
+from humble_ledger.engines.sqlite.plans.blocks import Condition
 
 
 class Knowledge(Protocol):

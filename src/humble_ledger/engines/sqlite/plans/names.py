@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
-from humble_ledger.engines.sqlite.plans.statement import Block, Reading, noted
+from humble_ledger.engines.sqlite.plans.blocks import Block, Reading
+from humble_ledger.engines.sqlite.plans.notation import noted
 from humble_ledger.engines.sqlite.schema import Table
 from humble_ledger.engines.sqlite.sql_dialect import NAME
 

@@ -18,11 +18,11 @@ from humble_ledger.engines.sqlite.costs import (
     ROW,
     SqliteCosts,
 )
+from humble_ledger.engines.sqlite.plans.blocks import Block, Condition
 from humble_ledger.engines.sqlite.plans.drafts import Draft, node
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
-from humble_ledger.engines.sqlite.plans.statement import Block, Condition
 from humble_ledger.engines.sqlite.schema import Table
 
 COSTS = SqliteCosts()

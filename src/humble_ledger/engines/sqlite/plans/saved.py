@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.engines.sqlite.plans.blocks import Condition
 from humble_ledger.engines.sqlite.plans.building import Builder
 from humble_ledger.engines.sqlite.plans.listing import lines_of
-from humble_ledger.engines.sqlite.plans.statement import Condition
 
 
 class NothingKnown:

@@ -9,13 +9,23 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 
 import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from humble_ledger.engines.sqlite.plans.blocks import UNNAMED, Block, Condition, Reading, SubQuery
+from humble_ledger.engines.sqlite.plans.notation import (
+    collation_of,
+    conjuncts,
+    marked,
+    noted,
+    projected,
+    sides,
+    with_names,
+    within,
+)
 from humble_ledger.engines.sqlite.schema import Schema, Table
 from humble_ledger.engines.sqlite.sql_dialect import NAME
 
@@ -26,76 +36,6 @@ _REPLACE = re.compile(r"^\s*REPLACE\b", re.IGNORECASE)
 _NUMBERED = re.compile(r"\?(\d+)")
 _HINT = re.compile(r"\bNOT\s+INDEXED\b|\bINDEXED\s+BY\s+(?:\"[^\"]+\"|\w+)", re.IGNORECASE)
 _DEEPEST = 12
-UNNAMED = "(subquery-"
-_BOUNDS = {exp.GT: ">", exp.GTE: ">=", exp.LT: "<", exp.LTE: "<="}
-
-
-@dataclass(frozen=True, slots=True)
-class Condition:
-    """One part that AND joins to the others.
-
-    ``text`` is in the core's notation, ``own`` in SQLite's; ``aliases`` are the sources it needs,
-    in no order. ``columns`` are (alias, column) of the comparison's sides that are bare columns.
-    ``subqueries`` are the numbers of those within it, and ``own`` is "" where there are any.
-    ``outer`` tells that it stands in the ON of an outer join.
-    """
-
-    text: str
-    own: str
-    aliases: frozenset[str]
-    columns: tuple[tuple[str, str], ...]
-    operator: str
-    subqueries: tuple[int, ...] = ()
-    outer: bool = False
-
-
-@dataclass(slots=True)
-class Block:
-    """One SELECT (or the part of a change that reads) with its sources.
-
-    A source is a table of the schema, or the query that stands for it (sub-query, view, CTE).
-    """
-
-    tree: exp.Expr
-    sources: dict[str, Table | exp.Query]
-    outer: Block | None
-    conditions: list[Condition] = field(default_factory=list)
-    claimed: bool = False
-    grouped: bool = False
-
-    @property
-    def select(self) -> exp.Select | None:
-        """The SELECT, None for a change."""
-        return self.tree if isinstance(self.tree, exp.Select) else None
-
-
-@dataclass(frozen=True, slots=True)
-class SubQuery:
-    """A query within a condition or in what is put out; ``correlated`` with what is around it."""
-
-    tree: exp.Query
-    correlated: bool
-
-    def name(self, number: int) -> str:
-        """As plans name it: one that is asked once, or again for each row."""
-        return f"{'SubPlan' if self.correlated else 'InitPlan'} {number}"
-
-
-@dataclass(slots=True)
-class Reading:
-    """A whole statement: its blocks from the outermost inwards."""
-
-    tree: exp.Expr
-    blocks: list[Block]
-    subqueries: list[SubQuery] = field(default_factory=list)
-    resolve: Callable[[exp.Expr, Block], exp.Expr] = lambda part, _: part
-
-    def block_of(self, tree: exp.Expr) -> Block | None:
-        """The block of a query: of its first SELECT."""
-        wanted = tree
-        while isinstance(wanted, exp.SetOperation | exp.Subquery):
-            wanted = wanted.this
-        return next((each for each in self.blocks if each.tree is wanted), None)
 
 
 def read_statement(sql: str, schema: Schema, apart: frozenset[str] = frozenset()) -> Reading | None:
@@ -250,7 +190,7 @@ class _Reader:
     def _conditions(self, block: Block) -> None:
         tree = block.tree
         where = tree.args.get("where")
-        parts = [(p, False) for p in _conjuncts(where.this if where is not None else None)]
+        parts = [(p, False) for p in conjuncts(where.this if where is not None else None)]
         before: list[str] = []
         names = list(block.sources)
         from_ = tree.args.get("from_")
@@ -258,7 +198,7 @@ class _Reader:
             before = [from_.this.alias_or_name]
         for join in tree.args.get("joins") or ():
             outer = join.side in ("LEFT", "RIGHT", "FULL")
-            parts += [(p, outer) for p in _conjuncts(join.args.get("on"))]
+            parts += [(p, outer) for p in conjuncts(join.args.get("on"))]
             alias = join.this.alias_or_name
             shared = [c.name for c in join.args.get("using") or ()]
             if join.method == "NATURAL":
@@ -295,19 +235,19 @@ class _Reader:
             return
         collation = collation_of(part)
         inner = [q for q in part.find_all(exp.Query) if not isinstance(q, exp.Subquery)]
-        own = tuple(q for q in inner if not any(o is not q and _within(q, o) for o in inner))
+        own = tuple(q for q in inner if not any(o is not q and within(q, o) for o in inner))
         aliases = {alias for query in own for alias in self._outer_aliases(query, block)}
         numbers = tuple(self._number(query, block) for query in own)
-        resolved = self.resolved(_marked(part, own, numbers), block)
+        resolved = self.resolved(marked(part, own, numbers), block)
         aliases |= {c.table for c in resolved.find_all(exp.Column) if c.table}
         resolved = self._converted(resolved, block)
-        left, right, operator = _sides(resolved)
+        left, right, operator = sides(resolved)
         columns = tuple(
             (side.table, side.name) if isinstance(side, exp.Column) and side.table else ("", "")
             for side in (left, right)
         )
         yield Condition(
-            _with_names(noted(resolved, collation), self.reading.subqueries),
+            with_names(noted(resolved, collation), self.reading.subqueries),
             "" if own else own_words(resolved),
             frozenset(aliases),
             columns,
@@ -367,7 +307,7 @@ class _Reader:
                 elif isinstance(source, Table):
                     if source.column(column.name) is not None:
                         return block, alias
-                elif _projected(source, column.name) is not None:
+                elif projected(source, column.name) is not None:
                     return block, alias
             block = block.outer
         return None
@@ -388,7 +328,7 @@ class _Reader:
                 if column.table and column.table.lower() != alias.lower():
                     continue
                 if alias.startswith(UNNAMED) and UNNAMED in self.apart:
-                    if not isinstance(source, Table) and _projected(source, column.name):
+                    if not isinstance(source, Table) and projected(source, column.name):
                         return exp.column(column.name, table=alias)
                     continue
                 if isinstance(source, Table):
@@ -397,7 +337,7 @@ class _Reader:
                         return exp.column(found.name, table=alias)
                     if column.name.lower() in ("rowid", "oid", "_rowid_") and source.by_rowid:
                         return exp.column(source.rowid_column or "rowid", table=alias)
-                elif (given := _projected(source, column.name)) is not None:
+                elif (given := projected(source, column.name)) is not None:
                     if alias.lower() in self.apart:
                         return exp.column(column.name, table=alias)
                     inner = self.reading.block_of(source)
@@ -406,127 +346,3 @@ class _Reader:
                     return exp.paren(self.resolved(given, inner, depth + 1)).unnest()
             block = block.outer
         return column
-
-
-def collation_of(part: exp.Expr) -> str:
-    """The order that a comparison asks for itself; "" for that of its column."""
-    asked = part.find(exp.Collate)
-    if asked is not None:
-        return str(asked.expression.name).lower()
-    bare = part.this if isinstance(part, exp.Not) else part
-    return "nocase" if isinstance(bare.unnest(), exp.Like) else ""
-
-
-def _marked(part: exp.Expr, queries: tuple[exp.Query, ...], numbers: tuple[int, ...]) -> exp.Expr:
-    """A copy in which each query is a name of ours, to be written as plans write them."""
-    if not queries:
-        return part
-    places = {id(query): number for query, number in zip(queries, numbers, strict=True)}
-
-    def change(node: exp.Expr) -> exp.Expr:
-        query = node.args.get("query") if isinstance(node, exp.In) else None
-        if query is not None:
-            number = places[id(query.unnest() if isinstance(query, exp.Subquery) else query)]
-            values = exp.Anonymous(this="ANY", expressions=[exp.var(_MARK.format(number))])
-            return exp.EQ(this=change(node.this), expression=values)
-        bare = node.this if isinstance(node, exp.Exists | exp.Subquery) else node
-        while isinstance(bare, exp.Subquery):
-            bare = bare.this
-        if id(bare) in places:
-            return exp.paren(exp.var(_MARK.format(places[id(bare)])))
-        copy = node.copy()
-        for key, value in node.args.items():
-            if isinstance(value, exp.Expr):
-                copy.set(key, change(value))
-            elif isinstance(value, list):
-                copy.set(key, [change(v) if isinstance(v, exp.Expr) else v for v in value])
-        return copy
-
-    return change(part)
-
-
-_MARK = "humble_subquery_{}_"
-_MARKED = re.compile(r"\(humble_subquery_(\d+)_\)")
-
-
-def _with_names(text: str, known: list[SubQuery]) -> str:
-    """Marks as the names that sub-queries have in plans."""
-
-    def name(found: re.Match[str]) -> str:
-        return f"({known[int(found[1]) - 1].name(int(found[1]))})"
-
-    return _MARKED.sub(name, text).replace("ANY(", "ANY (")
-
-
-def noted(part: exp.Expr, collation: str = "") -> str:
-    """A condition in the core's notation: in brackets, a collation of its own behind the value."""
-    tree = part.copy()
-    if isinstance(tree, exp.NullSafeEQ) and not tree.expression.find(exp.Column):
-        tree = exp.EQ(this=tree.this, expression=tree.expression)
-    for asked in list(tree.find_all(exp.Collate)):
-        asked.replace(asked.this)
-    text = tree.sql(dialect=NAME)
-    behind = f' COLLATE "{collation}"' if collation else ""
-    return f"({text}{behind})"
-
-
-def _conjuncts(condition: exp.Expr | None) -> list[exp.Expr]:
-    if condition is None:
-        return []
-    bare = condition.unnest()
-    if isinstance(bare, exp.And):
-        return [p for part in bare.flatten() for p in _conjuncts(part)]
-    return [bare]
-
-
-def _sides(part: exp.Expr) -> tuple[exp.Expr | None, exp.Expr | None, str]:
-    if isinstance(part, exp.EQ | exp.NullSafeEQ):
-        return _bare(part.this), _bare(part.expression), "="
-    for kind, operator in _BOUNDS.items():
-        if isinstance(part, kind):
-            return _bare(part.this), _bare(part.expression), operator
-    if isinstance(part, exp.In):
-        return _bare(part.this), None, "in"
-    if isinstance(part, exp.Is) and isinstance(part.expression, exp.Null):
-        return _bare(part.this), None, "null"
-    if isinstance(part, exp.Is):
-        return _bare(part.this), _bare(part.expression), "="
-    if isinstance(part, exp.Like | exp.Glob):
-        return _bare(part.this), None, "like"
-    if isinstance(part, exp.Or):
-        return None, None, "or"
-    return None, None, ""
-
-
-def _bare(side: exp.Expr) -> exp.Expr:
-    bare = side.unnest()
-    if isinstance(bare, exp.Tuple) and bare.expressions:
-        bare = bare.expressions[0].unnest()  # rows are compared by their first column first
-    return bare.this.unnest() if isinstance(bare, exp.Collate) else bare
-
-
-def _within(inner: exp.Expr, outer: exp.Expr) -> bool:
-    node = inner.parent
-    while node is not None:
-        if node is outer:
-            return True
-        node = node.parent
-    return False
-
-
-def _projected(source: exp.Query, name: str) -> exp.Expr | None:
-    """What a query puts out under a name; None when it has none of it."""
-    tree: exp.Expr = source
-    while isinstance(tree, exp.SetOperation | exp.Subquery):
-        tree = tree.this
-    if not isinstance(tree, exp.Select):
-        return None
-    for each in tree.expressions:
-        if each.alias_or_name.lower() == name.lower():
-            given: exp.Expr = each.this if isinstance(each, exp.Alias) else each
-            return given
-        if isinstance(each, exp.Star) or (
-            isinstance(each, exp.Column) and isinstance(each.this, exp.Star)
-        ):
-            return exp.column(name)
-    return None
