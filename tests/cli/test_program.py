@@ -32,7 +32,7 @@ def test_help_lists_every_command_in_the_order_of_the_loop(humble: Program) -> N
 
 
 def test_help_and_version_load_nothing_heavy() -> None:
-    heavy = ("sqlalchemy", "alembic", "sqlglot", "psycopg", "msgspec", "scipy")
+    heavy = ("sqlalchemy", "alembic", "sqlglot", "psycopg", "apsw", "msgspec", "scipy")
     code = f"""
 import sys
 from humble_ledger.cli.entry import run
@@ -60,7 +60,7 @@ def test_the_command_reference_is_current_and_every_command_has_an_example() -> 
     ("package", "allowed"),
     [("typer", {"cli"}), ("rich", {"cli", "views", "demo"}),
      ("sqlalchemy", {"ledger", "recording"}), ("psycopg", {"engines", "demo"}),
-     ("sqlglot", {"core"})],
+     ("sqlglot", {"core", "engines"}), ("apsw", {"engines"})],
 )  # fmt: skip
 def test_only_these_folders_know_the_package(package: str, allowed: set[str]) -> None:
     users = set()

@@ -27,12 +27,8 @@ _GROUPS = (Operation.AGGREGATE, Operation.GROUP, Operation.DISTINCT)
 def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Access]:
     """Every reading of a base table in a plan."""
     orders = [n.sort_keys for n in plan.nodes() if n.operation in SORTS]
-    joins = [
-        p
-        for n in plan.nodes()
-        for text in (*n.conditions.join, *n.conditions.search)
-        for p in predicates(text)
-    ]
+    joins = [p for n in plan.nodes() for text in n.conditions.join for p in predicates(text)]
+    met = [p for n in plan.nodes() for text in n.conditions.search for p in predicates(text)]
     for node in plan.nodes():
         table = tables.get(TableName(node.schema, node.relation))
         if node.operation not in SCANS or table is None or table.kind != "table":
@@ -54,6 +50,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
                 p for p in own if not (p in constant and p.searchable) and p.partner is None
             ),
             joins=tuple(_join_side(p, alias) for p in [*joins, *on_it] if _joins(p, alias)),
+            met=tuple(_join_side(p, alias) for p in met if _joins(p, alias)),
             order=_order(orders, alias, table),
             groups=_groups(plan, node, alias, table),
         )

@@ -17,7 +17,8 @@ class Access:
     """How a plan reads one table under one alias: conditions on it alone, joins, order.
 
     ``equalities`` and ``ranges`` compare bare columns; ``others`` are the conditions that no
-    plain b-tree serves. ``groups`` are the columns that the step above groups by.
+    plain b-tree serves. ``groups`` are the columns that the step above groups by; ``met`` are
+    joins by which an index of another table is searched, which could go the other way round.
     """
 
     node: Node
@@ -29,6 +30,7 @@ class Access:
     joins: tuple[Predicate, ...]
     order: tuple[IndexKey, ...]
     groups: tuple[str, ...] = ()
+    met: tuple[Predicate, ...] = ()
 
     @property
     def conditions(self) -> tuple[Predicate, ...]:
