@@ -259,6 +259,30 @@ def test_an_engine_of_sqlalchemy_over_sqlite(log: Path, tmp_path: Path) -> None:
     assert chosen["function"] == "test_an_engine_of_sqlalchemy_over_sqlite"
 
 
+def test_a_cursor_of_an_engines_raw_connection_is_the_drivers_own(
+    log: Path, tmp_path: Path
+) -> None:
+    engine = record(create_engine(f"sqlite:///{tmp_path / 'app.db'}"), log)
+    raw = engine.raw_connection()
+    cursor = raw.cursor()
+    cursor.execute("CREATE TABLE t (a integer)")
+    cursor.executemany("INSERT INTO t VALUES (?)", ((n,) for n in range(20)))
+    assert cursor.rowcount == 20
+    assert next(cursor.execute("SELECT a FROM t")) == (0,)
+    assert cursor.fetchone() == (1,) and len(cursor.fetchmany(3)) == 3
+    assert [row[0] for row in cursor] == list(range(5, 20))
+    with pytest.raises(sqlite3.OperationalError):
+        cursor.execute("SELECT no_such")
+    cursor.execute("SELECT 1")  # nobody asks for its row
+    cursor.close()
+    raw.close()
+    found = {line["statement"]: line for line in lines(log)}
+    assert found["SELECT a FROM t"]["rows"] == 20
+    assert "no such column" in found["SELECT no_such"]["error"] and "SELECT 1" in found
+    for line in found.values():
+        assert line["function"].startswith("test_a_cursor_of_an_engines_raw"), line
+
+
 def test_an_engine_of_sqlalchemy_over_a_server(log: Path) -> None:
     with Cluster(FOUND[NEEDED_MAJOR]) as cluster:
         url = cluster.url("postgres")

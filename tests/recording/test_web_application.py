@@ -40,10 +40,13 @@ def served(url: str, folder: Path) -> Iterator[str]:
         running.wait()
 
 
-def written(folder: Path, lines: int) -> None:
-    """Wait until the recorder has written so many lines: those of the last moment come later."""
+def written(folder: Path, queries: int) -> None:
+    """Wait until the recorder has written so many queries: those of the last moment come later.
+
+    What a framework asks its database for itself stands between them.
+    """
     give_up = time.monotonic() + 60
-    while (folder / "statements.jsonl").read_bytes().count(b"\n") < lines:
+    while (folder / "statements.jsonl").read_bytes().count(b'"SELECT ') < queries:
         assert time.monotonic() < give_up
         time.sleep(0.05)
 

@@ -6,11 +6,13 @@ fetching, and a statement is written down when its rows are at an end, or nobody
 
 from __future__ import annotations
 
+import os
 import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from itertools import chain, islice
 from time import perf_counter, time
+from types import CodeType
 from typing import Any
 
 from humble_ledger.recording.recorder import Recorder, client_keys, told
@@ -18,6 +20,12 @@ from humble_ledger.recording.recorder import Recorder, client_keys, told
 _LAZY = ("sqlite3", "apsw", "pysqlite3", "sqlcipher3")
 _DOUBLE_QUOTES = ("pymysql", "MySQLdb", "mysql", "mariadb")
 
+
+# Frames behind `_send` that are not the application's: `execute`, and of an engine of SQLAlchemy
+# three of its own. An application may also take a cursor from the engine's raw connection.
+_BETWEEN, _BETWEEN_ENGINE = 1, 5
+_ENGINES_FILE = os.path.join("sqlalchemy", "engine", "default.py")
+_between: dict[CodeType, int] = {}
 
 # A statement that was sent, and may still be running while its rows are fetched: a list, as it
 # is made for every statement.
@@ -43,6 +51,14 @@ class _Desk:
             self.client = client_keys(**_who(connection, module))
         except Exception:
             self.client = ""
+
+    def saw(self, sending: _Sending) -> None:
+        """Write down a statement whose rows are at an end."""
+        statement, parameters, place, begun_s, ms, rows, error = sending
+        self.recorder.saw(
+            statement, parameters, begun_s, ms, self.style, rows, self.client, place, error,
+            self.double_quotes,
+        )  # fmt: skip
 
 
 def _who(connection: Any, module: str) -> dict[str, Any]:
@@ -180,11 +196,7 @@ class RecordedCursor:
         sending, desk = self._open, self._desk
         if sending is not None:
             self.__dict__["_open"] = None
-            statement, parameters, place, begun_s, ms, rows, error = sending
-            desk.recorder.saw(
-                statement, parameters, begun_s, ms, desk.style, rows, desk.client, place, error,
-                desk.double_quotes,
-            )  # fmt: skip
+            desk.saw(sending)
 
 
 class RecordedConnection:
@@ -219,17 +231,154 @@ class RecordedConnection:
         setattr(self._connection, name, value)
 
 
+class RecordedSqliteCursor(sqlite3.Cursor):
+    """A cursor of sqlite3 itself, which records; all that is not named here is the driver's own.
+
+    A framework asks a cursor for many things around each statement: these cost nothing more here.
+    """
+
+    _desk: _Desk | None = None
+    _open: _Sending | None = None
+
+    def execute(self, statement: Any, *arguments: Any) -> Any:
+        """As the driver's own."""
+        parameters = arguments[0] if arguments else None
+        return self._send(super().execute, statement, arguments, parameters)
+
+    def executemany(self, statement: Any, sets: Any) -> Any:
+        """As the driver's own; it is one run, with the values of the first set."""
+        first = sets[0] if isinstance(sets, list | tuple) and sets else None
+        return self._send(super().executemany, statement, (sets,), first)
+
+    def fetchone(self) -> Any:
+        """As the driver's own."""
+        sending = self._open
+        if sending is None:
+            return super().fetchone()
+        begun = perf_counter()
+        try:
+            row = super().fetchone()
+        except BaseException as error:
+            self._broken(begun, error)
+            raise
+        self._fetched(sending, begun, 0 if row is None else 1, row is None)
+        return row
+
+    def fetchmany(self, *arguments: Any, **named: Any) -> Any:
+        """As the driver's own."""
+        sending = self._open
+        if sending is None:
+            return super().fetchmany(*arguments, **named)
+        begun = perf_counter()
+        try:
+            rows = super().fetchmany(*arguments, **named)
+        except BaseException as error:
+            self._broken(begun, error)
+            raise
+        self._fetched(sending, begun, len(rows), not rows)
+        return rows
+
+    def fetchall(self) -> Any:
+        """As the driver's own."""
+        sending = self._open
+        if sending is None:
+            return super().fetchall()
+        begun = perf_counter()
+        try:
+            rows = super().fetchall()
+        except BaseException as error:
+            self._broken(begun, error)
+            raise
+        self._fetched(sending, begun, len(rows), True)
+        return rows
+
+    def __next__(self) -> Any:
+        sending = self._open
+        if sending is None:
+            return super().__next__()
+        begun = perf_counter()
+        try:
+            row = super().__next__()
+        except StopIteration:
+            self._fetched(sending, begun, 0, True)
+            raise
+        except BaseException as error:
+            self._broken(begun, error)
+            raise
+        self._fetched(sending, begun, 1, False)
+        return row
+
+    def close(self) -> None:
+        """As the driver's own."""
+        self._over()
+        super().close()
+
+    def __del__(self) -> None:
+        if self._open is not None:
+            self._over()
+
+    def _send(self, act: Any, statement: Any, arguments: Any, parameters: Any) -> Any:
+        if self._open is not None:
+            self._over()
+        desk = self._desk
+        if desk is None:
+            return act(statement, *arguments)
+        sending: _Sending = [
+            statement,
+            parameters,
+            desk.recorder.place(_BETWEEN),
+            time(),
+            0.0,
+            None,
+            "",
+        ]
+        self._open = sending
+        begun = perf_counter()
+        try:
+            act(statement, *arguments)
+        except BaseException as error:
+            self._broken(begun, error)
+            raise
+        sending[_MS] = (perf_counter() - begun) * 1000.0
+        if self.description is None:
+            sending[_ROWS] = _row_count(self)
+            self._over()
+        return self
+
+    def _fetched(self, sending: _Sending, begun: float, rows: int, ended: bool) -> None:
+        sending[_MS] += (perf_counter() - begun) * 1000.0
+        sending[_ROWS] = (sending[_ROWS] or 0) + rows
+        if ended:
+            self._over()
+
+    def _broken(self, begun: float, error: BaseException) -> None:
+        sending = self._open
+        if sending is not None:
+            sending[_MS] += (perf_counter() - begun) * 1000.0
+            sending[_ERROR] = told(error)
+            self._over()
+
+    def _over(self) -> None:
+        sending, desk = self._open, self._desk
+        if sending is not None and desk is not None:
+            self._open = None
+            desk.saw(sending)
+
+
 def sqlite_factory(recorder: Recorder) -> type[sqlite3.Connection]:
     """A class for ``sqlite3.connect(..., factory=...)`` whose connections are recorded."""
 
     class Recorded(sqlite3.Connection):
         _desk: _Desk | None = None
 
-        def cursor(self, *arguments: Any, **named: Any) -> Any:
-            made = super().cursor(*arguments, **named)
+        def cursor(self, factory: Any = RecordedSqliteCursor) -> Any:
+            made = super().cursor(factory)
             if self._desk is None:
                 self._desk = _Desk(self, recorder)
-            return RecordedCursor(made, self._desk)
+            if isinstance(made, RecordedSqliteCursor):
+                made._desk = self._desk
+                return made
+            return RecordedCursor(made, self._desk)  # of a class of the application's own
 
     return Recorded
 

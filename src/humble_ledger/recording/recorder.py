@@ -65,10 +65,13 @@ class Recorder:
         if hasattr(os, "register_at_fork"):
             os.register_at_fork(after_in_child=self._after_fork)
 
-    def place(self) -> tuple[str, str]:
-        """The line of the application that is running, and its function; never raises."""
+    def place(self, skipped: int = 0) -> tuple[str, str]:
+        """The line of the application that is running, and its function; never raises.
+
+        ``skipped`` frames are known to be between the caller and the application.
+        """
         try:
-            return self._places.caller()
+            return self._places.caller(skipped + 1)
         except Exception:
             return "", ""
 

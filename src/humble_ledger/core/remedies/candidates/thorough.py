@@ -61,7 +61,8 @@ def _touched(access: Access) -> list[str]:
     """The columns tested, joined, sorted and grouped by, each once."""
     found = [
         *columns_in(access.equalities), *columns_in(access.joins), *columns_in(access.ranges),
-        *(key.column for key in access.order), *access.groups, *columns_in(access.others), *columns_in(access.met),
+        *(key.column for key in access.order), *access.groups, *columns_in(access.others),
+        *columns_in(access.met),
     ]  # fmt: skip
     kept = [n for n in dict.fromkeys(found) if n in access.table.columns]
     # The order of shapes means nothing, and long ones do not fit into an entry.
