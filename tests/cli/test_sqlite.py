@@ -186,3 +186,47 @@ def test_an_index_of_other_words_is_supposed_and_others_are_supposed_gone(
     assert "note" in text
     without = humble.json("suppose", sql, "--without-index", "alert_words")
     assert without["queries"][0]["cost_after"] >= found["queries"][0]["cost_before"]
+
+
+def test_rows_that_lie_in_the_wrong_order_for_their_key(humble: Program) -> None:
+    with closing(sqlite3.connect(humble.folder / "keys.db")) as connection:
+        connection.executescript(
+            """
+            CREATE TABLE part (code TEXT PRIMARY KEY, weight INTEGER);
+            CREATE TABLE part_in_order (code TEXT PRIMARY KEY, weight INTEGER) WITHOUT ROWID;
+            CREATE TABLE sheet (code TEXT PRIMARY KEY, words TEXT) WITHOUT ROWID;
+            CREATE TABLE sheet_apart (code TEXT PRIMARY KEY, words TEXT);
+            CREATE TABLE used (id INTEGER PRIMARY KEY, code TEXT);
+            """
+        )
+        codes = [f"P{n * 7919 % 6007:06}" for n in range(6_000)]
+        for table, second in (
+            ("part", 17), ("part_in_order", 17), ("sheet", "é" * 500), ("sheet_apart", "é" * 500)
+        ):  # fmt: skip
+            rows = [(code, second) for code in codes]
+            connection.executemany(f"INSERT INTO {table} VALUES (?, ?)", rows)
+        connection.executemany("INSERT INTO used (code) VALUES (?)", [(code,) for code in codes])
+        connection.execute("ANALYZE")
+        connection.commit()
+    humble.ok("init", "keys.db")
+    script = humble.folder / "joins.sql"
+    joined = "SELECT max({0}) FROM used u JOIN {1} p ON p.code = u.code;\n"
+    script.write_text(
+        joined.format("weight", "part")
+        + joined.format("weight", "part_in_order")
+        + joined.format("words", "sheet")
+        + joined.format("words", "sheet_apart")
+        + "SELECT * FROM part WHERE code = 'P000017';\n"  # one search is not worth a word
+    )
+    humble.ok("capture", "script", str(script))
+    told = [
+        (each["query"], each["name"], each["evidence"]["row_bytes_estimated"])
+        for each in humble.json("diagnose")["symptoms"]
+        if each["name"] in ("unclustered-primary-key", "long-rows-clustered")
+    ]
+    assert [each[:2] for each in told] == [
+        ("q1", "unclustered-primary-key"),
+        ("q3", "long-rows-clustered"),
+    ]
+    assert told[0][2] < 15
+    assert told[1][2] == pytest.approx(1_009, abs=5), "of two bytes for each letter"

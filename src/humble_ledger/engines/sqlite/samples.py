@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import apsw
@@ -24,7 +24,7 @@ from humble_ledger.errors import StatementRejected
 MOST_ROWS = 4_000
 PLACES = 100
 PATIENCE_MS = 1_000  # for one question: a condition may be any expression
-MOST_BYTES = 400  # of one value: longer ones are cut, as no key is so long
+MOST_BYTES = 400  # of one value: longer ones are cut, and only their lengths are remembered
 _HEADER_BYTES = 2  # of an index entry, with one more for each value (file format, section 2)
 _WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer' THEN
   CASE WHEN {0} IN (0, 1) THEN 0 WHEN abs({0}) < 128 THEN 1 WHEN abs({0}) < 32768 THEN 2
@@ -36,7 +36,8 @@ _WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer
 class Sample:
     """Rows of one table in a database of our own; ``whole`` when these are all there are.
 
-    ``seen`` counts them. Each belongs to one of several ``places`` in the table.
+    ``seen`` counts them. Each belongs to one of several ``places`` in the table. ``cut_bytes``
+    are the mean bytes that values of a column (by its name in quotes) lost here.
     """
 
     table: Table
@@ -44,6 +45,7 @@ class Sample:
     guard: Guard
     seen: int
     whole: bool
+    cut_bytes: Mapping[str, float] = field(default_factory=dict)
     _counts: dict[str, float | None] = field(default_factory=dict)
 
     def share(self, condition: str, alias: str) -> float | None:
@@ -88,6 +90,7 @@ class Sample:
         for key, count in counted.items():
             (common if len(places[key]) > 2 else rare)[count] += 1
         width = sum(float(each[1] or 0) for each in found) / len(found)
+        width += sum(self.cut_bytes.get(each, 0.0) for each in listed)
         return KeySample(
             self.seen,
             len(found),
@@ -145,7 +148,7 @@ class Sample:
             len(values),
             sum(1 for _, count, _ in values if count == 1),
             values[0][1] / total if values else 0.0,
-            bytes_,
+            bytes_ + self.cut_bytes.get(shown, 0.0),
             tuple((value, count / total) for value, count, places in values if places > 2)[:100],
             self._correlation(shown),
         )
@@ -194,7 +197,8 @@ class ColumnSample:
 def take(connection: apsw.Connection, table: Table, count: float) -> Sample:
     """Read a sample; ``count`` is about how many there are."""
     columns = [each for each in table.columns if not each.hidden]
-    shown = ", ".join(_cut(quoted(each.name)) for each in columns)
+    names = [quoted(each.name) for each in columns]
+    shown = ", ".join([_cut(each) for each in names] + [_lost(each) for each in names])
     name = quoted(table.name)
     found: list[tuple[object, ...]] = []
     whole = count <= MOST_ROWS
@@ -228,10 +232,16 @@ def take(connection: apsw.Connection, table: Table, count: float) -> Sample:
     )
     memory.execute(f"CREATE TABLE {name} (humble_place, {declared})")
     marks = ", ".join("?" for _ in range(len(columns) + 1))
-    memory.executemany(f"INSERT INTO {name} VALUES ({marks})", found)  # noqa: S608
+    kept = [each[: len(columns) + 1] for each in found]
+    memory.executemany(f"INSERT INTO {name} VALUES ({marks})", kept)  # noqa: S608
+    lost = zip(*(each[len(columns) + 1 :] for each in found), strict=True)
+    cut = {
+        each: sum(float(str(bytes_)) for bytes_ in those) / len(found)
+        for each, those in zip(names, lost, strict=False)
+    }
     guard = Guard()
     memory.authorizer = guard
-    return Sample(table, memory, guard, len(found), whole)
+    return Sample(table, memory, guard, len(found), whole, cut)
 
 
 def quoted(name: str) -> str:
@@ -241,8 +251,18 @@ def quoted(name: str) -> str:
 
 def _cut(shown: str) -> str:
     """A value as it is, a very long one cut: a sample is small."""
-    long = f"typeof({shown}) IN ('text', 'blob') AND length({shown}) > {MOST_BYTES}"
-    return f"CASE WHEN {long} THEN substr({shown}, 1, {MOST_BYTES}) ELSE {shown} END"
+    return f"CASE WHEN {_long(shown)} THEN substr({shown}, 1, {MOST_BYTES}) ELSE {shown} END"
+
+
+def _lost(shown: str) -> str:
+    """How many bytes that cuts off."""
+    kept = f"octet_length(substr({shown}, 1, {MOST_BYTES}))"
+    return f"CASE WHEN {_long(shown)} THEN octet_length({shown}) - {kept} ELSE 0 END"
+
+
+def _long(shown: str) -> str:
+    # The length in bytes stands in front of a row; that in characters must be counted.
+    return f"typeof({shown}) IN ('text', 'blob') AND octet_length({shown}) > {MOST_BYTES}"
 
 
 def _floats(text: object) -> list[float]:

@@ -8,6 +8,7 @@ from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
 from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.engines.sqlite.key_order import long_rows_by_key, unclustered_key
 from humble_ledger.engines.sqlite.plans.reads import AUTOMATIC
 
 FEWEST_ROWS = 100.0  # indexed anew for each run, below which it is not worth a word
@@ -69,4 +70,4 @@ def _cause(case: Case, scan: Node, columns: list[str]) -> Cause:
     return Cause("no-index", f"no index of {scan.relation} begins with {wanted}")
 
 
-RULES: tuple[Rule, ...] = (built_each_run,)
+RULES: tuple[Rule, ...] = (built_each_run, unclustered_key, long_rows_by_key)
