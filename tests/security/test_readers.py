@@ -18,6 +18,7 @@ from humble_ledger.capture.assembly import Assembler, Tally
 from humble_ledger.capture.line_shapes import Shapes
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.capture.scripts import read_script
+from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.statements.conditions import predicates
@@ -87,7 +88,7 @@ def _use_statement(text: str) -> None:
     for mask in (masked, masked_expression, masked_error):
         mask(text)
     read_script(text)
-    for read in (one_statement, parse_index, setting):
+    for read in (one_statement, lambda text: parse_index(text, STANDARD.default_schema), setting):
         try:
             read(text)
         except HumbleError as error:

@@ -34,14 +34,16 @@ _PASSING = (
 class _Side:
     """The side of a join that is read whole: its steps, its scan, the column that joins it.
 
-    ``hidden`` tells why an index that begins with the column cannot be used, None without one.
+    ``reason`` tells why no index leads to it, None if none begins with the column; ``index_waits``
+    that one does, and the join hides the column from it.
     """
 
     steps: tuple[Node, ...]
     scan: Node
     table: TableFacts
     column: str
-    hidden: Cause | None
+    reason: Cause | None
+    index_waits: bool
     partners: float
 
 
@@ -54,7 +56,7 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             lookups, scan = _prices(case, found)
             covers = tuple(step.no for step in found.steps)
             now = scan
-            if found.hidden is not None:
+            if found.index_waits:
                 # Unconverted it would be another join: what that of today costs goes, too.
                 covers = (join.no, *covers)
                 now += case.accounts[join.no].self_cost
@@ -80,7 +82,7 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                     "lookups_cost_predicted": round(lookups, 2),
                     "column": found.column,
                 },
-                cause=found.hidden
+                cause=found.reason
                 or Cause(
                     "no-index",
                     f"no index of {table.name} begins with {found.column}, which joins it; "
@@ -172,11 +174,24 @@ def _sides(case: Case, join: Node) -> Iterable[_Side]:
         found = _joining(join, scan, table)
         if found is not None:
             # Rows of an inner side that is read again and again are counted once.
-            yield _Side(steps, scan, table, *found, max(case.rows(other), 1.0))
+            yield _Side(steps, scan, table, *found, max(_arriving(case, other), 1.0))
 
 
-def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | None] | None:
-    """The column by which a table is joined and that no index leads to; why, where one is there.
+def _arriving(case: Case, side: Node) -> float:
+    """The rows of a side that may have partners.
+
+    A merge that comes to the end of one side takes no more from the sort of the other: what that
+    handed on is not what there was.
+    """
+    rows = case.rows(side)
+    while side.operation in _PASSING and len(side.children) == 1:
+        side = side.children[0]
+        rows = max(rows, case.rows(side))
+    return rows
+
+
+def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | None, bool] | None:
+    """The column by which a table is joined and that no index leads to; why; if one is there.
 
     A join that compares the column converted cannot use the index that begins with it.
     """
@@ -190,16 +205,20 @@ def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | No
                 continue
             leading = [i for i in table.indexes if i.valid and i.key_columns[:1] == (mine.column,)]
             if not bare and leading:
-                return mine.column, _hidden(leading[0].name, each)
+                return mine.column, _hidden(leading[0].name, each), True
             if not bare and _by_expression(each, mine.column) and not _indexed(table, mine.column):
-                return mine.column, Cause(
-                    "function-on-column",
-                    f"it is joined by an expression of {mine.column}, and no index of {table.name} "
-                    f"is on it: {each.sql}",
-                )
+                return mine.column, _by_no_index(table, mine.column, each), False
             if bare:
-                return None if leading else (mine.column, None)
+                return None if leading else (mine.column, None, False)
     return None
+
+
+def _by_no_index(table: TableFacts, column: str, each: Predicate) -> Cause:
+    return Cause(
+        "function-on-column",
+        f"it is joined by an expression of {column}, and no index of {table.name} is on it: "
+        f"{each.sql}",
+    )
 
 
 def _by_expression(each: Predicate, column: str) -> bool:
