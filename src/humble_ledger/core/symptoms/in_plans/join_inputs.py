@@ -56,7 +56,8 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             lookups, scan = _prices(case, found)
             covers = tuple(step.no for step in found.steps)
             now = scan
-            if found.index_waits:
+            compared_in_loop = found.reason and join.operation is Operation.NESTED_LOOP
+            if found.index_waits or compared_in_loop:
                 # Unconverted it would be another join: what that of today costs goes, too.
                 covers = (join.no, *covers)
                 now += case.accounts[join.no].self_cost
