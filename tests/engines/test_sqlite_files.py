@@ -186,11 +186,42 @@ def test_a_file_in_a_folder_without_the_right_to_write(tmp_path: Path, mode: str
         assert sorted(os.listdir(folder)) == ["app.db"]
 
 
-def test_reading_leaves_no_file_beside_a_database_with_a_log(tmp_path: Path) -> None:
+def test_reading_and_trying_leave_no_file_beside_a_database_with_a_log(tmp_path: Path) -> None:
     path = made(tmp_path / "app.db", mode="WAL")
     before = path.read_bytes()
     session = ENGINE.open(str(path), Limits())
     session.run(FEW)
     session.tables(session.user_tables())
     session.close()
+    index = "CREATE INDEX by_sensor ON reading (sensor_id)"
+    change = Change((NewIndex("", "by_sensor", index, index, "DROP INDEX by_sensor"),))
+    with ENGINE.experiment(str(path), change, "mark", Limits()) as experiment:
+        assert experiment.after.run(FEW).rows == experiment.before.run(FEW).rows
+        with experiment.lacking("by_sensor") as (lacking, whole):
+            assert lacking.run(FEW).rows == whole.run(FEW).rows
     assert [each.name for each in tmp_path.iterdir()] == ["app.db"] and path.read_bytes() == before
+
+
+def test_a_replay_of_a_file_that_is_written_sees_what_is_there(tmp_path: Path) -> None:
+    path = made(tmp_path / "app.db")
+    client = ENGINE.client(str(path), "mark", Limits(), writes=False)
+    before = client.run(FEW).rows
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute("INSERT INTO reading (sensor_id, value) VALUES (7, 1.0)")
+        connection.commit()
+    assert client.run(FEW).rows == (before or 0) + 1
+    client.close()
+
+
+def test_the_smallest_number_there_is(tmp_path: Path) -> None:
+    path = tmp_path / "app.db"
+    with closing(sqlite3.connect(path)) as connection:
+        connection.execute("CREATE TABLE far (at INTEGER, note TEXT)")
+        rows = [(-(2**63), "?1"), (1_764_400_000_000, "no")]
+        connection.executemany("INSERT INTO far VALUES (?, ?)", rows)
+        connection.commit()
+    session = ENGINE.open(str(path), Limits())
+    facts = session.tables([TableName("", "far")])[TableName("", "far")]
+    assert facts.columns["at"].mean_width_bytes == 7
+    assert session.run(Statement("SELECT at FROM far WHERE note = '?1'")).rows == 1
+    session.close()

@@ -5,11 +5,13 @@ from __future__ import annotations
 import pytest
 
 from humble_ledger.core.plans.model import Operation, Plan
+from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.sqlite.address import is_database, not_kept, public_url
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
 from humble_ledger.engines.sqlite.plans.listing import Kind, line_of
+from humble_ledger.engines.sqlite.plans.statement import own_words, parsed
 from humble_ledger.engines.sqlite.schema import affinity_of, key_expressions, predicate_of
-from humble_ledger.engines.sqlite.values import bindings, typed
+from humble_ledger.engines.sqlite.values import bindings, prepared, typed
 from humble_ledger.errors import UnreadableInput
 
 READ: list[tuple[str, str, str, tuple[tuple[str, str], ...]]] = [
@@ -110,6 +112,9 @@ def test_affinity_goes_by_the_five_rules(declared: str, affinity: str) -> None:
         ("create unique index i on t (substr(a, 1, 2), b collate nocase)",
          ("substr(a, 1, 2)", "b collate nocase"), ""),
         ("", (), ""),
+        ('CREATE INDEX "go ON (x" ON t(a)', ("a",), ""),
+        ("CREATE INDEX i ON t(a /* ), */, b) -- ON (c)", ("a", "b"), ""),
+        ("CREATE INDEX i ON [t (x](`a,)`, b) -- WHERE no\n WHERE b > 1", ("`a,)`", "b"), "b > 1"),
     ],
 )  # fmt: skip
 def test_keys_and_condition_of_an_index_are_read(
@@ -125,6 +130,24 @@ def test_keys_and_condition_of_an_index_are_read(
 )  # fmt: skip
 def test_kept_values_are_sent_as_what_they_were(kept: str | None, sent: object) -> None:
     assert typed(kept) == sent and type(typed(kept)) is type(sent)
+
+
+@pytest.mark.parametrize(
+    ("sql", "sent"),
+    [
+        ("SELECT ?1, ?2 WHERE a = '?1'", "SELECT $1, $2 WHERE a = '?1'"),
+        ("SELECT a FROM t WHERE b LIKE 'what?2%' AND c = ?", None),
+        ("SELECT a FROM t WHERE b=?2 -- ?9", "SELECT a FROM t WHERE b=$2 -- ?9"),
+    ],
+)
+def test_only_parameters_are_numbered(sql: str, sent: str | None) -> None:
+    wanted = sent or "SELECT a FROM t WHERE b LIKE 'what?2%' AND c = $1"
+    assert prepared(Statement(sql, ("x", "y")))[0] == wanted
+
+
+def test_a_hint_within_a_text_is_none() -> None:
+    tree = parsed("SELECT * FROM t NOT INDEXED WHERE note = 'is not indexed by hand'")
+    assert tree is not None and "'is not indexed by hand'" in own_words(tree)
 
 
 def test_parameters_without_a_value_are_null() -> None:

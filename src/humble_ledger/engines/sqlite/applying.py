@@ -12,13 +12,12 @@ from pathlib import Path
 import apsw
 
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.sqlite.copies import BUSY_MS, backed_up
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.guard import Guard
 from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.reading import opened, require_database
 from humble_ledger.errors import TargetUnreachable
-
-_PAGES = 2_000
 
 
 @dataclass(slots=True)
@@ -88,14 +87,10 @@ def saved(path: Path) -> Path:
         copy = path.with_name(f"{path.name}.before-{stamp}-{number}")
     try:
         source = opened(path, Guard(writes=True))
-        source.set_busy_timeout(5_000)
-        target = apsw.Connection(str(copy))
+        source.set_busy_timeout(BUSY_MS)
         try:
-            with target.backup("main", source, "main") as backup:
-                while not backup.done:
-                    backup.step(_PAGES)
+            backed_up(source, copy)
         finally:
-            target.close()
             source.close()
     except apsw.Error as error:
         copy.unlink(missing_ok=True)

@@ -1,4 +1,7 @@
-"""Asking the library for rows, with types that fit what they hold."""
+"""Asking the library for rows, with types that fit what they hold.
+
+Conditions and keys of others may stand in what is asked, so that it is one statement or none.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +10,8 @@ from typing import Any
 
 import apsw
 
+from humble_ledger.engines.sqlite.one_statement import execute
+
 Row = tuple[Any, ...]
 
 
@@ -14,7 +19,7 @@ def rows(
     connection: apsw.Connection, sql: str, values: Sequence[Any] | Mapping[str, Any] | None = None
 ) -> list[Row]:
     """All rows of a statement."""
-    return list(connection.execute(sql, values))
+    return list(execute(connection, sql, values))
 
 
 def row(

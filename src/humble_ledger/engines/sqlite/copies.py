@@ -63,31 +63,53 @@ def plain(mark: str) -> str:
     return "".join(letter if letter.isalnum() else "-" for letter in mark)
 
 
+def backed_up(source: apsw.Connection, copy: Path) -> None:
+    """Copy a database by the library's backup, page by page."""
+    target = apsw.Connection(str(copy))
+    try:
+        with target.backup("main", source, "main") as backup:
+            while not backup.done:
+                backup.step(_PAGES)
+    finally:
+        target.close()
+
+
 def _copy(path: Path, copy: Path) -> None:
-    """The file as such, under a lock that lets others read; with a log by the library's backup."""
+    """The file as such, under a lock that lets others read; with a log by the library's backup.
+
+    A file in WAL mode without a log is in nobody's use: opening it the plain way would leave a
+    log of ours beside it. It is copied as it is, and anew if somebody has begun to use it.
+    """
+    log = path.with_name(f"{path.name}-wal")
+    if not log.exists() and _in_log_mode(path):
+        before = path.stat()
+        _file_copied(path, copy)
+        after = path.stat()
+        same = (before.st_size, before.st_mtime_ns) == (after.st_size, after.st_mtime_ns)
+        if same and not log.exists():
+            return
     source = apsw.Connection(
         path.absolute().as_uri() + "?mode=ro",
         flags=apsw.SQLITE_OPEN_READONLY | apsw.SQLITE_OPEN_URI,
     )
     try:
         source.set_busy_timeout(BUSY_MS)
-        if not os.path.exists(f"{path}-wal"):
-            source.execute("BEGIN")
-            source.execute("SELECT count(*) FROM sqlite_schema").fetchall()
-            _file_copied(path, copy)
-            source.execute("ROLLBACK")
+        if log.exists():
+            copy.unlink(missing_ok=True)
+            backed_up(source, copy)
             return
-        target = apsw.Connection(str(copy))
-        try:
-            target.execute("PRAGMA synchronous = OFF")
-            with target.backup("main", source, "main") as backup:
-                while not backup.done:
-                    backup.step(_PAGES)
-            target.execute("PRAGMA journal_mode = DELETE").fetchall()
-        finally:
-            target.close()
+        source.execute("BEGIN")
+        source.execute("SELECT count(*) FROM sqlite_schema").fetchall()
+        _file_copied(path, copy)
+        source.execute("ROLLBACK")
     finally:
         source.close()
+
+
+def _in_log_mode(path: Path) -> bool:
+    """Whether a file's header says that it is written by a log (file format, 1.3.3)."""
+    with path.open("rb") as file:
+        return file.read(20)[18:20] == b"\x02\x02"
 
 
 def _file_copied(path: Path, copy: Path) -> None:

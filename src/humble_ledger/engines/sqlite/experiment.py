@@ -41,6 +41,8 @@ class SqliteArm:
         # Nobody needs the copy after a crash.
         guard.ours = True
         connection.execute("PRAGMA synchronous = OFF").fetchall()
+        # All of it in one file, so that it can be copied once more.
+        connection.execute("PRAGMA journal_mode = DELETE").fetchall()
         guard.ours = False
         return SqliteArm(copy, limits, connection, guard)
 

@@ -20,10 +20,6 @@ from humble_ledger.errors import (
 _DAMAGED = (apsw.CorruptError, apsw.NotADBError, apsw.FormatError)
 
 
-class TimeIsUp(Exception):
-    """The progress handler ended a statement at its time-out."""
-
-
 @contextmanager
 def translated(path: Path) -> Iterator[None]:
     """Errors of the library as our own, about a file.

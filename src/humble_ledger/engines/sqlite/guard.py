@@ -18,11 +18,6 @@ _ASKING = frozenset(
 _WITH_A_TABLE = frozenset(
     "table_list table_info table_xinfo index_list index_info index_xinfo foreign_key_list".split()
 )
-# On a copy these may be tried, too: they change how it works, and no other file.
-_TUNING = frozenset(
-    """cache_size mmap_size temp_store automatic_index optimize analysis_limit threads
-    case_sensitive_like""".split()
-)
 _NEVER = frozenset((apsw.SQLITE_ATTACH, apsw.SQLITE_DETACH))
 _FORBIDDEN_CALLS = frozenset(("load_extension", "fts3_tokenizer", "readfile", "writefile", "edit"))
 # Changes of rows may be planned: a connection that is opened for reading runs none of them.
@@ -52,8 +47,7 @@ class Guard:
         if action == apsw.SQLITE_PRAGMA and not self.ours:
             name = (one or "").lower()
             asks = name in _ASKING and (two is None or name in _WITH_A_TABLE)
-            tuned = self.writes and name in _TUNING
-            return apsw.SQLITE_OK if asks or tuned else apsw.SQLITE_DENY
+            return apsw.SQLITE_OK if asks else apsw.SQLITE_DENY
         if action in _PLANNED or self.ours or self.writes:
             return apsw.SQLITE_OK
         return apsw.SQLITE_OK if action == apsw.SQLITE_PRAGMA else apsw.SQLITE_DENY

@@ -50,7 +50,10 @@ def execute(
 
 
 def _is_something(rest: str | None) -> bool:
-    """Whether more than space, comments and semicolons follows."""
+    """Whether more than space, comments and semicolons follows.
+
+    By SQLite's own rules: the core's tokens nest comments, and so would take more for one.
+    """
     text = (rest or "").strip()
     while text:
         if text.startswith("--"):

@@ -11,6 +11,7 @@ format, section 1.3.9), beside size and time of the file and the state of its jo
 
 from __future__ import annotations
 
+import contextlib
 import os
 import time
 from collections.abc import Callable, Iterator
@@ -72,6 +73,12 @@ class Reader:
                         return question(connection)
                 finally:
                     connection.close()
+
+    def interrupt(self) -> None:
+        """Stop what is being asked; may be called from another thread."""
+        if self._open is not None:
+            with contextlib.suppress(apsw.ConnectionClosedError):
+                self._open.interrupt()
 
     def close(self) -> None:
         """Let go of the file."""

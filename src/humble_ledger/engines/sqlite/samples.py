@@ -27,8 +27,10 @@ PATIENCE_MS = 1_000  # for one question: a condition may be any expression
 MOST_BYTES = 400  # of one value: longer ones are cut, and only their lengths are remembered
 _HEADER_BYTES = 2  # of an index entry, with one more for each value (file format, section 2)
 _WIDTH = """CASE typeof({0}) WHEN 'null' THEN 0 WHEN 'real' THEN 8 WHEN 'integer' THEN
-  CASE WHEN {0} IN (0, 1) THEN 0 WHEN abs({0}) < 128 THEN 1 WHEN abs({0}) < 32768 THEN 2
-       WHEN abs({0}) < 8388608 THEN 3 WHEN abs({0}) < 2147483648 THEN 4 ELSE 8 END
+  CASE WHEN {0} IN (0, 1) THEN 0 WHEN {0} BETWEEN -128 AND 127 THEN 1
+       WHEN {0} BETWEEN -32768 AND 32767 THEN 2 WHEN {0} BETWEEN -8388608 AND 8388607 THEN 3
+       WHEN {0} BETWEEN -2147483648 AND 2147483647 THEN 4
+       WHEN {0} BETWEEN -140737488355328 AND 140737488355327 THEN 6 ELSE 8 END
   ELSE length(CAST({0} AS BLOB)) END"""
 
 
@@ -60,7 +62,7 @@ class Sample:
                 with limited(self.connection, PATIENCE_MS):
                     (found,) = row(self.connection, text)
                 self._counts[key] = float(found)
-            except apsw.Error:
+            except (apsw.Error, StatementRejected):
                 self._counts[key] = None
         found = self._counts[key]
         return None if found is None or not self.seen else found / self.seen
@@ -77,7 +79,7 @@ class Sample:
         try:
             with limited(self.connection, PATIENCE_MS):
                 found = rows(self.connection, text)
-        except apsw.Error:
+        except (apsw.Error, StatementRejected):
             return None
         if not found:
             return KeySample(self.seen, 0, 0, 0, float(_HEADER_BYTES + len(listed)))

@@ -10,10 +10,10 @@ from functools import lru_cache
 import apsw
 
 from humble_ledger.core.schema.facts import ForeignKey, IndexKey, TableName
+from humble_ledger.core.statements.tokens import TokenKind, tokens
 from humble_ledger.engines.sqlite.asking import rows
 
 ROWID = "rowid"  # what leads to a row of an ordinary table, by the name that plans have for it
-_WHERE = re.compile(r"\bWHERE\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,57 +213,45 @@ def _primary_key(connection: apsw.Connection, table: str) -> tuple[str, ...]:
     return tuple(str(name) for name, _ in sorted(fields, key=lambda field: int(field[1])))
 
 
-@lru_cache(maxsize=2_048)
+_DIRECTION = re.compile(r"\s+(?:ASC|DESC)\s*$", re.IGNORECASE)
+_CLOSES = {"[": "]", "`": "`"}  # names in other databases' quotes
+
+
 def key_expressions(sql: str) -> tuple[str, ...]:
     """The keys of an index as its statement has them, without their direction."""
-    opening = _opening(sql)
-    if opening < 0:
-        return ()
-    parts, depth, start, quote = [], 0, opening + 1, ""
-    for place in range(opening, len(sql)):
-        letter = sql[place]
-        if quote:
-            quote = "" if letter == quote else quote
-        elif letter in "'\"`[":
-            quote = "]" if letter == "[" else letter
-        elif letter == "(":
-            depth += 1
-        elif letter == ")":
-            depth -= 1
-            if depth == 0:
-                parts.append(sql[start:place])
-                break
-        elif letter == "," and depth == 1:
-            parts.append(sql[start:place])
-            start = place + 1
-    return tuple(_DIRECTION.sub("", part).strip() for part in parts)
-
-
-_DIRECTION = re.compile(r"\s+(?:ASC|DESC)\s*$", re.IGNORECASE)
-_ON = re.compile(r"\bON\b", re.IGNORECASE)
-
-
-def _opening(sql: str) -> int:
-    """The bracket before the keys: the first behind ON and a name."""
-    found = _ON.search(sql)
-    return sql.find("(", found.end()) if found else -1
+    return _parts(sql)[0]
 
 
 def predicate_of(sql: str) -> str:
     """The condition of a partial index, as its statement has it; "" for a whole one."""
-    opening = _opening(sql)
-    if opening < 0:
-        return ""
-    depth, quote = 0, ""
-    for place in range(opening, len(sql)):
-        letter = sql[place]
-        if quote:
-            quote = "" if letter == quote else quote
-        elif letter in "'\"`[":
-            quote = "]" if letter == "[" else letter
-        elif letter in "()":
-            depth += 1 if letter == "(" else -1
-            if depth == 0:
-                found = _WHERE.search(sql, place)
-                return sql[found.end() :].strip().rstrip(";") if found else ""
-    return ""
+    return _parts(sql)[1]
+
+
+@lru_cache(maxsize=2_048)
+def _parts(sql: str) -> tuple[tuple[str, ...], str]:
+    """(keys, condition) in the statement of an index, read behind ON and the table's name."""
+    keys: list[str] = []
+    part = closes = ""
+    depth, on, behind = 0, False, False
+    for token in tokens(sql):
+        text = " " if token.kind is TokenKind.COMMENT else token.text
+        named = bool(closes) or text in _CLOSES
+        if text == closes:
+            closes = ""
+        elif not closes:
+            closes = _CLOSES.get(text, "")
+        if behind:
+            if token.is_word("where") and not named:
+                return tuple(keys), sql[token.end :].strip().rstrip(";")
+        elif depth == 0:
+            on = on or (token.is_word("on") and not named)
+            depth = int(on and text == "(" and not named)
+        else:
+            if text in ("(", ")") and not named:
+                depth += 1 if text == "(" else -1
+            if depth and (text != "," or depth > 1 or named):
+                part += text
+                continue
+            keys.append(_DIRECTION.sub("", part).strip())
+            part, behind = "", depth == 0
+    return tuple(keys), ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.placeholders import numbered
@@ -11,7 +12,6 @@ from humble_ledger.core.statements.tokens import TokenKind, tokens
 
 Value = str | int | float | None
 _NAMED = re.compile(r"[$:@](\w+)")
-_NUMBERED = re.compile(r"\?(\d+)")
 _WHOLE = re.compile(r"-?(?:0|[1-9]\d{0,17})")
 _BROKEN = re.compile(r"-?(?:0|[1-9]\d*)\.\d+(?:[eE][-+]?\d+)?")
 
@@ -30,10 +30,21 @@ def typed(value: str | None) -> Value:
 
 def prepared(statement: Statement) -> tuple[str, Mapping[str, Value]]:
     """A statement whose parameters have names, and the value of each; NULL where none is known."""
-    sql = _NUMBERED.sub(r"$\1", statement.sql) if "?" in statement.sql else statement.sql
-    if "?" in sql:
-        sql, _ = numbered(sql, "qmark")
+    sql = _with_names(statement.sql) if "?" in statement.sql else statement.sql
     return sql, bindings(sql, statement.values)
+
+
+@lru_cache(maxsize=2_048)
+def _with_names(sql: str) -> str:
+    """``$1`` for ``?1``, and for a ``?`` by its place; what stands in a string stays."""
+    parts: list[str] = []
+    waits = False
+    for token in tokens(sql):
+        if waits and token.kind is TokenKind.NUMBER and token.text.isdigit():
+            parts[-1] = parts[-1][:-1] + "$"
+        parts.append(token.text)
+        waits = token.kind is TokenKind.OPERATOR and token.text.endswith("?")
+    return numbered("".join(parts), "qmark")[0]
 
 
 def bindings(sql: str, values: Sequence[str | None]) -> Mapping[str, Value]:

@@ -15,6 +15,7 @@ from humble_ledger.engines.sqlite.asking import row
 from humble_ledger.engines.sqlite.copies import copy_of
 from humble_ledger.engines.sqlite.faults import translated
 from humble_ledger.engines.sqlite.guard import Guard
+from humble_ledger.engines.sqlite.one_statement import execute
 from humble_ledger.engines.sqlite.reading import opened
 from humble_ledger.engines.sqlite.samples import quoted
 from humble_ledger.engines.sqlite.schema import ROWID
@@ -57,8 +58,8 @@ def _timed(
         )
         # The indexes that are there weigh on both alike; the same rows come more than once.
         for number, body in enumerate(_bodies(table)):
-            connection.execute(f"CREATE INDEX {name}_{number} ON {name} {body}")
-    connection.execute(index_on(TableName("", _INDEXED)))
+            execute(connection, f"CREATE INDEX {name}_{number} ON {name} {body}")
+    execute(connection, index_on(TableName("", _INDEXED)))
     (copied,) = row(connection, f"SELECT count(*) FROM {_PLAIN}")  # noqa: S608
     written = min(ROWS, int(copied))
     set_to = [name for name in updated if name in columns][:4]

@@ -14,6 +14,7 @@ from humble_ledger.engines.sqlite.plans.drafts import Draft, node, startup
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
+from humble_ledger.engines.sqlite.schema import ROWID
 
 COSTS = SqliteCosts()
 _CONDENSING = ("aggregate", "group", "distinct")  # these put out what the statement asks for
@@ -144,7 +145,7 @@ class Above:
             return
         keys = list(self.knowledge.keys(draft["relation"], draft["index"]))
         place = len(draft["search"])
-        own = draft["index"] == "rowid" or keys[place : place + 1] == [column.name]
+        own = draft["index"] == ROWID or keys[place : place + 1] == [column.name]
         if own and column.table == draft["alias"]:
             draft["rows"] = draft["visited"] = min(1.0, draft["rows"])
             draft["cost"] = min(draft["cost"], 4 * DESCENT + PAGE_ANYWHERE)

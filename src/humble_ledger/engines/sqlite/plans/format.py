@@ -146,10 +146,9 @@ _LISTS = frozenset(("search", "filter", "join", "sort", "presorted", "group", "o
 def _masked(part: Any) -> Any:
     if isinstance(part, Mapping):
         return {
-            key: [masked(str(text)) for text in value] if key in _LISTS
-            else masked(str(value)) if key == "statement" else _masked(value)
+            key: [masked(str(text)) for text in value] if key in _LISTS else _masked(value)
             for key, value in part.items()
-        }  # fmt: skip
+        }
     if isinstance(part, list):
         return [_masked(each) for each in part]
     return part

@@ -23,7 +23,7 @@ from humble_ledger.engines.sqlite.plans.drafts import Draft, node
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import Kind, Line
 from humble_ledger.engines.sqlite.plans.names import Names
-from humble_ledger.engines.sqlite.schema import Table
+from humble_ledger.engines.sqlite.schema import ROWID, Table
 
 COSTS = SqliteCosts()
 _CALLS = re.compile(r"\b(?!ANY\b|IN\b|AND\b|OR\b|NOT\b|AS\b)[A-Za-z_]\w*\(")
@@ -280,7 +280,7 @@ def _operation(read: Line) -> str:
 
 def _index_name(read: Line, facts: TableFacts) -> str:
     if read.by_rowid:
-        return "rowid"
+        return ROWID
     if read.by_primary_key:
         return next((i.name for i in facts.indexes if i.primary), "primary key")
     return read.index
@@ -288,8 +288,8 @@ def _index_name(read: Line, facts: TableFacts) -> str:
 
 def _own(column: str, facts: TableFacts) -> str:
     """The column that a row's number is another name of."""
-    own = next((i.key_columns[0] for i in facts.indexes if i.name == "rowid"), column)
-    return own if column == "rowid" else column
+    own = next((i.key_columns[0] for i in facts.indexes if i.name == ROWID), column)
+    return own if column == ROWID else column
 
 
 def _searched(

@@ -26,15 +26,19 @@ from humble_ledger.engines.sqlite.plans.notation import (
     with_names,
     within,
 )
-from humble_ledger.engines.sqlite.schema import Schema, Table
+from humble_ledger.engines.sqlite.schema import ROWID, Schema, Table
 from humble_ledger.engines.sqlite.sql_dialect import NAME
 
 # It warns of what it cannot parse on the terminal; here that is an answer like any other.
 logging.getLogger("sqlglot").setLevel(logging.ERROR)
 
 _REPLACE = re.compile(r"^\s*REPLACE\b", re.IGNORECASE)
-_NUMBERED = re.compile(r"\?(\d+)")
-_HINT = re.compile(r"\bNOT\s+INDEXED\b|\bINDEXED\s+BY\s+(?:\"[^\"]+\"|\w+)", re.IGNORECASE)
+# What stands in quotes comes first: it is no hint, whatever it says.
+_HINT = re.compile(
+    r"('(?:[^']|'')*'|\"(?:[^\"]|\"\")*\")"
+    r"|\bNOT\s+INDEXED\b|\bINDEXED\s+BY\s+(?:\"(?:[^\"]|\"\")+\"|\w+)",
+    re.IGNORECASE,
+)
 _DEEPEST = 12
 
 
@@ -68,7 +72,7 @@ _BEHIND = re.compile(r' COLLATE "\w+"')
 
 def parsed(sql: str) -> exp.Expr | None:
     """The tree of a statement in SQLite's words; hints for indexes are left out."""
-    text = _HINT.sub(" ", _NUMBERED.sub(r"$\1", _REPLACE.sub("INSERT", sql)))
+    text = _HINT.sub(lambda found: found[1] or " ", _REPLACE.sub("INSERT", sql))
     try:
         tree: exp.Expr = sqlglot.parse_one(text, dialect=NAME)
         return tree
@@ -335,8 +339,8 @@ class _Reader:
                     found = source.column(column.name)
                     if found is not None:
                         return exp.column(found.name, table=alias)
-                    if column.name.lower() in ("rowid", "oid", "_rowid_") and source.by_rowid:
-                        return exp.column(source.rowid_column or "rowid", table=alias)
+                    if column.name.lower() in (ROWID, "oid", "_rowid_") and source.by_rowid:
+                        return exp.column(source.rowid_column or ROWID, table=alias)
                 elif (given := projected(source, column.name)) is not None:
                     if alias.lower() in self.apart:
                         return exp.column(column.name, table=alias)
