@@ -31,6 +31,15 @@ def test_postgresql(server: Server, check: object) -> None:
         server.do("DROP TABLE conformance")
 
 
+def _fill(connection: sqlite3.Connection) -> None:
+    connection.execute("CREATE TABLE conformance (id integer, kind integer, note text)")
+    connection.executemany(
+        "INSERT INTO conformance VALUES (?, ?, ?)",
+        ((n, n % 500, f"note {n}") for n in range(1, ROWS + 1)),
+    )
+    connection.execute("CREATE INDEX conformance_id ON conformance (id)")
+
+
 @pytest.mark.parametrize("mode", ["as it is", "analyzed", "with a log"])
 @pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)
 def test_sqlite(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, check: object, mode: str) -> None:
@@ -38,12 +47,7 @@ def test_sqlite(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, check: object, 
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
     path = tmp_path / "app.db"
     with closing(sqlite3.connect(path)) as connection:
-        connection.execute("CREATE TABLE conformance (id integer, kind integer, note text)")
-        connection.executemany(
-            "INSERT INTO conformance VALUES (?, ?, ?)",
-            ((n, n % 500, f"note {n}") for n in range(1, ROWS + 1)),
-        )
-        connection.execute("CREATE INDEX conformance_id ON conformance (id)")
+        _fill(connection)
         if mode == "analyzed":
             connection.execute("ANALYZE")
         connection.commit()
@@ -59,11 +63,6 @@ def test_sqlite(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, check: object, 
 def test_the_toy(tmp_path: Path, check: object) -> None:
     path = tmp_path / "pond.db"
     with closing(sqlite3.connect(path)) as connection:
-        connection.execute("CREATE TABLE conformance (id integer, kind integer, note text)")
-        connection.executemany(
-            "INSERT INTO conformance VALUES (?, ?, ?)",
-            ((n, n % 500, f"note {n}") for n in range(1, ROWS + 1)),
-        )
-        connection.execute("CREATE INDEX conformance_id ON conformance (id)")
+        _fill(connection)
         connection.commit()
     check(Target(PondEngine(), f"pond://{path}", "main"))  # type: ignore[operator, arg-type]

@@ -74,7 +74,7 @@ def engine_for(url: str) -> Engine:
     shown = f" that begin with {scheme}://" if scheme.isalnum() else " of this form"
     raise WrongUsage(
         f"No engine understands URLs{shown}.",
-        "Known are  postgresql://user@host:5432/database  and  sqlite:///path/to/app.db",
+        "Give  postgresql://user@host:5432/database  or a file:  path/to/app.db",
     )
 
 

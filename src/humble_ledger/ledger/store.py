@@ -29,7 +29,7 @@ class Store:
         if not create and not path.exists():
             raise LedgerUnreachable(
                 f"There is no ledger at {path}.",
-                "Begin one here with:  humble init postgresql://user@host/database",
+                "Begin one here:  humble init postgresql://user@host/database  (or app.db)",
             )
         self.path = path
         if not create:

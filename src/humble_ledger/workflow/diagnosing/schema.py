@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from datetime import UTC, datetime
 
 from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.plans.tables import Place, table_accounts
-from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse
 from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
+from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.workflow.reading.plans import newest_plan
 from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
@@ -21,13 +23,20 @@ def symptoms_of_schema(workspace: Workspace, only: TableName | None = None) -> l
     """What the catalogue shows, of all the user's tables or of one; kept in the ledger."""
     session = workspace.session
     tables = session.tables(session.user_tables())
-    searched, used = searched_columns(workspace), captured_use(workspace)
-    found = schema_symptoms(tables, searched, datetime.now(UTC), used)
+    found = found_in_schema(workspace, tables)
     if only is not None:
         mine = f"{only}."
         found = [s for s in found if s.subject == str(only) or s.subject.startswith(mine)]
     name = workspace.target.name or workspace.public_url
     return workspace.ledger.symptoms.keep_of_schema(name, found)
+
+
+def found_in_schema(workspace: Workspace, tables: Mapping[TableName, TableFacts]) -> list[Symptom]:
+    """What is wrong with these tables, beside what captured queries ask of them."""
+    # Where the server counts how often an index is used, no plan need stand in for that.
+    counted = all(table.counted for table in tables.values())
+    used = CapturedUse() if counted else captured_use(workspace)
+    return schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC), used)
 
 
 def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:

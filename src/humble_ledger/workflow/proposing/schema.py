@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.remedies.choice.worth import Priced
 from humble_ledger.core.remedies.design import IndexDesign
@@ -11,9 +9,8 @@ from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.remedies.removal import removal
 from humble_ledger.core.remedies.statistics import schema_statistics
 from humble_ledger.core.schema.facts import ForeignKey, IndexKey, TableFacts
-from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
 from humble_ledger.core.symptoms.model import Symptom
-from humble_ledger.workflow.diagnosing.schema import captured_use, searched_columns
+from humble_ledger.workflow.diagnosing.schema import found_in_schema
 from humble_ledger.workflow.proposing.indexes import IndexRemedies
 from humble_ledger.workflow.workspace import Workspace
 
@@ -23,8 +20,7 @@ def of_schema(workspace: Workspace, making: IndexRemedies, known: set[IndexDesig
     session = workspace.session
     tables = session.tables(session.user_tables())
     found: list[Remedy] = []
-    searched, used = searched_columns(workspace), captured_use(workspace)
-    for symptom in schema_symptoms(tables, searched, datetime.now(UTC), used):
+    for symptom in found_in_schema(workspace, tables):
         table = next((t for t in tables.values() if _is_of(symptom, t)), None)
         if table is None:
             continue
