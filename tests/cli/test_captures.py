@@ -60,7 +60,12 @@ def test_all_sources_give_the_same_heavy_queries(begun: Program, server: Server)
     begun.ok("capture", "script", "day.sql", "--measure")
     assert found_again(begun, "script")
     live = begun.start("capture", "live", "--every", "20", "--json")
-    time.sleep(1.5)
+    looking = (
+        "SELECT 1 FROM pg_stat_activity WHERE application_name LIKE 'humble-ledger%'"
+        " AND state_change > backend_start + interval '0.3 s'"
+    )
+    while live.poll() is None and not server.fetch(looking):
+        time.sleep(0.1)
     send_workload(server.url, load_workload())
     live.send_signal(signal.SIGINT)
     out, err = live.communicate(timeout=60)

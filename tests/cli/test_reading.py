@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from tests.conftest import Server, only_newest
@@ -15,7 +17,8 @@ def test_a_plan_in_each_form(begun: Program, server: Server) -> None:
     begun.ok("plan", query, "--measure")
     story = " ".join(begun.ok("plan", "p1", "--as", "steps").out.split())
     assert "1. Read about 1," in story and "rows of reading, and keep the" in story
-    assert "In all" in story and "step 3 of the plan" in story
+    # Which step takes the most hangs on what else the machine does.
+    assert re.search(r"In all .*, step \d of the plan, takes \d+ % of it", story), story
     table = begun.ok("plan", "p1", "--as", "table").out
     assert "self ms" in table and "Parallel Seq Scan" in table
     chosen = begun.ok("plan", "p1", "--columns", "step,rows_off,condition").out

@@ -12,7 +12,7 @@ import psycopg
 import pytest
 
 from humble_ledger.engines.postgresql.launcher import Cluster, find_binaries
-from humble_ledger.engines.postgresql.launcher.account import wheel_libraries
+from humble_ledger.engines.postgresql.launcher.reachable import wheel_libraries
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 from tests.conftest import FOUND
 

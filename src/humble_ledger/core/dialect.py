@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.schema.quoting import Quoting
 from humble_ledger.core.statements.sql_dialect import DIALECT
 
 
@@ -18,20 +19,35 @@ class Dialect:
 
     ``parser`` is its name for the parser of statements, ``default_schema`` the one that a table's
     name without one stands for. ``online`` is the word by which an index
-    is built while others write, "" where there is none; ``methods`` are the kinds of index, and
+    is built while others write, "" where there is none; ``online_behind`` is what is written
+    behind the statement for that, ``online_costs`` what it takes, for people; ``methods`` are the kinds of index, and
     ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a
     migration. ``after_build`` is run when an index was built, with its {name}. ``settings`` tells
-    whether a session's settings can change how it plans.
+    whether a session's settings can change how it plans, ``setting_kept`` makes one last. ``quoting`` is how names are written. An
+    index's name is known within its table alone where ``index_of_table``; NULL is the least of all
+    values where ``nulls_lowest``, else the greatest, and where it stands can be asked for.
     """
 
     parser: str = DIALECT
     default_schema: str = ""
     online: str = ""
+    online_behind: str = ""
+    online_costs: str = ""
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
     script_head: str = ""
     after_build: str = ""
     settings: bool = True
+    setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = '{value}'"
+    setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
+    quoting: Quoting = Quoting()  # noqa: RUF009
+    index_of_table: bool = False
+    nulls_lowest: bool = False
+
+    @property
+    def builds_online(self) -> bool:
+        """Whether an index can be built while others write."""
+        return bool(self.online or self.online_behind)
 
 
 # The notation of plans, which is near to the standard.

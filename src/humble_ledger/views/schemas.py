@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import sys
+from inspect import cleandoc
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -71,10 +73,25 @@ def schemas() -> dict[str, str]:
     """File name to the text of the schema, for every document."""
     found = {}
     for document in DOCUMENTS:
-        schema = msgspec.json.schema(document)
+        schema = _described(msgspec.json.schema(document))
         kind, version = document.__struct_defaults__[-2:]
         found[f"{kind}-{version}.json"] = json.dumps(schema, indent=2, sort_keys=True) + "\n"
     return found
+
+
+def _described(schema: Any) -> Any:
+    """The schema, its descriptions without the indentation that they have in our code.
+
+    Not every version of the library takes that away.
+    """
+    if isinstance(schema, dict):
+        return {
+            name: cleandoc(part)
+            if name == "description" and isinstance(part, str)
+            else _described(part)
+            for name, part in schema.items()
+        }
+    return [_described(part) for part in schema] if isinstance(schema, list) else schema
 
 
 def main() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.quoting import identifier, table_identifier
@@ -47,9 +48,13 @@ class IndexDesign:
     @property
     def body(self) -> str:
         """The part of the statement behind the table: method, keys, included, predicate."""
+        return self.body_in(STANDARD)
+
+    def body_in(self, dialect: Dialect) -> str:
+        """The same as one server writes it."""
         method = "" if self.method == IndexMethod.SORTED else f"USING {self.method} "
-        keys = ", ".join(_key(key) for key in self.keys)
-        included = ", ".join(identifier(name) for name in self.included)
+        keys = ", ".join(_key(key, dialect) for key in self.keys)
+        included = ", ".join(identifier(name, dialect.quoting) for name in self.included)
         return (
             f"{method}({keys})"
             + (f" INCLUDE ({included})" if included else "")
@@ -61,29 +66,51 @@ class IndexDesign:
         """Whether one statement builds it while others write: not on a partitioned table."""
         return self.parts == ()
 
-    def create_sql(self, name: str, online: str = "") -> str:
-        """The statement that builds it under this name; ``online`` is the word for doing so while
-        others write.
-        """
-        online = f" {online}" if online and self.can_be_built_online else ""
-        table = table_identifier(self.table)
-        return f"CREATE INDEX{online} {identifier(name)} ON {table} {self.body}"
+    def create_sql(self, name: str, dialect: Dialect = STANDARD, *, online: bool = False) -> str:
+        """The statement that builds it under this name; ``online`` while others write."""
+        word, behind = self._online(dialect, online)
+        table = table_identifier(self.table, dialect.quoting)
+        shown = identifier(name, dialect.quoting)
+        return f"CREATE INDEX{word} {shown} ON {table} {self.body_in(dialect)}{behind}"
 
-    def drop_sql(self, name: str, online: str = "", *, if_exists: bool = False) -> str:
+    def drop_sql(
+        self,
+        name: str,
+        dialect: Dialect = STANDARD,
+        *,
+        online: bool = False,
+        if_exists: bool = False,
+    ) -> str:
         """The statement that removes it again."""
-        online = f" {online}" if online and self.can_be_built_online else ""
-        online += " IF EXISTS" if if_exists else ""
-        return f"DROP INDEX{online} {table_identifier(TableName(self.table.schema, name))}"
+        word, behind = self._online(dialect, online)
+        word += " IF EXISTS" if if_exists and not dialect.index_of_table else ""
+        return f"DROP INDEX{word} {index_place(self.table, name, dialect)}{behind}"
+
+    def _online(self, dialect: Dialect, online: bool) -> tuple[str, str]:
+        if not online or not self.can_be_built_online:
+            return "", ""
+        word = f" {dialect.online}" if dialect.online else ""
+        return word, f" {dialect.online_behind}" if dialect.online_behind else ""
 
 
-def _key(key: IndexKey) -> str:
-    text = identifier(key.column) if key.column else key.expression
+def index_place(table: TableName, name: str, dialect: Dialect) -> str:
+    """An index as a statement names it that removes it."""
+    if dialect.index_of_table:
+        shown = table_identifier(table, dialect.quoting)
+        return f"{identifier(name, dialect.quoting)} ON {shown}"
+    return table_identifier(TableName(table.schema, name), dialect.quoting)
+
+
+def _key(key: IndexKey, dialect: Dialect) -> str:
+    text = identifier(key.column, dialect.quoting) if key.column else key.expression
     if key.collation:
-        text += f" COLLATE {identifier(key.collation)}"
+        text += f" COLLATE {identifier(key.collation, dialect.quoting)}"
     if key.operator_class:
         text += f" {identifier(key.operator_class)}"
     if key.descending:
         text += " DESC"
-    if key.nulls_first != key.descending:  # the server's default differs by direction
+    if (
+        not dialect.nulls_lowest and key.nulls_first != key.descending
+    ):  # the server's default differs by direction
         text += " NULLS FIRST" if key.nulls_first else " NULLS LAST"
     return text

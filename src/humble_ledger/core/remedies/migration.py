@@ -67,15 +67,21 @@ def index_migration(design: IndexDesign, name: str, dialect: Dialect) -> Migrati
 def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
     if design.parts is None:
         note = "-- Writers wait while it is built: its partitions are parted again.\n"
-        return Steps(name, (design.create_sql(name),), (design.drop_sql(name),), note=note)
+        return Steps(
+            name,
+            (design.create_sql(name, dialect),),
+            (design.drop_sql(name, dialect),),
+            note=note,
+        )
     if design.parts:
         return _part_by_part(design, design.parts, name, dialect)
-    after = (dialect.after_build.format(name=identifier(name)),) if dialect.after_build else ()
+    shown = identifier(name, dialect.quoting)
+    after = (dialect.after_build.format(name=shown),) if dialect.after_build else ()
     return Steps(
         name,
-        (design.create_sql(name, dialect.online), *after),
-        (design.drop_sql(name, dialect.online),),
-        online=bool(dialect.online),
+        (design.create_sql(name, dialect, online=True), *after),
+        (design.drop_sql(name, dialect, online=True),),
+        online=dialect.builds_online,
     )
 
 
@@ -88,7 +94,7 @@ def _part_by_part(
     of_whole = table_identifier(TableName(design.table.schema, name))
     for part in parts:
         own = fitting_name(f"{name}_{part.name}")
-        forward.append(replace(design, table=part, parts=()).create_sql(own, dialect.online))
+        forward.append(replace(design, table=part, parts=()).create_sql(own, dialect, online=True))
         of_part = table_identifier(TableName(part.schema, own))
         forward.append(f"ALTER INDEX {of_whole} ATTACH PARTITION {of_part}")
     note = "-- Dropping it makes readers and writers wait a moment: it cannot be done online.\n"
@@ -111,20 +117,20 @@ def steps_of(remedy: Remedy, dialect: Dialect) -> Steps:
     apply = tuple(statement.rstrip().rstrip(";") for statement in remedy.apply)
     revert = tuple(statement.rstrip().rstrip(";") for statement in remedy.revert)
     if remedy.settings:
-        role = "ALTER ROLE CURRENT_USER"
         values = [(name, value.replace("'", "''")) for name, value in remedy.settings]
         return Steps(
             "_and_".join(name for name, _ in values),
-            tuple(f"{role} SET {name} = '{value}'" for name, value in values),
-            tuple(f"{role} RESET {name}" for name, _ in values),
+            tuple(dialect.setting_kept.format(name=name, value=value) for name, value in values),
+            tuple(dialect.setting_undone.format(name=name) for name, _ in values),
         )
     if remedy.removes is not None:
         online = f" {dialect.online}" if dialect.online else ""
+        behind = f" {dialect.online_behind}" if dialect.online_behind else ""
         return Steps(
             f"remove_{remedy.removes[1]}",
-            tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) for s in apply),
-            tuple(s.replace(" INDEX ", f" INDEX{online} ", 1) for s in revert),
-            online=bool(online),
+            tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) + behind for s in apply),
+            tuple(s.replace(" INDEX ", f" INDEX{online} ", 1) + behind for s in revert),
+            online=dialect.builds_online,
         )
     if remedy.type is RemedyType.REWRITE:
         note = "-- No change of the database: this is what the application sends from now on.\n"

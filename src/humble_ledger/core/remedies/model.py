@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, index_name
 from humble_ledger.core.remedies.together import ColumnGroup
@@ -111,12 +112,14 @@ class Remedy:
     type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
     gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
     A ``question`` changes the result, so somebody who knows its purpose must answer it;
-    ``removes`` is the (schema, name) of the index that a removal takes away;
+    ``removes`` is the (schema, name) of the index that a removal takes away from the table
+    ``removes_from``;
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
     ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
     ``together`` are the columns that statistics are gathered of together;
     ``checked`` is what a search for counterexamples found (None: there was no such search).
-    ``online`` is the word by which its index is built while others write, "" where they wait;
+    ``online`` is the word by which its index is built while others write, "" where they wait, and
+    ``online_costs`` what that takes;
     ``settings`` are names with values; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
@@ -137,10 +140,12 @@ class Remedy:
     build_ms: tuple[float, float] | None = None
     build_measured: bool = False
     online: str = ""
+    online_costs: str = ""
     values_from: str = ""
     direct: bool = False
     question: bool = False
     removes: tuple[str, str] | None = None
+    removes_from: str = ""
     checked: Checked | None = None
     together: ColumnGroup | None = None
 
@@ -155,15 +160,15 @@ def index_remedy(
     name: str = "",
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
-    online: str = "",
+    dialect: Dialect = STANDARD,
 ) -> Remedy:
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
     return Remedy(
         type=RemedyType.INDEX,
         summary=f"index on {design.words}",
-        apply=(design.create_sql(name) + ";",),
-        revert=(design.drop_sql(name) + ";",),
+        apply=(design.create_sql(name, dialect) + ";",),
+        revert=(design.drop_sql(name, dialect) + ";",),
         reason=reason,
         index=design,
         index_name=name,
@@ -172,5 +177,6 @@ def index_remedy(
         write_overhead=write_overhead or WriteOverhead(),
         build_ms=build_ms,
         build_measured=build_measured,
-        online=online,
+        online=dialect.online or dialect.online_behind,
+        online_costs=dialect.online_costs,
     )

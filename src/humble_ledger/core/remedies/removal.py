@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.remedies.design import index_place
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.write_overhead import write_overhead_of_removal
-from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
-from humble_ledger.core.schema.quoting import table_identifier
+from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.symptoms.model import Symptom
 
 _SUPERFLUOUS = ("duplicate-index", "redundant-index", "unused-index", "invalid-index")
 
 
-def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
+def removal(table: TableFacts, symptom: Symptom, dialect: Dialect = STANDARD) -> Remedy | None:
     """The remedy "remove this index" for a symptom of a schema; None for one of another kind.
 
     And None on a partitioned table: its indexes can neither be hidden nor removed online.
@@ -21,7 +22,7 @@ def removal(table: TableFacts, symptom: Symptom) -> Remedy | None:
     index = next((i for i in table.indexes if symptom.subject == f"{table.name}.{i.name}"), None)
     if index is None:
         return None
-    return removal_of(table, index, symptom.cause.detail, cures=(symptom.name,))
+    return removal_of(table, index, symptom.cause.detail, cures=(symptom.name,), dialect=dialect)
 
 
 def removal_of(
@@ -31,13 +32,14 @@ def removal_of(
     *,
     cures: tuple[str, ...] = (),
     queries: tuple[str, ...] = (),
+    dialect: Dialect = STANDARD,
 ) -> Remedy:
     """The remedy "remove this index"; ``queries`` are those that use it now."""
-    name = table_identifier(TableName(table.name.schema, index.name))
+    place = index_place(table.name, index.name, dialect)
     return Remedy(
         type=RemedyType.REMOVAL,
         summary=f"remove the index {index.name} of {table.name}",
-        apply=(f"DROP INDEX {name};",),
+        apply=(f"DROP INDEX {place};",),
         revert=(f"{index.definition};",),
         reason=reason,
         cures=cures,
@@ -45,4 +47,5 @@ def removal_of(
         size_bytes_predicted=-index.size_bytes,
         write_overhead=write_overhead_of_removal(table, index),
         removes=(table.name.schema, index.name),
+        removes_from=table.name.name,
     )

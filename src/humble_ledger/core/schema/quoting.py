@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 from humble_ledger.core.schema.facts import TableName
 
@@ -23,18 +24,35 @@ _RESERVED = frozenset(
 MAX_NAME_BYTES = 63
 
 
-def identifier(name: str) -> str:
+STANDARD_MARK = '"'
+
+
+@dataclass(frozen=True, slots=True)
+class Quoting:
+    """How names are written: the ``mark`` around those that need one, and what is ``reserved``
+    beside the words of the standard.
+    """
+
+    mark: str = STANDARD_MARK
+    reserved: frozenset[str] = frozenset()
+
+
+_STANDARD = Quoting()
+
+
+def identifier(name: str, quoting: Quoting = _STANDARD) -> str:
     """One name, quoted when it must be."""
-    if _PLAIN.fullmatch(name) and name not in _RESERVED:
+    if _PLAIN.fullmatch(name) and name not in _RESERVED and name not in quoting.reserved:
         return name
-    return '"' + name.replace('"', '""') + '"'
+    mark = quoting.mark
+    return mark + name.replace(mark, mark * 2) + mark
 
 
-def table_identifier(table: TableName) -> str:
+def table_identifier(table: TableName, quoting: Quoting = _STANDARD) -> str:
     """A table with its schema; the schema public is left out, as people write it."""
     if table.schema in ("", "public"):
-        return identifier(table.name)
-    return f"{identifier(table.schema)}.{identifier(table.name)}"
+        return identifier(table.name, quoting)
+    return f"{identifier(table.schema, quoting)}.{identifier(table.name, quoting)}"
 
 
 def fitting_name(name: str) -> str:

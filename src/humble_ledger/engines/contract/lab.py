@@ -40,7 +40,7 @@ class IndexBuild:
 
 @dataclass(frozen=True, slots=True)
 class NewIndex:
-    """An index to be made for a trial, and the statements that make and remove it.
+    """An index to be made for a trial on a table, and the statements that make and remove it.
 
     The online ones let writers pass and cannot be part of a transaction.
     """
@@ -50,12 +50,13 @@ class NewIndex:
     create_sql: str
     create_online_sql: str
     drop_online_sql: str
+    table: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Change:
     """What a trial changes: indexes that are made, others (schema, name) that are hidden as if they
-    were not there, and further statements (statistics, settings).
+    were not there (each from the table beside it in ``hidden_from``), and further statements (statistics, settings).
 
     ``writes`` tells that statements that change data will be run, each undone after.
     """
@@ -63,6 +64,7 @@ class Change:
     indexes: tuple[NewIndex, ...] = ()
     others: tuple[str, ...] = ()
     hidden: tuple[tuple[str, str], ...] = ()
+    hidden_from: tuple[str, ...] = ()
     writes: bool = False
 
 

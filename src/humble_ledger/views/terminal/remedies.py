@@ -211,8 +211,8 @@ def _building(remedy: Remedy, numbers: Numbers) -> str:
     if not remedy.online:
         return waiting
     return (
-        f'{waiting}; with CREATE INDEX {remedy.online}, which "settle" writes, nobody waits, it '
-        "reads the table twice and waits for older transactions"
+        f'{waiting}; with {remedy.online}, which "settle" writes, nobody waits, '
+        f"{remedy.online_costs}"
     )
 
 

@@ -80,7 +80,9 @@ def _chosen(
         remedy = making.remedy(found.priced[each.option.design])
         remedies[each.option.design] = workspace.ledger.remedies.keep(remedy)
     plans = {each.query: each.plan.plan for each in studied}
-    removals = made_superfluous(remedies, pool.tables.values(), plans)
+    removals = made_superfluous(
+        remedies, pool.tables.values(), plans, dialect=workspace.engine.dialect
+    )
     return ChosenIndexes(
         choice,
         terms.budget,

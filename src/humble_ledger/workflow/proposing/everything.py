@@ -71,7 +71,9 @@ def _proposed(
     plans = {each.query: each.plan.plan for each in studied}
     told = [remedy.removes[1] for remedy in found if remedy.removes is not None]
     first = [remedy.index for remedy in found if remedy.index is not None]
-    found += made_superfluous(first, pool.tables.values(), plans, told)
+    found += made_superfluous(
+        first, pool.tables.values(), plans, told, dialect=workspace.engine.dialect
+    )
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
     cautions = tuple(pool.predictor.cautions)
     refused = tuple(each for one in studied for each in one.refused)

@@ -248,7 +248,7 @@ class IndexRemedies:
             name=self.name(priced.design, table),
             build_ms=(low, high),
             build_measured=measured,
-            online=self.workspace.engine.dialect.online,
+            dialect=self.workspace.engine.dialect,
         )
 
     def extra_entries(self, priced: Priced) -> float:

@@ -24,7 +24,10 @@ def of_schema(workspace: Workspace, making: IndexRemedies, known: set[IndexDesig
         table = next((t for t in tables.values() if _is_of(symptom, t)), None)
         if table is None:
             continue
-        for remedy in (removal(table, symptom), schema_statistics(table, symptom)):
+        for remedy in (
+            removal(table, symptom, workspace.engine.dialect),
+            schema_statistics(table, symptom),
+        ):
             if remedy is not None:
                 found.append(remedy)
         key = next((k for k in table.foreign_keys if symptom.subject.endswith(f".{k.name}")), None)

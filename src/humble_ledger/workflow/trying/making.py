@@ -29,14 +29,15 @@ class TrialIndex:
     @property
     def new(self) -> NewIndex:
         """The statements that make and remove it."""
-        online = self.dialect.online
+        design, dialect = self.design, self.dialect
         return NewIndex(
-            self.design.table.schema,
+            design.table.schema,
             self.name,
-            self.design.create_sql(self.name),
-            self.design.create_sql(self.name, online),
+            design.create_sql(self.name, dialect),
+            design.create_sql(self.name, dialect, online=True),
             # It may not have come to be when something went wrong.
-            self.design.drop_sql(self.name, online, if_exists=True),
+            design.drop_sql(self.name, dialect, online=True, if_exists=True),
+            design.table.name,
         )
 
 
@@ -102,6 +103,12 @@ def making_of(
     remedies = [entry.remedy for entry in entries]
     # Besides building indexes, what one connection alone gets.
     others = tuple(s for r in remedies if r.type in _SET_INSIDE for s in r.apply)
-    hidden = tuple(r.removes for r in remedies if r.removes is not None)
-    change = Change(tuple(index.new for index in indexes), others, hidden, writes)
+    gone = [(r.removes, r.removes_from) for r in remedies if r.removes is not None]
+    change = Change(
+        tuple(index.new for index in indexes),
+        others,
+        tuple(place for place, _ in gone),
+        tuple(table for _, table in gone),
+        writes,
+    )
     return Making(tuple(entries), indexes, change)

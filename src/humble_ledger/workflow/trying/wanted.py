@@ -39,7 +39,7 @@ def wanted_remedies(
             "Try what there is as a change of your own:  --apply SQL --revert SQL",
         )
     designs = [_whole(workspace, parse_index(text, dialect.default_schema)) for text in indexes]
-    made = [index_remedy(d, reason=ASKED_FOR, online=dialect.online) for d in designs]
+    made = [index_remedy(d, reason=ASKED_FOR, dialect=dialect) for d in designs]
     return entries + [known.keep_known(remedy) for remedy in made]
 
 

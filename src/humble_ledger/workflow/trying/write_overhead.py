@@ -44,7 +44,7 @@ def _of_one(
         runs = workspace.engine.write_runs(
             workspace.target.url,
             table,
-            lambda copy: replace(index.design, table=copy).create_sql(index.name),
+            lambda copy: replace(index.design, table=copy).create_sql(index.name, index.dialect),
             _updated(workspace, index, table),
             mark,
             workspace.limits,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
@@ -17,6 +18,7 @@ def made_superfluous(
     tables: Iterable[TableFacts],
     plans: Mapping[str, Plan],
     taken: Sequence[str] = (),
+    dialect: Dialect = STANDARD,
 ) -> list[Remedy]:
     """Removals of indexes whose keys a chosen one begins with, with the queries that used them.
 
@@ -41,6 +43,7 @@ def made_superfluous(
                     f"the new index on {design.words} begins with all its keys: {used} use that "
                     "one; remove it only when the new one is there",
                     queries=users,
+                    dialect=dialect,
                 )
             )
     return found

@@ -11,7 +11,7 @@ import struct
 from dataclasses import dataclass
 from pathlib import Path
 
-from humble_ledger.engines.postgresql.launcher.account import Account
+from humble_ledger.engines.launching.account import Account
 
 PAGE_BYTES = 8192
 SEGMENT_PAGES = 131_072

@@ -19,8 +19,8 @@ from pathlib import Path
 
 import msgspec
 
+from humble_ledger.engines.launching.account import choose_account
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
-from humble_ledger.engines.postgresql.launcher.account import choose_account
 from humble_ledger.engines.postgresql.launcher.cluster import PARENTS
 
 FOLDER_VARIABLE = "HUMBLE_HOLLOWS"
@@ -168,7 +168,7 @@ def _is_ours(folder: Path) -> bool:
         found = folder.lstat()
     except OSError:
         return False
-    owners = {os.geteuid(), choose_account().uid}
+    owners = {os.geteuid(), choose_account("postgres", "PostgreSQL").uid}
     return stat.S_ISDIR(found.st_mode) and found.st_uid in owners and not found.st_mode & 0o077
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -15,13 +16,10 @@ from urllib.parse import quote
 
 import psycopg
 
-from humble_ledger.engines.postgresql.launcher import supervisor
-from humble_ledger.engines.postgresql.launcher.account import (
-    Account,
-    choose_account,
-    reachable_binaries,
-)
+from humble_ledger.engines.launching import supervisor
+from humble_ledger.engines.launching.account import Account, choose_account
 from humble_ledger.engines.postgresql.launcher.binaries import Binaries
+from humble_ledger.engines.postgresql.launcher.reachable import reachable_binaries
 from humble_ledger.errors import TargetUnreachable
 
 USER = "humble"
@@ -69,7 +67,7 @@ class Cluster:
         self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
         self._plain_pages = [] if checksums or binaries.major < CHECKSUMS_FROM else [NO_CHECKSUMS]
         self._supervisor: subprocess.Popen[bytes] | None = None
-        self.account = choose_account()
+        self.account = choose_account("postgres", "PostgreSQL")
         self._kept = kept
         self.folder = kept or Path()
         self.version = binaries.version
@@ -150,9 +148,12 @@ class Cluster:
                 "--no-instructions",
                 *self._plain_pages,
             ],
+            # PostgreSQL's "fast shutdown": roll back, checkpoint, end; and what it does not outlive.
+            "stop": int(signal.SIGINT),
+            "kill": int(signal.SIGQUIT),
+            "settings_file": str(self.data / "postgresql.conf"),
             "settings": "".join(f"{name} = {_quoted(v)}\n" for name, v in settings.items()),
             "server": [binaries.program("postgres"), "-D", str(self.data)],
-            "data": str(self.data),
             "log": str(self.log),
             "initdb_log": str(self.folder / INITDB_LOG),
             "uid": account.uid if account.switch else None,

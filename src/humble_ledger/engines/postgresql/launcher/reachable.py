@@ -1,61 +1,14 @@
-"""Who runs the server: PostgreSQL refuses to run as root, so root hands it to another user."""
+"""Programs of the server where the user that runs them can reach them."""
 
 from __future__ import annotations
 
 import os
-import pwd
 import shutil
 import subprocess
-from dataclasses import dataclass
 from pathlib import Path
 
+from humble_ledger.engines.launching.account import Account
 from humble_ledger.engines.postgresql.launcher.binaries import Binaries
-from humble_ledger.errors import WrongUsage
-
-# Users that own nothing of value; the first that exists is taken.
-CANDIDATES = ("postgres", "nobody", "daemon")
-
-
-@dataclass(frozen=True, slots=True)
-class Account:
-    """The user a server runs as; ``switch`` tells whether we must change to it."""
-
-    uid: int
-    gid: int
-    switch: bool
-
-    def popen_options(self) -> dict[str, object]:
-        """The keyword arguments of `subprocess` that run a program as this user."""
-        if not self.switch:
-            return {}
-        return {"user": self.uid, "group": self.gid, "extra_groups": []}
-
-    def hand_over(self, path: Path) -> None:
-        """Make this user the owner of a file or folder."""
-        if self.switch:
-            os.chown(path, self.uid, self.gid)
-
-
-def choose_account() -> Account:
-    """Ourselves, or an unprivileged user when we are root.
-
-    Raises:
-        WrongUsage: we are root and this machine has none of the users in `CANDIDATES`.
-    """
-    if os.geteuid() != 0:
-        return Account(os.geteuid(), os.getegid(), switch=False)
-    for name in CANDIDATES:
-        try:
-            entry = pwd.getpwnam(name)
-        except KeyError:
-            continue
-        if entry.pw_uid != 0:
-            return Account(entry.pw_uid, entry.pw_gid, switch=True)
-    raise WrongUsage(
-        "PostgreSQL does not run as root, and this machine has no user "
-        f"{' or '.join(CANDIDATES)} to run it.",
-        "Run this as an ordinary user.",
-    )
 
 
 def reachable_binaries(binaries: Binaries, account: Account, folder: Path) -> Binaries:

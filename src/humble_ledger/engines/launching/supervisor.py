@@ -23,18 +23,17 @@ from types import FrameType
 from typing import Any
 
 PR_SET_PDEATHSIG = 1
-FAST_STOP = signal.SIGINT  # PostgreSQL's "fast shutdown": roll back, checkpoint, end
 STOP_PATIENCE_S = 20
 POLL_S = 0.5
 
 
-def die_with_parent() -> None:
-    """Ask the kernel to send the server a fast stop when this process dies.
+def die_with_parent(stop_by: int) -> None:
+    """Ask the kernel to send the server a stop when this process dies.
 
     Called in the child after its user changed, because changing users clears the wish.
     """
     if sys.platform == "linux":
-        ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, int(FAST_STOP))
+        ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, stop_by)
 
 
 def start(order: dict[str, Any], command: list[str], log: str) -> subprocess.Popen[bytes]:
@@ -49,7 +48,7 @@ def start(order: dict[str, Any], command: list[str], log: str) -> subprocess.Pop
             stdout=written,
             stderr=written,
             cwd=order["folder"],
-            preexec_fn=die_with_parent,  # noqa: PLW1509 - this process has one thread
+            preexec_fn=lambda: die_with_parent(order["stop"]),  # noqa: PLW1509 - this process has one thread
             **options,
         )
 
@@ -63,15 +62,15 @@ def wait_until_alone(server: subprocess.Popen[bytes]) -> bool:
     return False
 
 
-def stop(server: subprocess.Popen[bytes]) -> None:
+def stop(order: dict[str, Any], server: subprocess.Popen[bytes]) -> None:
     """Stop the server: fast, and when it does not listen, at once."""
     if server.poll() is not None:
         return
-    server.send_signal(FAST_STOP)
+    server.send_signal(order["stop"])
     try:
         server.wait(STOP_PATIENCE_S)
     except subprocess.TimeoutExpired:
-        server.send_signal(signal.SIGQUIT)
+        server.send_signal(order["kill"])
         server.wait()
 
 
@@ -82,8 +81,9 @@ def initialise(order: dict[str, Any]) -> subprocess.Popen[bytes]:
 
 def serve(order: dict[str, Any]) -> subprocess.Popen[bytes]:
     """Write the settings and start the server."""
-    path = Path(order["data"]) / "postgresql.conf"
-    if order["settings"] not in path.read_text(encoding="utf-8"):  # of an earlier start
+    path = Path(order["settings_file"])
+    before = path.read_text(encoding="utf-8") if path.exists() else ""
+    if order["settings"] not in before:  # of an earlier start
         with path.open("a", encoding="utf-8") as file:
             file.write(order["settings"])
     return start(order, order["server"], order["log"])
@@ -93,7 +93,7 @@ def main() -> None:
     """Make and run the server described by the JSON in the first argument.
 
     The data folder is made first, unless it is there. Ends with the exit code of the program that
-    ended by itself, initdb's or the server's.
+    ended by itself, the one that makes the folder or the server.
     """
     order = json.loads(sys.argv[1])
 
@@ -112,7 +112,7 @@ def main() -> None:
             alone = True
             alone = wait_until_alone(running)
     finally:
-        stop(running)
+        stop(order, running)
         # What ended by itself leaves its log for those who started it to read.
         if alone and not order["keep"]:
             shutil.rmtree(order["folder"], ignore_errors=True)

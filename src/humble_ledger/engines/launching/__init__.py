@@ -1,0 +1,1 @@
+"""Servers of our own, whatever the engine: who runs them, and what stops them when we are gone."""

@@ -1,0 +1,1 @@
+"""MariaDB and MySQL: one family of servers, two members."""

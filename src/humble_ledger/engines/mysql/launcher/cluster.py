@@ -1,0 +1,168 @@
+"""A MariaDB server of our own, from an empty folder to a stopped server."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Mapping
+from pathlib import Path
+from types import TracebackType
+from urllib.parse import quote
+
+import pymysql
+
+from humble_ledger.engines.launching import supervisor
+from humble_ledger.engines.launching.account import choose_account
+from humble_ledger.engines.mysql.launcher.programs import Programs
+from humble_ledger.errors import TargetUnreachable
+
+USER = "humble"
+START_TIMEOUT_S = 60
+POLL_S = 0.1
+# A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
+PARENTS = ("/var/tmp", "/tmp")
+
+# A scratch server's data need not outlive a power cut.
+SCRATCH_SETTINGS: Mapping[str, str] = {
+    "innodb_flush_log_at_trx_commit": "0",
+    "innodb_doublewrite": "0",
+    "innodb_flush_method": "nosync",
+    "skip_log_bin": "",
+    "character_set_server": "utf8mb4",
+}
+
+
+class MariaCluster:
+    """A server of ours: ``with MariaCluster(find_programs()) as server: server.url("test")``.
+
+    Its folder holds the data, the socket and the logs, belongs to the user that runs the server,
+    and is removed when the server stops. It listens on its socket only; the one user it knows has
+    no password and every right, and the folder is closed to other users.
+
+    Raises:
+        TargetUnreachable: the server did not start; the message carries the end of its log.
+    """
+
+    def __init__(self, programs: Programs, settings: Mapping[str, str] | None = None) -> None:
+        self.programs = programs
+        self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
+        self._supervisor: subprocess.Popen[bytes] | None = None
+        self.account = choose_account("mysql", "MariaDB")
+        self.folder = Path()
+
+    @property
+    def socket(self) -> Path:
+        """The socket it listens on."""
+        return self.folder / "s"
+
+    @property
+    def slow_log(self) -> Path:
+        """Where its slow log goes, when that is on."""
+        return self.folder / "slow.log"
+
+    @property
+    def running(self) -> bool:
+        """Whether the server's supervisor is alive."""
+        return self._supervisor is not None and self._supervisor.poll() is None
+
+    def url(self, database: str = "", user: str = USER) -> str:
+        """The URL of one database of this server."""
+        return f"mariadb://{user}@localhost/{database}?socket={quote(str(self.socket), safe='/')}"
+
+    def __enter__(self) -> MariaCluster:
+        parent = next((p for p in PARENTS if Path(p).is_dir()), None)
+        self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
+        try:
+            self.account.hand_over(self.folder)
+            self._start()
+            self._wait_until_ready()
+        except BaseException:
+            self.stop()
+            raise
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self.stop()
+
+    def stop(self) -> None:
+        """Stop the server, wait for it, and remove its folder; harmless when it is stopped."""
+        if self._supervisor is not None:
+            assert self._supervisor.stdin is not None
+            self._supervisor.stdin.close()
+            self._supervisor.wait()
+            self._supervisor = None
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def _start(self) -> None:
+        data, settings_file = self.folder / "data", self.folder / "server.cnf"
+        first = self.folder / "first.sql"
+        first.write_text(
+            f"CREATE USER IF NOT EXISTS '{USER}'@'localhost' IDENTIFIED BY '';\n"
+            f"GRANT ALL PRIVILEGES ON *.* TO '{USER}'@'localhost' WITH GRANT OPTION;\n"
+        )
+        self.account.hand_over(first)
+        settings = {
+            "datadir": str(data),
+            "socket": str(self.socket),
+            "pid_file": str(self.folder / "pid"),
+            "tmpdir": str(self.folder),
+            "slow_query_log_file": str(self.slow_log),
+            "skip_networking": "",
+            "init_file": str(first),
+            **self._settings,
+        }
+        lines = [f"{name} = {value}" if value else name for name, value in settings.items()]
+        order = {
+            "keep": False,
+            "initdb": [
+                str(self.programs.installer),
+                "--no-defaults",
+                f"--datadir={data}",
+                "--skip-test-db",
+                "--auth-root-authentication-method=normal",
+            ],
+            "stop": int(signal.SIGTERM),
+            "kill": int(signal.SIGKILL),
+            "settings_file": str(settings_file),
+            "settings": "\n".join(("[mysqld]", *lines, "")),
+            "server": [str(self.programs.server), f"--defaults-file={settings_file}"],
+            "log": str(self.folder / "server.log"),
+            "initdb_log": str(self.folder / "making.log"),
+            "uid": self.account.uid if self.account.switch else None,
+            "gid": self.account.gid if self.account.switch else None,
+            "folder": str(self.folder),
+        }
+        self._supervisor = subprocess.Popen(
+            [sys.executable, "-I", supervisor.__file__, json.dumps(order)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
+
+    def _wait_until_ready(self) -> None:
+        give_up = time.monotonic() + START_TIMEOUT_S
+        while self.running and time.monotonic() < give_up:
+            try:
+                pymysql.connect(unix_socket=str(self.socket), user=USER, connect_timeout=2).close()
+                return
+            except pymysql.Error:
+                time.sleep(POLL_S)
+        logs = [self.folder / "making.log", self.folder / "server.log"]
+        said = "".join(log.read_text(errors="replace") for log in logs if log.exists())
+        lines = [line.strip() for line in said.splitlines() if line.strip()]
+        raise TargetUnreachable(
+            f"The MariaDB {self.programs.version} server did not start: "
+            f"{'; '.join(lines[-2:]) or 'it said nothing'}",
+            f"Has {self.folder.parent} some 300 MB free? Other programs: HUMBLE_MARIADB_BIN.",
+        )
