@@ -18,14 +18,18 @@ class Dialect:
     """One server's SQL.
 
     ``parser`` is its name for the parser of statements, ``default_schema`` the one that a table's
-    name without one stands for. ``online`` is the word by which an index
-    is built while others write, "" where there is none; ``online_behind`` is what is written
-    behind the statement for that, ``online_costs`` what it takes, for people; ``methods`` are the kinds of index, and
-    ``includes`` tells whether one can hold columns that are no keys. ``script_head`` begins a
-    migration. ``after_build`` is run when an index was built, with its {name}. ``settings`` tells
-    whether a session's settings can change how it plans, ``setting_kept`` makes one last. ``quoting`` is how names are written. An
-    index's name is known within its table alone where ``index_of_table``; NULL is the least of all
-    values where ``nulls_lowest``, else the greatest, and where it stands can be asked for.
+    name without one stands for, ``quoting`` how names are written.
+
+    ``online`` is the word by which an index is built while others write, "" where there is none,
+    ``online_behind`` what is written behind the statement for that, and ``online_costs`` what it
+    takes, for people. ``methods`` are the kinds of index, ``includes`` tells whether one can hold
+    columns that are no keys. ``script_head`` begins a migration, ``after_build`` is run when an
+    index was built, with its {name}. An index's name is known within its table alone where
+    ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
+    and where it stands can be asked for.
+
+    ``settings`` tells whether a session's settings can change how it plans; ``setting_kept`` makes
+    one last, and ``setting_undone`` takes that back.
     """
 
     parser: str = DIALECT
