@@ -51,6 +51,18 @@ _OWN = (
         plans=f"{_PACKAGE}.sqlite.plans.format:SqlitePlans",
         recognises=f"{_PACKAGE}.sqlite.address:is_database",
     ),
+    _OwnEngine(
+        name="mariadb",
+        schemes=("mariadb",),
+        engine=f"{_PACKAGE}.mysql.engine:MariadbEngine",
+        plans=f"{_PACKAGE}.mysql.plans.format:MariadbPlans",
+    ),
+    _OwnEngine(
+        name="mysql",
+        schemes=("mysql",),
+        engine=f"{_PACKAGE}.mysql.engine:MysqlEngine",
+        plans=f"{_PACKAGE}.mysql.plans.format:MysqlPlans",
+    ),
 )
 
 
@@ -74,7 +86,7 @@ def engine_for(url: str) -> Engine:
     shown = f" that begin with {scheme}://" if scheme.isalnum() else " of this form"
     raise WrongUsage(
         f"No engine understands URLs{shown}.",
-        "Give  postgresql://user@host:5432/database  or a file:  path/to/app.db",
+        "Give  postgresql://user@host/database,  mariadb://…  or  mysql://…,  or a file:  app.db",
     )
 
 

@@ -56,7 +56,8 @@ class NewIndex:
 @dataclass(frozen=True, slots=True)
 class Change:
     """What a trial changes: indexes that are made, others (schema, name) that are hidden as if they
-    were not there (each from the table beside it in ``hidden_from``), and further statements (statistics, settings).
+    were not there (each of the table beside it in ``hidden_from``), and further statements
+    (statistics, settings).
 
     ``writes`` tells that statements that change data will be run, each undone after.
     """

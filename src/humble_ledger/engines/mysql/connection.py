@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -13,11 +14,13 @@ from pymysql.cursors import Cursor, SSCursor
 from humble_ledger.engines.contract import APPLICATION_NAME, Limits
 from humble_ledger.engines.mysql.address import Address, address_of
 from humble_ledger.engines.mysql.faults import translated, unreachable
+from humble_ledger.errors import HumbleError
 
 _VERSION = re.compile(r"(\d+)\.(\d+)\.(\d+)")
 CONNECT_S = 10
 # The server's own limit comes first; this is for one that does not answer at all.
 _READ_GRACE_S = 30
+_BATCH = 1_000
 BUILD_TIMEOUT_MS = 3_600_000
 
 
@@ -58,6 +61,7 @@ class Connection:
         self.member = member
         self.address = address
         self.limits = limits
+        self.modes = ""
 
     @property
     def number(self) -> int:
@@ -94,6 +98,18 @@ class Connection:
             cursor = self.raw.cursor(SSCursor)
             cursor.execute(sql)
         return cursor
+
+    def fetched(self, cursor: Any) -> Sequence[tuple[Any, ...]]:
+        """The next rows of a cursor that is read while they come; none at its end."""
+        with translated():
+            rows = cursor.fetchmany(_BATCH) if cursor.description else ()
+            found: Sequence[tuple[Any, ...]] = rows
+        return found
+
+    def finished(self, cursor: Any) -> None:
+        """Read what is left, and let the connection do something else."""
+        with translated():
+            cursor.close()
 
     def patience(self, milliseconds: int) -> None:
         """Limit each further statement of this session."""
@@ -145,12 +161,17 @@ def connect(
         )
     except (pymysql.Error, OSError, RuntimeError, LookupError) as error:
         raise unreachable(address.place, error, address.password) from error
-    connection = Connection(raw, member_of(raw.get_server_info()), address, limits)
+    said: Any = raw
+    connection = Connection(raw, member_of(str(said.server_version)), address, limits)
     try:
         connection.patience(limits.statement_ms)
         seconds = max(1, round(limits.lock_ms / 1000))
         connection.do(f"SET SESSION lock_wait_timeout = {seconds}")
         connection.do(f"SET SESSION innodb_lock_wait_timeout = {seconds}")
+        connection.modes = str(connection.one("SELECT @@SESSION.sql_mode"))
+        if connection.member.mariadb:
+            with contextlib.suppress(HumbleError):  # from 10.6.16 and 10.11.6 on
+                connection.do("SET SESSION note_verbosity = 'basic,explain,unusable_keys'")
         if read_only:
             connection.do("SET SESSION TRANSACTION READ ONLY")
     except BaseException:

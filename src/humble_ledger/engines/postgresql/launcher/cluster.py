@@ -148,7 +148,7 @@ class Cluster:
                 "--no-instructions",
                 *self._plain_pages,
             ],
-            # PostgreSQL's "fast shutdown": roll back, checkpoint, end; and what it does not outlive.
+            # A "fast shutdown" (roll back, checkpoint, end), and what it does not outlive.
             "stop": int(signal.SIGINT),
             "kill": int(signal.SIGQUIT),
             "settings_file": str(self.data / "postgresql.conf"),

@@ -1,0 +1,71 @@
+"""Building and dropping the indexes of a trial."""
+
+from __future__ import annotations
+
+import time
+
+from humble_ledger.engines.contract import Change, IndexBuild, NewIndex
+from humble_ledger.engines.mysql.connection import Connection
+from humble_ledger.engines.mysql.costs import PAGE_BYTES
+from humble_ledger.engines.mysql.naming import quoted
+from humble_ledger.errors import HumbleError, RefusedForSafety
+
+
+def require_makeable(change: Change) -> None:
+    """Make sure that everything of a change can be made where it is undone again.
+
+    Raises:
+        RefusedForSafety: it has statements that last, and are for every session.
+    """
+    for sql in change.others:
+        if not sql.lstrip().upper().startswith("SET SESSION"):
+            raise RefusedForSafety(
+                "Statistics and other changes are not tried on such a server: they last, and every "
+                "session gets them at once.",
+                "Try it on a copy of your own, by hand, between two captures.",
+            )
+
+
+def built(connection: Connection, index: NewIndex) -> IndexBuild:
+    """Build an index while others write, and wait until it is there."""
+    begun = time.perf_counter()
+    connection.do(index.create_online_sql)
+    took = (time.perf_counter() - begun) * 1000
+    table = index.table or next(iter(tables_with(connection, index.schema, index.name)), "")
+    return IndexBuild(index.name, took, size_bytes(connection, table, index.name))
+
+
+def size_bytes(connection: Connection, table: str, name: str) -> int:
+    """What an index takes, by the storage engine's statistics; 0 where they cannot be read."""
+    try:
+        pages = connection.one(
+            "SELECT SUM(stat_value) FROM mysql.innodb_index_stats "
+            "WHERE database_name = DATABASE() AND (table_name = %s OR table_name LIKE %s) "
+            "AND index_name = %s AND stat_name = 'size'",
+            table,
+            f"{table}#%",
+            name,
+        )
+    except HumbleError:
+        return 0
+    return int(pages or 0) * PAGE_BYTES
+
+
+def tables_with(connection: Connection, schema: str, name: str) -> list[str]:
+    """The tables that have an index of this name."""
+    rows = connection.asked(
+        "SELECT DISTINCT TABLE_NAME FROM information_schema.STATISTICS "
+        "WHERE TABLE_SCHEMA = COALESCE(NULLIF(%s, ''), DATABASE()) AND INDEX_NAME = %s",
+        schema,
+        name,
+    )
+    return [str(row[0]) for row in rows]
+
+
+def dropped(connection: Connection, schema: str, name: str, table: str = "") -> None:
+    """Drop an index, of its table or of the only one that has it; nothing where it is gone."""
+    there = tables_with(connection, schema, name)
+    for each in there:
+        if table in ("", each):
+            where = f"{quoted(schema)}.{quoted(each)}" if schema else quoted(each)
+            connection.do(f"DROP INDEX {quoted(name)} ON {where}")

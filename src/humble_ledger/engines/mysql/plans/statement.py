@@ -1,0 +1,220 @@
+"""What a statement says that its plan does not: see `plans.context`."""
+
+from __future__ import annotations
+
+import logging
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
+
+from humble_ledger.engines.mysql.plans.notation import identifier, noted
+from humble_ledger.engines.mysql.sql_dialect import NAME
+
+logging.getLogger("sqlglot").setLevel(logging.ERROR)
+
+# In the server's own reading of a statement, which its first note has, every column has three
+# names: `feas`.`s`.`status`.
+_COLUMN = re.compile(r"`((?:[^`]|``)*)`\.`((?:[^`]|``)*)`\.`((?:[^`]|``)*)`")
+_OFTEN = 4_000
+
+
+@dataclass(slots=True)
+class _Names:
+    """Which alias a column belongs to, as far as the server's reading tells."""
+
+    columns: dict[str, list[str]] = field(default_factory=dict)
+    owners: dict[str, set[str]] = field(default_factory=dict)
+
+    @staticmethod
+    def of(reading: str) -> _Names:
+        """From the server's own reading of the statement."""
+        found = _Names()
+        for match in _COLUMN.finditer(reading):
+            alias, column = (part.replace("``", "`") for part in match.group(2, 3))
+            known = found.columns.setdefault(alias, [])
+            if column not in known:
+                known.append(column)
+            found.owners.setdefault(column.lower(), set()).add(alias)
+        return found
+
+    def alias(self, column: exp.Column, here: Sequence[str]) -> str:
+        """The alias of a column; "" when it cannot be told."""
+        if column.table:
+            return str(column.table)
+        owners = [a for a in self.owners.get(column.name.lower(), ()) if a in here]
+        if len(owners) == 1:
+            return owners[0]
+        return here[0] if len(here) == 1 else ""
+
+
+def context_in(sql: str, reading: str, database: str) -> dict[str, Any]:
+    """The context of a statement's plan, as it stands in our document.
+
+    ``reading`` is the server's own reading of it, "" where there is none; ``database`` the one
+    that tables without one lie in.
+    """
+    names = _Names.of(reading)
+    context: dict[str, Any] = {
+        "tables": {}, "values": {}, "columns": dict(names.columns), "blocks": {},
+    }  # fmt: skip
+    try:
+        tree = sqlglot.parse_one(sql, dialect=NAME)
+    except (SqlglotError, RecursionError):
+        return context
+    for number, select in enumerate(_selects(tree), 1):
+        here = list(_tables(select, context["tables"], database))
+        context["blocks"][str(number)] = _block(select, names, here)
+        _values(select, names, here, context["values"])
+    if isinstance(tree, exp.Update | exp.Delete):
+        here = list(_tables(tree, context["tables"], database))
+        _values(tree, names, here, context["values"])
+    return context
+
+
+def _selects(tree: exp.Expr) -> Iterator[exp.Expr]:
+    """The SELECTs in the order in which the servers number them: as they stand in the text.
+
+    A WITH stands in front, and its queries are numbered after the one they serve.
+    """
+    if isinstance(tree, exp.SetOperation):
+        yield from (s for s in tree.find_all(exp.Select, bfs=False))
+        return
+    yield from tree.find_all(exp.Select, bfs=False)
+
+
+def _tables(part: exp.Expr, tables: dict[str, Any], database: str) -> Iterator[str]:
+    sources: list[exp.Expr] = []
+    given = part.args.get("from_")
+    if given is not None:
+        sources.append(given.this)
+    if isinstance(part, exp.Update | exp.Delete) and part.this is not None:
+        sources.append(part.this)
+    if isinstance(part, exp.Delete):
+        sources += part.args.get("tables") or []
+    sources += [join.this for join in part.args.get("joins") or ()]
+    while sources:
+        source = sources.pop(0)
+        sources += [join.this for join in source.args.get("joins") or ()]
+        if isinstance(source, exp.Paren | exp.Subquery) and not source.alias:
+            sources.append(source.this)
+        alias = source.alias_or_name
+        if not alias:
+            continue
+        if isinstance(source, exp.Table) and source.name:
+            schema = source.db if source.db and source.db != database else ""
+            tables.setdefault(alias, [schema, source.name])
+        yield alias
+
+
+def _block(select: exp.Expr, names: _Names, here: Sequence[str]) -> dict[str, Any]:
+    said: dict[str, Any] = {}
+    limit = select.args.get("limit")
+    owner: exp.Expr | None = select
+    if limit is None and isinstance(select.parent, exp.Subquery | exp.Paren):
+        owner = select.parent
+        limit = owner.args.get("limit") if owner is not None else None
+    if limit is not None and isinstance(limit.expression, exp.Literal):
+        rows = float(limit.expression.name)
+        offset = (owner or select).args.get("offset")
+        if offset is not None and isinstance(offset.expression, exp.Literal):
+            rows += float(offset.expression.name)
+        said["limit"] = rows
+    if select.args.get("distinct") is not None:
+        said["distinct"] = True
+    group = select.args.get("group")
+    if group is not None:
+        said["group"] = [_named(_by_place(key, select), names, here) for key in group.expressions]
+    outputs = [*select.args.get("expressions", ()), select.args.get("having")]
+    said["aggregates"] = any(each is not None and _aggregate(each, select) for each in outputs)
+    said["correlated"] = _correlated(select, here, names)
+    return said
+
+
+def _by_place(key: exp.Expr, select: exp.Expr) -> exp.Expr:
+    """A key given by its place in the list, or by the name it has there."""
+    outputs = select.args.get("expressions") or []
+    if isinstance(key, exp.Literal) and key.is_int and 0 < int(key.name) <= len(outputs):
+        chosen = outputs[int(key.name) - 1]
+        found: exp.Expr = chosen.this if isinstance(chosen, exp.Alias) else chosen
+        return found
+    if isinstance(key, exp.Column) and not key.table:
+        for each in outputs:
+            if isinstance(each, exp.Alias) and each.alias.lower() == key.name.lower():
+                named: exp.Expr = each.this
+                return named
+    return key
+
+
+def _aggregate(part: exp.Expr, select: exp.Expr) -> bool:
+    for each in part.find_all(exp.AggFunc):
+        if each.find_ancestor(exp.Window) is None and each.find_ancestor(exp.Select) is select:
+            return True
+    return False
+
+
+def _correlated(select: exp.Expr, here: Sequence[str], names: _Names) -> bool:
+    inner = {a for each in select.find_all(exp.Select) for a in _aliases(each)} | set(here)
+    for column in select.find_all(exp.Column):
+        if column.table and column.table not in inner:
+            return True
+        if not column.table:
+            owners = names.owners.get(column.name.lower(), set())
+            if owners and not owners & inner:
+                return True
+    return False
+
+
+def _aliases(select: exp.Expr) -> Iterator[str]:
+    yield from _tables(select, {}, "")
+
+
+def _values(part: exp.Expr, names: _Names, here: Sequence[str], values: dict[str, str]) -> None:
+    """Comparisons of a column with what has no column in it."""
+    conditions: list[exp.Expr] = []
+    where = part.args.get("where")
+    if where is not None:
+        conditions += _conjuncts(where.this)
+    for join in part.args.get("joins") or ():
+        if join.args.get("on") is not None:
+            conditions += _conjuncts(join.args["on"])
+    for each in conditions:
+        if isinstance(each, exp.EQ | exp.NullSafeEQ | exp.Is):
+            pairs = ((each.this, each.expression), (each.expression, each.this))
+            for column, value in pairs:
+                bare = column.unnest()
+                if not isinstance(bare, exp.Column) or value.find(exp.Column, exp.Query):
+                    continue
+                alias = names.alias(bare, here)
+                if alias:
+                    sign = "IS" if isinstance(each, exp.Is) else "="
+                    name = f"{identifier(alias)}.{identifier(bare.name)}"
+                    shown = noted(value.sql(dialect=NAME))[1:-1]
+                    values.setdefault(f"{alias}.{bare.name}", f"({name} {sign} {shown})")
+                break
+
+
+def _conjuncts(condition: exp.Expr) -> list[exp.Expr]:
+    bare = condition.unnest()
+    if isinstance(bare, exp.And):
+        return [p for part in bare.flatten() for p in _conjuncts(part)]
+    return [bare]
+
+
+def _named(part: exp.Expr, names: _Names, here: Sequence[str]) -> str:
+    """An expression whose columns all have the names of their tables."""
+    tree = part.copy()
+    for column in list(tree.find_all(exp.Column)):
+        alias = names.alias(column, here)
+        if alias and not column.table:
+            column.set("table", exp.to_identifier(alias))
+    return noted(tree.sql(dialect=NAME))[1:-1]
+
+
+def select_order(context: Mapping[str, Any]) -> list[int]:
+    """The numbers of the blocks."""
+    return sorted(int(number) for number in context.get("blocks", {}))

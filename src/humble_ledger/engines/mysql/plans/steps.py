@@ -1,0 +1,125 @@
+"""Steps of a plan while it is put together, and the neutral tree that they become."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from humble_ledger.core.plans.model import (
+    Conditions,
+    Cost,
+    Discarded,
+    Elapsed,
+    Memory,
+    Node,
+    Operation,
+    Pages,
+    Role,
+)
+
+DEEPEST = 400
+
+
+@dataclass(slots=True)
+class Step:
+    """A step with the figures of one loop of it; times, pages and rows are None where unknown.
+
+    ``cost`` and ``ms`` count all below it. ``more`` are further fields of `Node`.
+    """
+
+    operation: Operation
+    label: str
+    children: list[Step] = field(default_factory=list)
+    role: Role = Role.OUTER
+    cost: float | None = None
+    startup: float = 0.0
+    rows: float | None = None
+    seen: float | None = None
+    loops: float | None = None
+    ms: float | None = None
+    first_ms: float | None = None
+    pages: int | None = None
+    search: tuple[str, ...] = ()
+    filter: tuple[str, ...] = ()
+    join: tuple[str, ...] = ()
+    discarded: Discarded = field(default=Discarded())
+    memory: Memory | None = None
+    details: dict[str, Any] = field(default_factory=dict)
+    more: dict[str, Any] = field(default_factory=dict)
+
+    def below(self, role: Role, child: Step) -> None:
+        """Hang a step below this one."""
+        child.role = role
+        self.children.append(child)
+
+    def total_ms(self) -> float | None:
+        """Milliseconds of all loops together; None where it is not known."""
+        return None if self.ms is None else self.ms * (self.loops or 0.0)
+
+    def total_pages(self) -> int | None:
+        """Pages of this step and all below it; None where the server tells none of them."""
+        known = [self.pages, *(child.total_pages() for child in self.children)]
+        return None if all(each is None for each in known) else sum(each or 0 for each in known)
+
+
+def over(
+    operation: Operation, label: str, child: Step, *, role: Role = Role.OUTER, **more: Any
+) -> Step:
+    """A step above one other, with the figures of that."""
+    child.role = role
+    return Step(
+        operation,
+        label,
+        [child],
+        cost=child.cost,
+        startup=child.startup,
+        rows=child.rows,
+        seen=child.seen,
+        loops=child.loops,
+        ms=child.ms,
+        more=more,
+    )
+
+
+def tree(root: Step, measured: bool) -> Node:
+    """The neutral tree, its steps numbered in the order of the text.
+
+    Raises:
+        ValueError: it is nested deeper than anybody reads.
+    """
+    numbers = iter(range(1, 1_000_000))
+    return _node(root, numbers, measured, 0)
+
+
+def _node(step: Step, numbers: Iterator[int], measured: bool, depth: int) -> Node:
+    if depth > DEEPEST:
+        raise ValueError(f"more than {DEEPEST} steps below each other")
+    number = next(numbers)
+    children = tuple(_node(each, numbers, measured, depth + 1) for each in step.children)
+    # In a plan that was measured, a step of which nothing is told never had a turn.
+    loops = (step.loops or 0.0) if measured else None
+    pages = step.total_pages() if measured else None
+    ran = bool(loops)
+    return Node(
+        number,
+        step.operation,
+        step.label,
+        role=step.role,
+        cost=None if step.cost is None else Cost(min(step.startup, step.cost), step.cost),
+        rows_expected=step.rows,
+        rows_seen=step.seen if loops is not None else None,
+        loops=loops,
+        elapsed=Elapsed(step.first_ms or 0.0, step.ms) if ran and step.ms is not None else None,
+        discarded=step.discarded if ran else Discarded(),
+        pages=None if pages is None else Pages(cached=pages),
+        conditions=Conditions(
+            search=tuple(c for c in step.search if c),
+            filter=tuple(c for c in step.filter if c),
+            join=tuple(c for c in step.join if c),
+        ),
+        memory=step.memory if measured else None,
+        details=step.details,
+        children=children,
+        **step.more,
+    )

@@ -1,0 +1,476 @@
+"""A session: plans, facts, estimates and samples; see `engines.contract.Session`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
+
+from humble_ledger.core.costs.model import KeySample
+from humble_ledger.core.estimates.counting import ValueCounts
+from humble_ledger.core.estimates.known_values import ColumnValues
+from humble_ledger.core.routes.exploring import Method
+from humble_ledger.core.schema.facts import (
+    ClusteredFacts,
+    ColumnFacts,
+    IndexKey,
+    ServerFacts,
+    TableFacts,
+    TableName,
+)
+from humble_ledger.core.schema.readiness import Readiness
+from humble_ledger.core.statements.conditions import PredicateKind, predicates
+from humble_ledger.core.statements.kinds import (
+    Statement,
+    StatementKind,
+    require_readable_run,
+)
+from humble_ledger.core.statements.side_effects import SideEffect, refuse_run
+from humble_ledger.core.workload.sampling import ActivityLook
+from humble_ledger.core.workload.statistics import StatisticsLook
+from humble_ledger.engines.contract import (
+    Capability,
+    ExplainOptions,
+    Limits,
+    Outcome,
+    PlanDocument,
+    Support,
+)
+from humble_ledger.engines.mysql import activity, digests, explain, preflight, support
+from humble_ledger.engines.mysql.catalogue import Catalogue
+from humble_ledger.engines.mysql.connection import Connection, connect
+from humble_ledger.engines.mysql.costs import MysqlCosts
+from humble_ledger.engines.mysql.lexing import require_plain
+from humble_ledger.engines.mysql.naming import condition as ours
+from humble_ledger.engines.mysql.naming import place, quoted
+from humble_ledger.engines.mysql.safety import effects_of, require_undoable
+from humble_ledger.engines.mysql.samples import MOST_ROWS, Sample, places_in
+from humble_ledger.engines.mysql.values import as_text, literal
+from humble_ledger.errors import HumbleError, StatementRejected, WrongUsage
+
+FEWEST_SEEN = 10.0  # rows of a sample, below which its share says little
+_CHANGING = frozenset(
+    """rand uuid uuid_short now sysdate curdate curtime current_timestamp current_date current_time
+    utc_date utc_time utc_timestamp unix_timestamp localtime localtimestamp last_insert_id
+    found_rows row_count connection_id user current_user session_user system_user sleep benchmark
+    get_lock release_lock random_bytes""".split()
+)
+_SETTINGS = (
+    "sort_buffer_size", "join_buffer_size", "tmp_table_size", "max_heap_table_size",
+    "innodb_buffer_pool_size", "read_rnd_buffer_size", "optimizer_switch", "use_stat_tables",
+    "optimizer_use_condition_selectivity", "eq_range_index_dive_limit",
+)  # fmt: skip
+
+
+class MysqlSession:
+    """A read-only session; see `engines.contract.Session`."""
+
+    methods: frozenset[Method] = frozenset()
+
+    def __init__(self, url: str, limits: Limits, engine: str) -> None:
+        self.limits = limits
+        self.engine = engine
+        self.connection: Connection = connect(url, limits)
+        try:
+            self.database = str(self.connection.one("SELECT DATABASE()") or "")
+            if not self.database:
+                raise WrongUsage(
+                    "The URL names no database.", "Add it at the end:  mariadb://host/database"
+                )
+            self.catalogue = Catalogue(self.connection, self.database)
+            self.server = self._server()
+        except BaseException:
+            self.connection.close()
+            raise
+        self.costs = MysqlCosts.of(self.server)
+        self._samples: dict[TableName, Sample] = {}
+        self._facts: dict[TableName, TableFacts] = {}
+
+    def _server(self) -> ServerFacts:
+        member = self.connection.member
+        numbers: dict[str, float] = {"mariadb": float(member.mariadb)}
+        texts: dict[str, str] = {}
+        for name in _SETTINGS:
+            try:
+                value = self.connection.one(f"SELECT @@SESSION.{name}")
+            except HumbleError:
+                try:
+                    value = self.connection.one(f"SELECT @@GLOBAL.{name}")
+                except HumbleError:
+                    continue
+            if isinstance(value, int | float):
+                numbers[name.replace("_size", "_bytes")] = float(value)
+            else:
+                texts[name] = str(value)
+        read_only = int(self.connection.one("SELECT @@GLOBAL.read_only") or 0)
+        version = f"{member.name} {member.version}"
+        user = str(self.connection.one("SELECT CURRENT_USER()"))
+        return ServerFacts(
+            self.engine,
+            version,
+            member.number,
+            self.database,
+            user,
+            read_only_copy=bool(read_only),
+            settings=numbers,
+            texts=texts,
+        )
+
+    def support(self, capability: Capability) -> Support:
+        """Whether this server can do that."""
+        return support.of(self.connection.member, capability)
+
+    # Plans
+
+    def explain(
+        self,
+        statement: Statement,
+        options: ExplainOptions = ExplainOptions(),  # noqa: B008
+    ) -> PlanDocument:
+        """The plan of a statement; see `engines.contract.Planner`."""
+        plain = require_plain(statement.sql, self.connection.modes)
+        if options.measure:
+            require_readable_run(plain, options.allow_writes)
+            refuse_run(self.side_effects(statement), self.limits.may_call)
+        changes = explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES
+        with self._settings(options.settings), self._at_most(options.at_most_ms):
+            if options.measure and changes:
+                require_undoable(self.connection, self.database, plain)
+                with self._undone():
+                    return self._explained(statement, measure=True)
+            return self._explained(statement, measure=options.measure)
+
+    def _explained(self, statement: Statement, *, measure: bool) -> PlanDocument:
+        return explain.explained(
+            self.connection, statement, self.engine, measure=measure, database=self.database
+        )
+
+    @contextmanager
+    def _settings(self, settings: Sequence[tuple[str, str]]) -> Iterator[None]:
+        before: list[tuple[str, object]] = []
+        try:
+            for name, value in settings:
+                if not name.replace("_", "").replace(".", "").isalnum():
+                    raise WrongUsage(f'"{name}" is no name of a setting.', "Give  --set name=value")
+                before.append((name, self.connection.one(f"SELECT @@SESSION.{name}")))
+                self.connection.do(f"SET SESSION {name} = {literal(value)}")
+            yield
+        finally:
+            for name, earlier in reversed(before):
+                shown = None if earlier is None else str(earlier)
+                self.connection.do(f"SET SESSION {name} = {literal(shown)}")
+
+    @contextmanager
+    def _at_most(self, milliseconds: int | None) -> Iterator[None]:
+        if milliseconds is None:
+            yield
+            return
+        self.connection.patience(milliseconds)
+        try:
+            yield
+        finally:
+            self.connection.patience(self.limits.statement_ms)
+
+    @contextmanager
+    def _undone(self) -> Iterator[None]:
+        """A transaction that may write, and is rolled back."""
+        self.connection.do("SET SESSION TRANSACTION READ WRITE")
+        try:
+            self.connection.do("START TRANSACTION")
+            try:
+                yield
+            finally:
+                self.connection.do("ROLLBACK")
+        finally:
+            self.connection.do("SET SESSION TRANSACTION READ ONLY")
+
+    def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
+        """Rows that meet all conditions: by the sample, and by the planner where it saw too few.
+
+        The planner counts in an index that begins with the column; without one, and without a
+        histogram, it knows nothing, and neither do we know more than that they are rare.
+        """
+        facts = self.tables([table]).get(table)
+        if facts is None:
+            return 0.0
+        if not conditions:
+            return facts.rows
+        seen = self.sample(table).counts(conditions, alias or table.name)
+        if seen is None:
+            return self._by_planner(table, alias or table.name, conditions, facts.rows)
+        met, total = seen
+        if self.sample(table).whole:
+            return met
+        if met >= FEWEST_SEEN and total:
+            return facts.rows * met / total
+        planned = self._by_planner(table, alias or table.name, conditions, facts.rows)
+        most = facts.rows * FEWEST_SEEN / max(1.0, total)
+        if planned < most:
+            return max(1.0, planned)
+        return max(1.0, min(self._rare(table, conditions, facts), facts.rows * (met + 0.5) / total))
+
+    def _rare(self, table: TableName, conditions: Sequence[str], facts: TableFacts) -> float:
+        """Rows of values that the sample hardly has: as many as a value has in the mean."""
+        rows = facts.rows
+        for text in conditions:
+            for part in predicates(text):
+                column = facts.columns.get(part.column.column) if part.column else None
+                values = column.distinct_values(facts.rows) if column is not None else None
+                if part.kind is PredicateKind.EQUALITY and values:
+                    rows = min(rows, facts.rows / values)
+        return rows
+
+    def _by_planner(
+        self, table: TableName, alias: str, conditions: Sequence[str], rows: float
+    ) -> float:
+        where = " AND ".join(f"({ours(text)})" for text in conditions)
+        sql = f"SELECT 1 FROM {place(table)} {quoted(alias)} WHERE {where}"
+        try:
+            plan = self._explained(Statement(sql), measure=False).plan
+        except HumbleError as error:
+            raise StatementRejected(error.message, error.hint) from error
+        found = [n.rows_expected for n in plan.nodes() if n.alias == alias]
+        return found[0] if found and found[0] is not None else min(1.0, rows)
+
+    def rows_per_value(self, table: TableName, columns: Sequence[str]) -> float:
+        """Rows that have the same values in these columns, in the mean."""
+        facts = self.tables([table]).get(table)
+        if facts is None:
+            return 0.0
+        alone = [
+            facts.columns[c].distinct_values(facts.rows) or 1.0
+            for c in columns
+            if c in facts.columns
+        ]
+        both = 1.0
+        if len(columns) > 1:
+            keys = self.sample(table).keys(columns)
+            both = keys.distinct(max(1.0, facts.rows)) if keys is not None else 1.0
+        return facts.rows / max(*alone, both, 1.0)
+
+    def side_effects(self, statement: Statement, *, writes: bool = False) -> Sequence[SideEffect]:
+        """What it calls that acts outside of a transaction."""
+        plain = require_plain(statement.sql, self.connection.modes)
+        return effects_of(self.connection, self.database, plain)
+
+    def require_run(self, statement: Statement, *, writes: bool = False) -> None:
+        """Make sure that a statement can be run; nothing is."""
+        refuse_run(self.side_effects(statement, writes=writes), self.limits.may_call)
+        sql = explain.prepared(self.connection, statement)
+        self.connection.rows(f"EXPLAIN {sql}")
+        if explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES:
+            plain = require_plain(statement.sql, self.connection.modes)
+            require_undoable(self.connection, self.database, plain)
+
+    # The catalogue
+
+    def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
+        """Facts about these tables, with what a sample shows of columns that no index tells of."""
+        found = {}
+        wanted = [self._plain(name) for name in names]
+        for name, facts in self.catalogue.tables(wanted).items():
+            if name not in self._facts:
+                self._facts[name] = self._with_sample(facts)
+            found[name] = self._facts[name]
+        return found
+
+    def _plain(self, name: TableName) -> TableName:
+        return TableName("", name.name) if name.schema == self.database else name
+
+    def _with_sample(self, facts: TableFacts) -> TableFacts:
+        names = [c.name for c in facts.columns.values() if c.sortable]
+        if facts.kind != "table" or not names:
+            return facts
+        try:
+            seen = self._sample_of(facts).shown(names)
+        except HumbleError:
+            return facts
+        columns: dict[str, ColumnFacts] = dict(facts.columns)
+        for name, shown in seen.items():
+            column = columns[name]
+            distinct = column.distinct
+            if distinct is None and facts.rows:
+                values = shown.entries.distinct(max(1.0, facts.rows * (1.0 - shown.null_share)))
+                distinct = -values / facts.rows if values > facts.rows / 10 else values
+            fixed = column.length_bytes > 0
+            columns[name] = replace(
+                column,
+                distinct=distinct,
+                null_share=shown.null_share,
+                top_share=shown.top_share,
+                mean_width_bytes=(
+                    column.length_bytes if fixed else max(1, round(shown.mean_bytes))
+                ),
+            )
+        return replace(facts, columns=columns)
+
+    def sample(self, table: TableName) -> Sample:
+        """Where rows of a table are looked at."""
+        table = self._plain(table)
+        if table not in self._samples:
+            facts = self.catalogue.tables([table])[table]
+            self._sample_of(facts)
+        return self._samples[table]
+
+    def _sample_of(self, facts: TableFacts) -> Sample:
+        if facts.name in self._samples:
+            return self._samples[facts.name]
+        order = facts.storage.by if isinstance(facts.storage, ClusteredFacts) else ()
+        begins: list[int] = []
+        whole = facts.rows <= MOST_ROWS * 0.8
+        first = facts.columns.get(order[0]) if order else None
+        if first is not None and "int" in first.type_name and not whole:
+            column, source = quoted(order[0]), place(facts.name)
+            ends = self.connection.rows(f"SELECT MIN({column}), MAX({column}) FROM {source}")
+            if ends and ends[0][0] is not None:
+                low, high = int(ends[0][0]), int(ends[0][1])
+                begins = places_in(low, high, facts.rows, facts.name.name)
+        made = Sample(
+            self.connection, facts.name, tuple(facts.columns), order, tuple(begins), whole
+        )
+        self._samples[facts.name] = made
+        return made
+
+    def user_tables(self) -> Sequence[TableName]:
+        """The tables of this database."""
+        return self.catalogue.user_tables()
+
+    def find_column(self, words: str) -> tuple[TableName, str]:
+        """The table, and the column or "", that a name stands for."""
+        parts = [part.strip('`"') for part in words.split(".")]
+        for size in (len(parts), len(parts) - 1):
+            if not 1 <= size <= 2:
+                continue
+            name = self._plain(TableName(parts[0] if size == 2 else "", parts[size - 1]))
+            facts = self.catalogue.tables([name]).get(name)
+            if facts is None:
+                continue
+            if size == len(parts):
+                return name, ""
+            column = next((c for c in facts.columns if c.lower() == parts[-1].lower()), None)
+            if column is None:
+                raise WrongUsage(
+                    f"The table {name} has no column {parts[-1]}.",
+                    f"It has: {', '.join(facts.columns)}.",
+                )
+            return name, column
+        known = ", ".join(table.name for table in self.user_tables()[:8]) or "none"
+        raise WrongUsage(
+            f"There is no table {words} in {self.database}.", f"Its tables are: {known}"
+        )
+
+    def column_values(self, table: TableName, column: str) -> ColumnValues:
+        """Common values of a column in a sample of the rows."""
+        sample = self.sample(table)
+        found = sample.values(column)
+        total = sum(int(count) for _, count, _, _ in found)
+        common = [
+            ((as_text(value) or b"").decode("utf-8", "replace"), int(count) / max(1, total))
+            for value, count, places, _ in found
+            if value is not None and (int(places) > 2 or sample.whole)
+        ]
+        return ColumnValues(tuple(common[:100]))
+
+    def volatile_functions(self, names: Iterable[str]) -> frozenset[str]:
+        """Those whose result may differ from row to row."""
+        return frozenset(name for name in names if name.lower() in _CHANGING)
+
+    def is_immutable(self, table: TableName, expression: str) -> bool:
+        """Indexes rest on columns here; MySQL's on expressions are not proposed yet."""
+        return False
+
+    def operator_classes(self) -> frozenset[str]:
+        """There are none."""
+        return frozenset()
+
+    def can_create_index(self, table: TableName) -> bool:
+        """Whether we have the right to; where that cannot be seen, the trial tells."""
+        try:
+            grants = " ".join(str(row[0]) for row in self.connection.rows("SHOW GRANTS"))
+        except HumbleError:
+            return True
+        return any(word in grants for word in ("ALL PRIVILEGES", "INDEX", "ALTER"))
+
+    # Rows
+
+    def run(self, statement: Statement) -> Outcome:
+        """Run a statement that only reads."""
+        plain = require_plain(statement.sql, self.connection.modes)
+        require_readable_run(plain, allow_writes=False)
+        refuse_run(self.side_effects(statement), self.limits.may_call)
+        return explain.outcome(self.connection, statement)
+
+    def condition(self, table: TableName, column: str, operator: str, value: str) -> str:
+        """A column compared with a value, in the core's notation."""
+        shown = literal(value)
+        return f"{table.name}.{column} {operator} {shown}"
+
+    def count(self, table: TableName, conditions: Sequence[str]) -> int:
+        """Count rows by reading them."""
+        where = " AND ".join(f"({ours(text)})" for text in conditions) or "1"
+        return int(self.connection.one(f"SELECT COUNT(*) FROM {place(table)} WHERE {where}"))
+
+    def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
+        """Count the values of a column by reading the whole table."""
+        shown, source = quoted(column), place(table)
+        total, nulls, distinct = self.connection.rows(
+            f"SELECT COUNT(*), COUNT(*) - COUNT({shown}), COUNT(DISTINCT {shown}) FROM {source}"
+        )[0]
+        found = self.connection.rows(
+            f"SELECT {shown}, COUNT(*) FROM {source} WHERE {shown} IS NOT NULL "
+            f"GROUP BY 1 ORDER BY 2 DESC LIMIT {int(most)}"
+        )
+        return ValueCounts(
+            int(total),
+            int(nulls),
+            int(distinct),
+            tuple(((as_text(v) or b"").decode("utf-8", "replace"), int(n)) for v, n in found),
+        )
+
+    def sample_keys(
+        self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
+    ) -> KeySample | None:
+        """Entries that an index would have, from the sample."""
+        if any(not key.column for key in keys):
+            return None
+        facts = self.catalogue.tables([self._plain(table)]).get(self._plain(table))
+        if facts is None:
+            return None
+        held = [key.column for key in keys] + list(included)
+        found = self.sample(table).keys(held, predicate)
+        if found is None:
+            return None
+        # Of numbers and times the sample has the length of their text: the type tells better.
+        fixed = [facts.columns[c] for c in held if c in facts.columns]
+        width = sum(c.length_bytes for c in fixed if c.length_bytes > 0)
+        if fixed and all(c.length_bytes > 0 for c in fixed):
+            found = replace(found, entry_bytes=float(width + 5))
+        return found
+
+    def sample_terms(
+        self, table: TableName, key: IndexKey, type_name: str
+    ) -> tuple[KeySample, float] | None:
+        """Full-text indexes are not priced."""
+        return None
+
+    # What goes on
+
+    def preflight(self) -> Sequence[Readiness]:
+        """What this server lets us see."""
+        return preflight.readiness(self.connection)
+
+    def statistics(self) -> StatisticsLook:
+        """The server's statistics of statements."""
+        return digests.look(self.connection, self.database)
+
+    def activity(self) -> ActivityLook:
+        """What every other session does."""
+        return activity.look(self.connection)
+
+    def concurrent_trials(self, mark: str) -> tuple[str, ...]:
+        """Trials of others on this server, by the names of their connections."""
+        return activity.trials(self.connection, mark)
+
+    def close(self) -> None:
+        """End the session."""
+        self.connection.close()

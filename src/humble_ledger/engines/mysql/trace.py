@@ -1,0 +1,72 @@
+"""Costs from the optimizer's trace: what its plan's JSON does not tell on MariaDB.
+
+One SELECT after the other, the trace has the join orders that were considered; the one taken is
+the cheapest of those that are complete. Its text may have escapes that no JSON allows.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import msgspec
+
+_BAD_ESCAPE = re.compile(r'\\(?!["\\/bfnrtu])')
+
+
+def prices_in(text: str) -> dict[str, list[list[Any]]]:
+    """The tables of each SELECT's order as (alias, cost, rows, cost up to it); {} where unknown."""
+    try:
+        document = msgspec.json.decode(_BAD_ESCAPE.sub("", text).encode("utf-8", "replace"))
+    except msgspec.DecodeError:
+        return {}
+    found: dict[str, list[list[Any]]] = {}
+    for step in _all(document, "join_optimization"):
+        number = str(step.get("select_id", ""))
+        orders = [
+            order
+            for each in _all(step, "considered_execution_plans", within="join_optimization")
+            for order in _complete(each, [])
+        ]
+        best = min(orders, key=lambda order: order[-1][3], default=None)
+        if best is not None and number not in found:
+            found[number] = best
+        elif number not in found:
+            found[number] = []
+    return found
+
+
+def _complete(plans: Any, before: list[list[Any]]) -> Iterator[list[list[Any]]]:
+    """Every complete order in a list of orders that go on in ``rest_of_plan``."""
+    if not isinstance(plans, Sequence) or isinstance(plans, str):
+        return
+    for plan in plans:
+        if not isinstance(plan, Mapping) or any(str(k).startswith("pruned") for k in plan):
+            continue
+        name, cost = plan.get("table"), plan.get("cost_for_plan")
+        if cost is None or not isinstance(name, str):
+            continue
+        # What reading it adds, for all the rows before it: with looking at each row that comes.
+        own = float(cost) - (before[-1][3] if before else 0.0)
+        so_far = [*before, [name, own, float(plan.get("rows_for_plan", 0) or 0), float(cost)]]
+        rest = plan.get("rest_of_plan")
+        if rest:
+            yield from _complete(rest, so_far)
+        else:
+            yield so_far
+
+
+def _all(part: Any, name: str, within: str = "") -> Iterator[Any]:
+    """Everything of a name, wherever it is; not inside another step called ``within``."""
+    if isinstance(part, Mapping):
+        for key, value in part.items():
+            if key == name:
+                yield value
+                if name == "join_optimization":
+                    yield from _all(value, name)
+            elif key != within:
+                yield from _all(value, name, within)
+    elif isinstance(part, Sequence) and not isinstance(part, str):
+        for each in part:
+            yield from _all(each, name, within)
