@@ -28,8 +28,10 @@ class Dialect:
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
     and where it stands can be asked for.
 
-    ``settings`` tells whether a session's settings can change how it plans; ``setting_kept`` makes
-    one last, and ``setting_undone`` takes that back.
+    ``settings`` tells whether a session's settings can change how it plans; ``setting_tried`` and
+    ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
+    takes that back. Memory has units but where it is told ``memory_in_bytes``. ``analyze`` gathers
+    statistics; ``own_statistics`` tells whether a user can say of what, and how many.
     """
 
     parser: str = DIALECT
@@ -42,6 +44,11 @@ class Dialect:
     script_head: str = ""
     after_build: str = ""
     settings: bool = True
+    setting_tried: str = "SET {name} = '{value}'"
+    setting_back: str = "RESET {name}"
+    memory_in_bytes: bool = False
+    analyze: str = "ANALYZE {table}"
+    own_statistics: bool = True
     setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = '{value}'"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
     quoting: Quoting = Quoting()  # noqa: RUF009

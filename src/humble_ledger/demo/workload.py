@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from importlib import resources
+from importlib.resources.abc import Traversable
 
 import psycopg
 from psycopg.rows import TupleRow
@@ -46,11 +47,15 @@ class AppStatement:
             yield from self.value_sets
 
 
-def load_workload() -> list[AppStatement]:
-    """Every statement of the workload, in the order of the file names."""
+def load_workload(instead: Mapping[str, Traversable] | None = None) -> list[AppStatement]:
+    """Every statement of the workload, in the order of the file names.
+
+    ``instead`` are files by their names that take the place of ours.
+    """
     folder = resources.files("humble_ledger.demo") / "sql" / "workload"
     files = sorted((f for f in folder.iterdir() if f.name.endswith(".sql")), key=lambda f: f.name)
-    return [_read(file.name.removesuffix(".sql"), file.read_text()) for file in files]
+    told = [(instead or {}).get(file.name, file) for file in files]
+    return [_read(file.name.removesuffix(".sql"), file.read_text()) for file in told]
 
 
 def _read(name: str, text: str) -> AppStatement:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.statements.kinds import StatementKind, kind_of, one_statement
 from humble_ledger.core.statements.tokens import meaningful
@@ -41,7 +42,7 @@ def rewritten(query: str, old: str, new: str) -> Remedy:
     )
 
 
-def setting(text: str) -> Remedy:
+def setting(text: str, dialect: Dialect = STANDARD) -> Remedy:
     """The remedy "name=value" for one session.
 
     Raises:
@@ -55,8 +56,8 @@ def setting(text: str) -> Remedy:
     return Remedy(
         type=RemedyType.SETTING,
         summary=f"{name} = {value} for one session",
-        apply=(f"SET {name} = '{quoted}';",),
-        revert=(f"RESET {name};",),
+        apply=(dialect.setting_tried.format(name=name, value=quoted) + ";",),
+        revert=(dialect.setting_back.format(name=name) + ";",),
         reason=ASKED_FOR,
         settings=((name, value),),
     )
@@ -118,13 +119,13 @@ class Written:
     applies: tuple[str, ...] = ()
     reverts: tuple[str, ...] = ()
 
-    def remedies(self, tried: Sequence[TriedQuery]) -> list[Remedy]:
+    def remedies(self, tried: Sequence[TriedQuery], dialect: Dialect) -> list[Remedy]:
         """Them as remedies, for the queries they are tried on.
 
         Raises:
             WrongUsage: a new text for several queries, or a change without its way back.
         """
-        found = [setting(text) for text in self.settings]
+        found = [setting(text, dialect) for text in self.settings]
         if self.applies or self.reverts:
             found.append(change(self.applies, self.reverts))
         if self.rewrite:

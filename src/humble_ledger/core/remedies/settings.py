@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import Case
@@ -17,7 +18,9 @@ _NEEDS = ("memory_needed_bytes_estimated", "memory_needed_bytes_computed")
 _SPILLS = ("sort-spills", "hash-spills", "lossy-bitmap")
 
 
-def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
+def setting_remedies(
+    case: Case, found: Iterable[Symptom], query: str, dialect: Dialect = STANDARD
+) -> Iterator[Remedy]:
     """Settings under which the symptoms of a plan should go."""
     symptoms, granted = list(found), case.costs.resources
     memory = [(s, _needed(case, s)) for s in symptoms if s.name in _SPILLS]
@@ -26,10 +29,13 @@ def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterat
         wanted = math.ceil(enough * RESERVE / MIB)
         if wanted * MIB > case.memory_bytes:
             yield _setting(
-                granted.memory_setting, f"{wanted}MB", query,
+                granted.memory_setting,
+                str(wanted * MIB) if dialect.memory_in_bytes else f"{wanted}MB",
+                query,
                 tuple(dict.fromkeys(s.name for s, _ in memory)),
                 f"about {enough / MIB:,.3g} MiB would hold it (estimated)",
-            )  # fmt: skip
+                dialect,
+            )
     names = {symptom.name for symptom in symptoms}
     if "jit-overhead" in names:
         yield _setting(
@@ -38,11 +44,12 @@ def setting_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterat
             query,
             ("jit-overhead",),
             "JIT compilation does not pay off here",
+            dialect,
         )
     if "parallel-overhead" in names:
         yield _setting(
             granted.workers_setting, "0", query, ("parallel-overhead",),
-            "parallel workers hardly make it quicker",
+            "parallel workers hardly make it quicker", dialect,
         )  # fmt: skip
 
 
@@ -57,12 +64,14 @@ def _needed(case: Case, symptom: Symptom) -> float:
     return 0.0
 
 
-def _setting(name: str, value: str, query: str, cures: tuple[str, ...], reason: str) -> Remedy:
+def _setting(
+    name: str, value: str, query: str, cures: tuple[str, ...], reason: str, dialect: Dialect
+) -> Remedy:
     return Remedy(
         type=RemedyType.SETTING,
         summary=f"{name} = {value} for this query's session or role",
-        apply=(f"SET {name} = '{value}';",),
-        revert=(f"RESET {name};",),
+        apply=(dialect.setting_tried.format(name=name, value=value) + ";",),
+        revert=(dialect.setting_back.format(name=name) + ";",),
         reason=reason,
         queries=(query,),
         cures=cures,

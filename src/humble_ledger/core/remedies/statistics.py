@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.expressions import expression_of
@@ -22,7 +23,9 @@ MOST_TARGET = 10_000  # the server's own limit
 _ANEW = frozenset(("statistics-missing", "statistics-stale", "beyond-statistics"))
 
 
-def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Iterator[Remedy]:
+def statistics_remedies(
+    case: Case, found: Iterable[Symptom], query: str, dialect: Dialect = STANDARD
+) -> Iterator[Remedy]:
     """What would correct the wrong estimates of a plan, each change once."""
     for symptom in found:
         if symptom.name != MISESTIMATE:
@@ -33,7 +36,9 @@ def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Ite
             continue
         cause = symptom.cause.name
         if cause in _ANEW:
-            yield _gathered(table, cause, (query,))
+            yield _gathered(table, cause, (query,), dialect)
+        elif not dialect.own_statistics:
+            continue
         elif cause == "correlated-columns":
             columns = _columns(node, table)
             if 2 <= len(columns) <= MOST_COLUMNS:
@@ -45,20 +50,22 @@ def statistics_remedies(case: Case, found: Iterable[Symptom], query: str) -> Ite
                 yield _larger_target(case, table, table.columns[name], query)
 
 
-def schema_statistics(table: TableFacts, symptom: Symptom) -> Remedy | None:
+def schema_statistics(
+    table: TableFacts, symptom: Symptom, dialect: Dialect = STANDARD
+) -> Remedy | None:
     """What would correct a schema's symptom of statistics; None for one of another kind."""
     if symptom.name in _ANEW:
-        return _gathered(table, symptom.name, ())
+        return _gathered(table, symptom.name, (), dialect)
     return None
 
 
-def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...]) -> Remedy:
-    name = table_identifier(table.name)
+def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...], dialect: Dialect) -> Remedy:
+    name = table_identifier(table.name, dialect.quoting)
     changed = table.changes_since_analyze or 0
     return Remedy(
         type=RemedyType.STATISTICS,
         summary=f"statistics of {table.name} gathered anew",
-        apply=(f"ANALYZE {name};",),
+        apply=(dialect.analyze.format(table=name) + ";",),
         revert=(),
         reason=f"{changed:,} rows changed since" if changed else "none were gathered",
         queries=queries,

@@ -255,6 +255,11 @@ class TableFacts:
         return 1.0 - (self.storage.all_visible_share if self.storage else 0.0)
 
     @property
+    def in_every_index(self) -> frozenset[str]:
+        """Columns that each index holds beside its own: those that lead to the row."""
+        return frozenset(self.storage.by if isinstance(self.storage, ClusteredFacts) else ())
+
+    @property
     def index_bytes(self) -> int:
         """What all its indexes take together."""
         return sum(index.size_bytes for index in self.indexes)

@@ -9,6 +9,7 @@ class Way(StrEnum):
     """How the two sides of a trial are had."""
 
     INDEXES = "uncommitted-index"
+    IGNORED = "ignored-index"
     REMOVALS = "hidden-index"
     OTHERS = "uncommitted-change"
     REWRITES = "two-statements"
@@ -20,6 +21,8 @@ class Way(StrEnum):
 
 EXPLAINED = {
     Way.INDEXES: "an index that only one of two connections saw, rolled back after",
+    Way.IGNORED: "an index built online and dropped after; one of two connections was told to "
+    "ignore it, and every other session could use it",
     Way.REWRITES: "one connection sent the old statement, the other the new one",
     Way.REMOVALS: "one connection could not see the index; nobody waited, and it is seen again",
     Way.OTHERS: "a change that only one of two connections saw, rolled back after",

@@ -15,6 +15,7 @@ class Capability(StrEnum):
 
     GENERIC_EXPLAIN = "explain a statement without its parameter values"
     UNCOMMITTED_INDEX = "build an index that only one session sees"
+    IGNORED_INDEX = "tell a statement to ignore an index"
     PLANNING_MEMORY = "tell the memory that planning took"
     HIDDEN_INDEX = "hide an index from one session alone"
     HOLLOW = "plan on a copy of a target that has no rows"

@@ -162,7 +162,8 @@ class Catalogue:
                 str(p[2]) if p[2] is not None and p[4] is None else "",
                 expression=(f"left({p[2]}, {p[4]})" if p[4] is not None else str(p[7] or "")),
                 descending=p[3] == "D",
-                nulls_first=p[3] != "D",
+                # There is one place for NULL in each direction: it is the one that goes unsaid.
+                nulls_first=p[3] == "D",
             )
             for p in parts
         )

@@ -161,9 +161,10 @@ def connect(
         )
     except (pymysql.Error, OSError, RuntimeError, LookupError) as error:
         raise unreachable(address.place, error, address.password) from error
-    said: Any = raw
-    connection = Connection(raw, member_of(str(said.server_version)), address, limits)
+    connection = Connection(raw, member_of(""), address, limits)
     try:
+        # The greeting has a version of its own, for clients that know no higher one.
+        connection.member = member_of(str(connection.one("SELECT VERSION()")))
         connection.patience(limits.statement_ms)
         seconds = max(1, round(limits.lock_ms / 1000))
         connection.do(f"SET SESSION lock_wait_timeout = {seconds}")

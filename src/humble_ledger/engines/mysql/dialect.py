@@ -32,6 +32,11 @@ FAMILY = Dialect(
     online_costs="it waits for transactions that have the table open, at its beginning and its end",
     # Whoever waits for the table keeps all others waiting behind it.
     script_head="SET SESSION lock_wait_timeout = 2;\n",
+    setting_tried="SET SESSION {name} = {value}",
+    setting_back="SET SESSION {name} = DEFAULT",
+    memory_in_bytes=True,
+    analyze="ANALYZE TABLE {table}",
+    own_statistics=False,
     setting_kept="SET GLOBAL {name} = {value}",
     setting_undone="SET GLOBAL {name} = DEFAULT",
     index_of_table=True,

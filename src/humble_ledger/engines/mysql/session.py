@@ -19,7 +19,7 @@ from humble_ledger.core.schema.facts import (
     TableName,
 )
 from humble_ledger.core.schema.readiness import Readiness
-from humble_ledger.core.statements.conditions import PredicateKind, predicates
+from humble_ledger.core.statements.conditions import PredicateKind, columns_of, predicates
 from humble_ledger.core.statements.kinds import (
     Statement,
     StatementKind,
@@ -43,6 +43,7 @@ from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
+from humble_ledger.engines.mysql.plans.reading import plan_of
 from humble_ledger.engines.mysql.safety import effects_of, require_undoable
 from humble_ledger.engines.mysql.samples import MOST_ROWS, Sample, places_in
 from humble_ledger.engines.mysql.values import as_text, literal
@@ -118,7 +119,7 @@ class MysqlSession:
 
     def support(self, capability: Capability) -> Support:
         """Whether this server can do that."""
-        return support.of(self.connection.member, capability)
+        return support.of(self.connection.member, capability, read_only=self.server.read_only_copy)
 
     # Plans
 
@@ -141,9 +142,36 @@ class MysqlSession:
             return self._explained(statement, measure=options.measure)
 
     def _explained(self, statement: Statement, *, measure: bool) -> PlanDocument:
-        return explain.explained(
+        found = explain.explained(
             self.connection, statement, self.engine, measure=measure, database=self.database
         )
+        # A plan that was measured shows what really came, beside what the server had expected.
+        return found if measure else self._with_shares(found)
+
+    def _with_shares(self, found: PlanDocument) -> PlanDocument:
+        """Rows expected by a sample where the server, for want of statistics, takes all to pass."""
+        shares: dict[str, float] = {}
+        for node in found.plan.nodes():
+            if node.details.get("rows_by") != "nothing known" or not node.relation:
+                continue
+            table = self._plain(TableName(node.schema, node.relation))
+            facts = self.catalogue.tables([table]).get(table)
+            own = [
+                text
+                for text in node.conditions.filter
+                if "Plan " not in text and {ref.alias for ref in columns_of(text)} <= {node.alias}
+            ]
+            if facts is None or facts.rows <= 0 or not own:
+                continue
+            try:
+                rows = self.rows_matching(table, node.alias, own)
+            except HumbleError:
+                continue
+            shares[node.alias] = min(1.0, rows / facts.rows)
+        if not shares or not isinstance(found.document, dict):
+            return found
+        document = {**found.document, "shares": shares}
+        return PlanDocument(plan_of(document, self.engine, ""), document)
 
     @contextmanager
     def _settings(self, settings: Sequence[tuple[str, str]]) -> Iterator[None]:
@@ -226,7 +254,9 @@ class MysqlSession:
         where = " AND ".join(f"({ours(text)})" for text in conditions)
         sql = f"SELECT 1 FROM {place(table)} {quoted(alias)} WHERE {where}"
         try:
-            plan = self._explained(Statement(sql), measure=False).plan
+            plan = explain.explained(
+                self.connection, Statement(sql), self.engine, measure=False, database=self.database
+            ).plan
         except HumbleError as error:
             raise StatementRejected(error.message, error.hint) from error
         found = [n.rows_expected for n in plan.nodes() if n.alias == alias]

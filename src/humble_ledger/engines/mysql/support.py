@@ -12,12 +12,16 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
         "a statement is planned with the values of its parameters only",
         "Give values with --param, or capture the statement with them.",
     ),
+    Capability.UNCOMMITTED_INDEX: (
+        "an index is there for every session as soon as it is built",
+        "A trial builds it online, and tells one side to ignore it.",
+    ),
     Capability.PLANNING_MEMORY: (
         "the memory that planning took is not told",
         "The server's memory instruments tell what a session has in all.",
     ),
     Capability.HOLLOW: (
-        "a copy without rows is not made of such a server yet",
+        "none is made of this kind of server yet",
         "Predictions are made by its cost formulas; a trial tells what is true.",
     ),
     Capability.COPIES: (
@@ -35,9 +39,17 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
 }
 
 
-def of(member: Member, capability: Capability) -> Support:
-    """Whether it can do that."""
+def of(member: Member, capability: Capability, *, read_only: bool = False) -> Support:
+    """Whether it can do that; ``read_only`` as the whole server is."""
     have = f"{member.name} {member.version}"
+    if read_only and capability is Capability.IGNORED_INDEX:
+        return Support(
+            False,
+            "",
+            have,
+            "the target is a read-only server, where nothing can be built",
+            "Try it on a server that takes writes: name one with --target.",
+        )
     if capability in _CANNOT:
         reason, remedy = _CANNOT[capability]
         return Support(False, "", have, reason, remedy)

@@ -12,6 +12,8 @@ from typing import Any
 
 import msgspec
 
+# Others that begin so ("pruned_by_hanging_leaf") mark an order that is gone on with.
+_GIVEN_UP = frozenset(("pruned_by_cost", "pruned_by_heuristic"))
 _BAD_ESCAPE = re.compile(r'\\(?!["\\/bfnrtu])')
 
 
@@ -29,12 +31,19 @@ def prices_in(text: str) -> dict[str, list[list[Any]]]:
             for each in _all(step, "considered_execution_plans", within="join_optimization")
             for order in _complete(each, [])
         ]
-        best = min(orders, key=lambda order: order[-1][3], default=None)
-        if best is not None and number not in found:
-            found[number] = best
-        elif number not in found:
-            found[number] = []
+        taken = next(iter(_all(step, "best_join_order", within="join_optimization")), None)
+        found.setdefault(number, _taken(orders, taken))
     return found
+
+
+def _taken(orders: Sequence[list[list[Any]]], names: Any) -> list[list[Any]]:
+    """The order that was taken: by its tables, or the cheapest of those with all of them."""
+    if isinstance(names, Sequence) and not isinstance(names, str):
+        wanted = [str(name) for name in names]
+        orders = [order for order in orders if [each[0] for each in order] == wanted] or orders
+    most = max((len(order) for order in orders), default=0)
+    whole = [order for order in orders if len(order) == most]
+    return min(whole, key=lambda order: float(order[-1][3]), default=[])
 
 
 def _complete(plans: Any, before: list[list[Any]]) -> Iterator[list[list[Any]]]:
@@ -42,7 +51,7 @@ def _complete(plans: Any, before: list[list[Any]]) -> Iterator[list[list[Any]]]:
     if not isinstance(plans, Sequence) or isinstance(plans, str):
         return
     for plan in plans:
-        if not isinstance(plan, Mapping) or any(str(k).startswith("pruned") for k in plan):
+        if not isinstance(plan, Mapping) or not _GIVEN_UP.isdisjoint(plan):
             continue
         name, cost = plan.get("table"), plan.get("cost_for_plan")
         if cost is None or not isinstance(name, str):

@@ -20,6 +20,10 @@ _NOT_HERE: Mapping[Capability, tuple[str, str]] = {
         "a server's databases are not copied: changes are tried where only we see them",
         "Nothing need be done.",
     ),
+    Capability.IGNORED_INDEX: (
+        "no statement can be told to ignore an index by name",
+        "Nothing need be done: an index is tried where only we see it.",
+    ),
 }
 _WRITES = (Capability.UNCOMMITTED_INDEX, Capability.HIDDEN_INDEX)
 _FOR_SUPERUSERS: Mapping[Capability, str] = {

@@ -7,6 +7,10 @@ from collections.abc import Mapping
 from humble_ledger.engines.contract import Capability, Support
 
 _CANNOT: Mapping[Capability, tuple[str, str]] = {
+    Capability.IGNORED_INDEX: (
+        "a statement cannot be told to ignore an index by name",
+        "Trials are made on copies, of which one has the index.",
+    ),
     Capability.PLANNING_MEMORY: (
         "SQLite does not tell the memory that planning took",
         "Measure the whole process with the tools of the operating system.",

@@ -26,7 +26,7 @@ def of_schema(workspace: Workspace, making: IndexRemedies, known: set[IndexDesig
             continue
         for remedy in (
             removal(table, symptom, workspace.engine.dialect),
-            schema_statistics(table, symptom),
+            schema_statistics(table, symptom, workspace.engine.dialect),
         ):
             if remedy is not None:
                 found.append(remedy)

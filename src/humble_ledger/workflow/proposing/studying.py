@@ -87,10 +87,10 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
         progress,
     )
     others = [
-        *statistics_remedies(case, symptoms, query),
+        *statistics_remedies(case, symptoms, query, workspace.engine.dialect),
         *(
             _priced_setting(workspace, entry, each)
-            for each in setting_remedies(case, symptoms, query)
+            for each in setting_remedies(case, symptoms, query, workspace.engine.dialect)
             if workspace.engine.dialect.settings
         ),
         *rewritten.remedies,

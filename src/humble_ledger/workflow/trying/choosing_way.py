@@ -50,10 +50,14 @@ def choose_way(
         return ChosenWay(Way.REMOVALS if making.types == {RemedyType.REMOVAL} else Way.OTHERS)
     if production:
         return ChosenWay(Way.ONLINE, "on a production server writers must not wait")
+    if writes and not workspace.session.support(Capability.UNCOMMITTED_INDEX):
+        return ChosenWay(Way.ONLINE, "not every statement that writes can ignore an index")
     if writes:
         return ChosenWay(
             Way.STAGES, "statements that write would wait for an index another connection builds"
         )
+    if not workspace.session.support(Capability.UNCOMMITTED_INDEX):
+        return ChosenWay(Way.IGNORED)
     return ChosenWay(Way.INDEXES)
 
 
@@ -90,7 +94,7 @@ def _refuse_on_production(making: Making, *, writes: bool, meant: bool) -> None:
 def _hindered(workspace: Workspace, making: Making) -> str:
     """Why nothing can be made on this target; "" when it can."""
     able = workspace.session.support(Capability.UNCOMMITTED_INDEX)
-    if not able:
+    if not able and not workspace.session.support(Capability.IGNORED_INDEX):
         return able.reason
     tables = sorted({index.design.table for index in making.indexes}, key=str)
     foreign = [str(table) for table in tables if not workspace.session.can_create_index(table)]

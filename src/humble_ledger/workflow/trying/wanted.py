@@ -29,10 +29,9 @@ def wanted_remedies(
     Raises:
         WrongUsage, UnreadableInput: one of them is not there or cannot be read.
     """
-    known = workspace.ledger.remedies
+    known, dialect = workspace.ledger.remedies, workspace.engine.dialect
     entries = [_with_literals(known.get(id_)) for id_ in ids]
-    entries += [known.keep_known(remedy) for remedy in written.remedies(tried)]
-    dialect = workspace.engine.dialect
+    entries += [known.keep_known(remedy) for remedy in written.remedies(tried, dialect)]
     if not dialect.settings and any(entry.remedy.settings for entry in entries):
         raise WrongUsage(
             "This engine has no settings of a session that a plan depends on.",

@@ -57,7 +57,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
 
 
 def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> set[str]:
-    """The columns of a table that a plan needs of it.
+    """The columns of a table that a plan needs of it, but for those that every index has.
 
     A scan may hand on every column because that costs nothing; what is needed shows in what
     the step above it puts out and tests. The conditions in ``known`` need no test.
@@ -74,7 +74,7 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
     unread = [text for text in texts if not is_readable(text)]
     words = {unquoted(token.text) for text in unread for token in meaningful(text)}
     named = {ref.column for text in texts for ref in columns_of(text) if ref.alias in mine}
-    return named | (words & access.table.columns.keys())
+    return (named | (words & access.table.columns.keys())) - access.table.in_every_index
 
 
 def _bared(predicate: Predicate, table: TableFacts) -> Predicate:

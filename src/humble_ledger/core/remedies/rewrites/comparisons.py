@@ -51,7 +51,7 @@ def rewritings(
         return _type_of(tree, column, tables)
 
     for comparison in list(tree.find_all(exp.EQ, exp.NullSafeEQ, *_TURNED)):
-        for rule in (_whole_unit, _whole_number, _own_type, _clock, _null_safe):
+        for rule in (_whole_unit, _whole_day, _whole_number, _own_type, _clock, _null_safe):
             turn = rule(comparison, type_of)
             if turn is not None:
                 comparison.replace(turn.instead)
@@ -88,6 +88,41 @@ def _whole_unit(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
             ),
             f"{column.name} compared with the beginning and the end of the {unit.lower()}",
             f"the value is the beginning of a {unit.lower()} (else the old statement has no row)",
+        )
+    return None
+
+
+def _whole_day(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
+    """date(c) = v  →  c >= v and c < v + one day; year(c) = 2026 between two first days."""
+    if not isinstance(comparison, exp.EQ):
+        return None
+    for cut, value in _both_ways(comparison):
+        name = str(cut.this).lower() if isinstance(cut, exp.Anonymous) else ""
+        if name not in ("date", "year") or len(cut.expressions) != 1 or not _is_fixed(value):
+            continue
+        column = cut.expressions[0]
+        type_ = type_of(column) if isinstance(column, exp.Column) else ""
+        if not type_.startswith(("datetime", "timestamp", "date")):
+            return None
+        if name == "year":
+            if not isinstance(value, exp.Literal) or not value.is_int:
+                return None
+            first: exp.Expr = exp.Literal.string(f"{int(value.name):04}-01-01")
+            end: exp.Expr = exp.Literal.string(f"{int(value.name) + 1:04}-01-01")
+        else:
+            first = exp.cast(value.copy(), "date")
+            one = exp.Interval(this=exp.Literal.number(1), unit=exp.var("DAY"))
+            end = exp.Add(this=first.copy(), expression=one)
+        return _Turn(
+            exp.paren(
+                exp.and_(
+                    exp.GTE(this=column.copy(), expression=first),
+                    exp.LT(this=column.copy(), expression=end),
+                )
+            ),
+            f"{column.name} compared with the beginning and the end of the "
+            f"{'year' if name == 'year' else 'day'}",
+            "" if name == "year" else "the value is a day without a time of day",
         )
     return None
 

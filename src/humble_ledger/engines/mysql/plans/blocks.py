@@ -15,7 +15,7 @@ from humble_ledger.core.plans.model import Memory, Operation, Role
 from humble_ledger.engines.mysql.plans.context import Block, Context, Price
 from humble_ledger.engines.mysql.plans.notation import keys_of, noted
 from humble_ledger.engines.mysql.plans.steps import DEEPEST, Step, over
-from humble_ledger.engines.mysql.plans.tables import Reading, number
+from humble_ledger.engines.mysql.plans.tables import Reading, number, rows_by_server
 
 _SUBQUERIES = (
     "subqueries", "attached_subqueries", "select_list_subqueries", "having_subqueries",
@@ -131,12 +131,13 @@ class BlockReader:
         self, members: Sequence[Mapping[str, Any]], about: Block, *, sorted_above: bool
     ) -> Step:
         left: Step | None = None
+        passed = 1.0
         for member in members:
             name, body = next(iter(member.items()))
             if name in ("duplicates_removal", "duplicate_removal"):
                 inner = self._inner(body, about)
                 step = over(Operation.DISTINCT, "Remove duplicates", inner)
-                left = step if left is None else self._join(left, step, {}, None)
+                left = step if left is None else self._join(left, step, {})
                 continue
             if name == "read_sorted_file":
                 left = self._inner(member, about)
@@ -144,7 +145,9 @@ class BlockReader:
             table = body if name == "table" else body.get("table", body)
             self._subqueries(table)
             price = self._price(str(table.get("table_name", "")))
-            before = 1.0 if left is None else max(1.0, left.rows or 1.0)
+            # Of the rows before it, as the server took them: by that it has reckoned the cost.
+            before = max(1.0, passed)
+            passed *= rows_by_server(table)
             inner = self._tables.step(table, price, before, sorted_above=sorted_above)
             if name != "table":
                 inner.details.update(
@@ -156,14 +159,12 @@ class BlockReader:
             if left is None:
                 left = inner
             else:
-                left = self._join(left, inner, body if name == "block-nl-join" else {}, price)
+                left = self._join(left, inner, body if name == "block-nl-join" else {})
                 said = (table.get("cost_info") or {}).get("prefix_cost")
                 left.cost = number(said) if said is not None else left.cost
         return left or Step(Operation.RESULT, "No tables", rows=1.0, cost=0.0)
 
-    def _join(
-        self, left: Step, inner: Step, buffer: Mapping[str, Any], price: Price | None
-    ) -> Step:
+    def _join(self, left: Step, inner: Step, buffer: Mapping[str, Any]) -> Step:
         kind = str(buffer.get("join_type", ""))
         hashed = kind.endswith("H") or inner.details.get("using_join_buffer") == "hash join"
         label = {"": "Nested loop", "BNL": "Nested loop over a join buffer",
@@ -186,9 +187,7 @@ class BlockReader:
         join.below(Role.INNER, inner)
         if left.rows is not None and inner.rows is not None:
             join.rows = left.rows * inner.rows
-        if price is not None:
-            join.cost = price.upto
-        elif left.cost is not None and inner.cost is not None:
+        if left.cost is not None and inner.cost is not None:
             join.cost = left.cost + max(1.0, left.rows or 1.0) * inner.cost
         join.startup = left.startup
         self._join_measured(join, left, inner, buffer)

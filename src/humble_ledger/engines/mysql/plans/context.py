@@ -39,13 +39,18 @@ class Price:
 
 @dataclass(frozen=True, slots=True)
 class Context:
-    """See above; ``tables`` are aliases with schema and name, ``values`` conditions by column."""
+    """See above; ``tables`` are aliases with schema and name, ``values`` conditions by column.
+
+    ``shares`` are the parts of its rows that pass a table's filters, where a sample tells it and
+    the server does not: without statistics of a column it takes every row to pass.
+    """
 
     tables: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     values: Mapping[str, str] = field(default_factory=dict)
     columns: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     blocks: Mapping[int, Block] = field(default_factory=dict)
     prices: Mapping[int, Sequence[Price]] = field(default_factory=dict)
+    shares: Mapping[str, float] = field(default_factory=dict)
 
     def named(self, alias: str) -> dict[str, Any]:
         """A table as the model names it."""
@@ -78,6 +83,7 @@ def context_of(document: Mapping[str, Any]) -> Context:
             int(n): [Price(str(p[0]), *(float(x) for x in p[1:4])) for p in each]
             for n, each in document.get("prices", {}).items()
         },
+        {str(a): float(share) for a, share in document.get("shares", {}).items()},
     )
 
 

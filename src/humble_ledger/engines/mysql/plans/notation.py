@@ -18,6 +18,7 @@ _TOKEN = re.compile(
     | (?P<trigger>\btrigcond(?:_if)?(?=\())
     | (?P<using>\bconvert\((?P<converted>[\w.`]+)\s+using\s+\w+\))
     | (?P<charset_of_cast>\scharset\s+\w+(?=\)))
+    | (?P<as_date>\bcast\((?P<moment>[\w.`]+)\s+as\s+(?P<part>date|time)\))
     """,
     re.VERBOSE | re.IGNORECASE,
 )
@@ -25,6 +26,12 @@ _OPERATORS = {"mod": "%", "div": "/", "regexp": "~", "rlike": "~"}
 # A database in front of table and column: `feas`.`s`.`status`.
 _THREE = re.compile(r'(?<![\w".])(?:\w+|"[^"]+")\.((?:\w+|"[^"]+")\.(?:\w+|"[^"]+"))(?![\w".(])')
 _IN_OPTIMIZER = re.compile(r"<in_optimizer>\(")
+# Both bounds apart, as a statement has them that does not say BETWEEN. Bounds are constants, or
+# of columns, without brackets in them.
+_BETWEEN = re.compile(
+    r"(?<![\w.])((?:\w+|\"[^\"]+\")(?:\.(?:\w+|\"[^\"]+\"))*) between "
+    r"('(?:[^']|'')*'|[^()']+?) and ('(?:[^']|'')*'|[^()']+?)(?= and | or |\)|$)"
+)
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", "0": "", "b": "", "Z": ""}
 _ESCAPE = re.compile(r"\\(.)", re.DOTALL)
 
@@ -41,6 +48,7 @@ def noted(text: str) -> str:
     if not bare:
         return ""
     changed = _without_in_optimizer(_TOKEN.sub(_changed, bare))
+    changed = _BETWEEN.sub(r"\1 >= \2 and \1 <= \3", changed)
     return f"({_THREE.sub(lambda m: m[1], changed)})"
 
 
@@ -87,6 +95,9 @@ def _changed(found: re.Match[str]) -> str:
         return "IS NOT DISTINCT FROM"
     if found["operator"] is not None:
         return _OPERATORS[text.lower()]
+    if found["as_date"] is not None:
+        # The servers' own reading of date(…) and time(…).
+        return f"{found['part'].lower()}({noted(found['moment'])[1:-1]})"
     if found["using"] is not None:
         return f"CAST({noted(found['converted'])[1:-1]} AS text)"
     assert kind  # what only the server knows how to read is left out

@@ -97,6 +97,10 @@ def _node(step: Step, numbers: Iterator[int], measured: bool, depth: int) -> Nod
         raise ValueError(f"more than {DEEPEST} steps below each other")
     number = next(numbers)
     children = tuple(_node(each, numbers, measured, depth + 1) for each in step.children)
+    if not step.more.get("output"):
+        # A step hands on what it gets; what a sub-query gives is its own.
+        given = (c.output for c in children if c.role in (Role.OUTER, Role.INNER, Role.MEMBER))
+        step.more["output"] = tuple(dict.fromkeys(text for each in given for text in each))
     # In a plan that was measured, a step of which nothing is told never had a turn.
     loops = (step.loops or 0.0) if measured else None
     pages = step.total_pages() if measured else None

@@ -30,6 +30,8 @@ _PLACED = frozenset(
     materialized materialized_from_subquery rows_examined_per_scan rows_produced_per_join cost_info
     used_columns r_engine_stats attached_subqueries message""".split()
 )
+CONSTANT = 1.0
+ALL_PASS = 0.9999
 Block = Callable[[Mapping[str, Any]], Step]
 
 
@@ -110,6 +112,10 @@ class Reading:
         read = number(table.get("rows", table.get("rows_examined_per_scan")))
         share = number(table.get("filtered"))
         kept = 1.0 if share is None else share / 100.0
+        if kept >= ALL_PASS and step.filter:
+            known = self.context.shares.get(str(table.get("table_name")))
+            step.details["rows_by"] = "sample" if known is not None else "nothing known"
+            kept = kept if known is None else known
         step.rows = None if read is None else read * kept
         if "r_loops" not in table and "r_rows" not in table:
             return
@@ -148,10 +154,19 @@ class Reading:
             total = sum(p for p in parts if p is not None)
         elif price is not None:
             total = price.cost
+        elif table.get("access_type") in ("const", "system"):
+            total = CONSTANT  # read while the plan is made, which the server prices at nothing
         if total is None:
             return
         below = sum(child.cost or 0.0 for child in step.children)
         step.cost = total / max(1.0, before) + below
+
+
+def rows_by_server(table: Mapping[str, Any]) -> float:
+    """Rows that one search of a table gives by the server's own figures; 1 where unknown."""
+    read = number(table.get("rows", table.get("rows_examined_per_scan")))
+    share = number(table.get("filtered"))
+    return (1.0 if read is None else read) * (1.0 if share is None else share / 100.0)
 
 
 def _merged(table: Mapping[str, Any]) -> Sequence[Step]:
