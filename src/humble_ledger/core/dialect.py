@@ -6,6 +6,7 @@ this is for the statements that users write, and for those that they are given.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -18,7 +19,8 @@ class Dialect:
     """One server's SQL.
 
     ``parser`` is its name for the parser of statements, ``default_schema`` the one that a table's
-    name without one stands for, ``quoting`` how names are written.
+    name without one stands for, ``quoting`` how names are written. ``readable`` writes a text so
+    that the server still reads the same, and the core's own lexical rules part it rightly.
 
     ``online`` is the word by which an index is built while others write, "" where there is none,
     ``online_behind`` what is written behind the statement for that, and ``online_costs`` what it
@@ -52,6 +54,7 @@ class Dialect:
     setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = '{value}'"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
     quoting: Quoting = Quoting()  # noqa: RUF009
+    readable: Callable[[str], str] = str
     index_of_table: bool = False
     nulls_lowest: bool = False
 

@@ -62,6 +62,7 @@ _OWN = (
         schemes=("mysql",),
         engine=f"{_PACKAGE}.mysql.engine:MysqlEngine",
         plans=f"{_PACKAGE}.mysql.plans.format:MysqlPlans",
+        logs=f"{_PACKAGE}.mysql.slow_log:LOGS",
     ),
 )
 

@@ -12,7 +12,6 @@ from humble_ledger.core.workload.sampling import (
     ActivityLook,
     SessionLook,
 )
-from humble_ledger.core.workload.waits import ON_PROCESSOR, RUNNING
 from humble_ledger.engines.contract import APPLICATION_NAME
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.errors import HumbleError
@@ -24,8 +23,16 @@ _OWN_WORK = (
 )  # fmt: skip
 
 
-def look(connection: Connection) -> ActivityLook:
-    """All other sessions that do something, or hold a transaction open."""
+# Two looks at one statement tell its beginning a little differently: so far apart it is the same.
+_SAME_WITHIN = timedelta(seconds=1.5)
+Begun = dict[tuple[int, str], datetime]
+
+
+def look(connection: Connection, begun: Begun) -> ActivityLook:
+    """All other sessions that do something, or hold a transaction open.
+
+    ``begun`` remembers from look to look when each statement was said to have begun.
+    """
     mine = connection.number
     exact = "TIME_MS / 1000" if connection.member.mariadb else "TIME"
     rows = connection.rows(
@@ -49,7 +56,13 @@ def look(connection: Connection) -> ActivityLook:
         if idle and began is None:
             continue
         since = now - timedelta(seconds=float(seconds or 0))
-        kind, event = _wait(str(state or ""), idle=idle)
+        key = (int(pid), str(text or ""))
+        earlier = begun.get(key)
+        if earlier is not None and abs(since - earlier) < _SAME_WITHIN:
+            since = earlier
+        begun[key] = since
+        waits_for = tuple(blocked.get(int(pid), ()))
+        kind, event = _wait(str(state or ""), idle=idle, blocked=bool(waits_for))
         sessions.append(
             SessionLook(
                 int(pid),
@@ -63,7 +76,7 @@ def look(connection: Connection) -> ActivityLook:
                 began,
                 None if idle else since,
                 since,
-                tuple(blocked.get(int(pid), ())),
+                waits_for,
             )
         )
     return ActivityLook(now, sessions)
@@ -138,14 +151,16 @@ def _blocked(connection: Connection) -> Mapping[int, list[int]]:
     return found
 
 
-def _wait(state: str, *, idle: bool) -> tuple[str, str]:
+def _wait(state: str, *, idle: bool, blocked: bool) -> tuple[str, str]:
     if idle:
-        return "Client", "idle"
+        return "Client", "ClientRead"
+    if blocked:
+        return "Lock", "row lock"
     if "lock" in state.lower() or state.lower().startswith("waiting"):
         return "Lock", state
     if state in _OWN_WORK:
-        return ON_PROCESSOR, RUNNING
-    return "Server", state
+        return "", ""
+    return ("Timeout" if state == "User sleep" else "Server"), state
 
 
 def _utc(moment: Any) -> datetime:

@@ -10,6 +10,7 @@ from humble_ledger.core.statements.kinds import Statement, StatementKind
 from humble_ledger.engines.contract import Outcome, PlanDocument
 from humble_ledger.engines.mysql import explain
 from humble_ledger.engines.mysql.connection import Connection
+from humble_ledger.engines.mysql.estimates import Estimates
 from humble_ledger.engines.mysql.faults import translated
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
@@ -24,6 +25,7 @@ class MysqlArm:
     connection: Connection
     engine: str
     ignored: tuple[tuple[str, str], ...] = ()
+    known: Estimates | None = None
 
     def run(self, statement: Statement) -> Outcome:
         """Run a statement, fetch its result, and take back what it changed."""
@@ -34,11 +36,8 @@ class MysqlArm:
     def explain(self, statement: Statement, *, measure: bool) -> PlanDocument:
         """Explain a statement on this side."""
         sent = self._sent(statement)
-        database = self.connection.address.database
         with self._within(sent):
-            return explain.explained(
-                self.connection, sent, self.engine, measure=measure, database=database
-            )
+            return self._estimates().explained(sent, measure=measure)
 
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:
         """Run a statement and hand over its rows as texts."""
@@ -52,6 +51,13 @@ class MysqlArm:
             finally:
                 with translated():
                     cursor.close()
+
+    def _estimates(self) -> Estimates:
+        """What this side knows of the tables, read when it is first asked for."""
+        if self.known is None:
+            database = self.connection.address.database
+            self.known = Estimates(self.connection, database, self.engine)
+        return self.known
 
     def _sent(self, statement: Statement) -> Statement:
         return replace(statement, sql=without(statement.sql, self.ignored))

@@ -135,7 +135,7 @@ class Catalogue:
             hidden = "IS_VISIBLE = 'NO'"
         expression = "EXPRESSION" if not member.mariadb and member.has(None, 80013) else "NULL"
         rows = self.connection.asked(
-            f"SELECT INDEX_NAME, NON_UNIQUE, COLUMN_NAME, COLLATION, SUB_PART, INDEX_TYPE, "  # noqa: S608
+            f"SELECT INDEX_NAME, NON_UNIQUE, COLUMN_NAME, COLLATION, SUB_PART, INDEX_TYPE, "
             f"{hidden}, {expression}, CARDINALITY FROM information_schema.STATISTICS "
             "WHERE TABLE_SCHEMA = %s AND TABLE_NAME = %s ORDER BY INDEX_NAME, SEQ_IN_INDEX",
             schema,
@@ -204,7 +204,8 @@ class Catalogue:
             )
         except HumbleError:
             return {}
-        return {str(name): int(count) for name, count in rows}
+        # It counts rows, not uses: what is told is that there was none.
+        return {str(name): 0 for name, count in rows if not int(count)}
 
     def _columns(
         self, schema: str, table: str, rows: float, indexes: Sequence[IndexFacts]

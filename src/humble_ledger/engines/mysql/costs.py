@@ -172,9 +172,12 @@ class MysqlCosts:
     ) -> ScanCost:
         """The rows of a search of an index, and their lookups in the clustered one."""
         entries = max(1.0, search.bound_share * shape.entries)
+        if search.bound_share < 1.0:
+            # InnoDB never tells more than half of the table for a part of an index.
+            entries = min(entries, max(1.0, table.rows / 2))
         # What the index holds is tested in it, before the row is fetched.
         rows = max(1.0, search.matched_share * shape.entries)
-        equal = search.searches == 1 and search.loops > 1.0
+        equal = search.searches == 1 and search.equalities
         words = "index only scan" if covering else "index scan"
         if self.mariadb:
             start = EQUAL_START if equal else RANGE_START

@@ -11,11 +11,15 @@ from humble_ledger.core.workload.statistics import StatementCounters, Statistics
 from humble_ledger.core.workload.usage import Work
 from humble_ledger.engines.mysql.catalogue import SYSTEM
 from humble_ledger.engines.mysql.connection import Connection
-from humble_ledger.engines.mysql.lexing import standard
+from humble_ledger.engines.mysql.lexing import readable, standard
 from humble_ledger.errors import HumbleError, WrongUsage
 
 _PS_TO_MS = 1e-9
-_NEEDLESS = re.compile(r"`([a-z_][a-z0-9_]*)`")
+# Words that the server's lexer gives another name than people do.
+_USUAL = (
+    (re.compile(r"\bDISTINCTROW\b", re.IGNORECASE), "DISTINCT"),
+    (re.compile(r"\bSQL_TSI_(?=[A-Z]+\b)", re.IGNORECASE), ""),
+)
 _LIST = re.compile(r"\(\s*\.\.\.\s*\)")
 
 
@@ -53,7 +57,7 @@ def look(connection: Connection, database: str) -> StatisticsLook:
     now = _utc(taken_at)
     found = []
     for digest, text, calls, total, mean, longest, sent, _, example in rows:
-        sql = plain(str(example)) if example else statement_of(str(text))
+        sql = readable(str(example)) if example else statement_of(str(text))
         if not _wanted(sql):
             continue
         found.append(
@@ -75,14 +79,10 @@ def look(connection: Connection, database: str) -> StatisticsLook:
 
 def statement_of(digest: str) -> str:
     """A digest's text as a statement with $1 in place of its constants."""
-    text = _LIST.sub("(?)", _NEEDLESS.sub(r"\1", digest))
-    text = re.sub(r"\s*\.\s*", ".", text)
-    return numbered(standard(text), "qmark")[0]
-
-
-def plain(sql: str) -> str:
-    """A statement by the standard's lexical rules where that is the same to the server."""
-    return _NEEDLESS.sub(r"\1", sql)
+    text = re.sub(r"\s*\.\s*", ".", _LIST.sub("(?)", readable(digest)))
+    for pattern, usual in _USUAL:
+        text = pattern.sub(usual, text)
+    return numbered(text, "qmark")[0]
 
 
 def _wanted(sql: str) -> bool:

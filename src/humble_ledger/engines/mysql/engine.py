@@ -28,6 +28,7 @@ from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.experiment import experiment
 from humble_ledger.engines.mysql.plans.format import MARIADB, MYSQL, MariadbPlans, MysqlPlans
 from humble_ledger.engines.mysql.session import MysqlSession
+from humble_ledger.engines.mysql.slow_log import LOGS
 from humble_ledger.engines.mysql.stages import stages
 from humble_ledger.engines.mysql.writing import write_runs
 from humble_ledger.errors import TargetUnreachable, WrongUsage
@@ -45,7 +46,7 @@ class _Family:
     name = MYSQL
     plans: PlanFormat = MysqlPlans()
     dialect = FAMILY
-    logs: Sequence[LogFormat] = ()
+    logs: Sequence[LogFormat] = LOGS
 
     def public_url(self, url: str) -> str:
         """The URL without its password."""

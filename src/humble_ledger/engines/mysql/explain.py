@@ -67,7 +67,7 @@ def explained(
     document: dict[str, Any] = {
         "mysql_plan": 1,
         "engine": engine,
-        "version": f"{connection.member.name} {connection.member.version}",
+        "version": connection.member.version,
         "plan": plan,
         **context_in(sql, reading, database),
     }

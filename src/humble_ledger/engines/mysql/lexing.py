@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import re
 
+from humble_ledger.core.schema.quoting import Quoting, identifier
 from humble_ledger.engines.mysql.plans.notation import string
+from humble_ledger.engines.mysql.reserved import RESERVED
 from humble_ledger.errors import RefusedForSafety
 
 _TOKEN = re.compile(
@@ -63,6 +65,39 @@ def standard(sql: str, modes: str = "") -> str:
         return text
 
     return pattern.sub(change, sql)
+
+
+def readable(sql: str) -> str:
+    """The same to the servers, and by the standard's lexical rules, too.
+
+    Strings stand between single quotes, with the quotes in them doubled; names lose quotes that
+    they do not need; comments begin with --.
+    """
+    if not _NOT_STANDARD.search(sql):
+        return sql
+
+    def change(found: re.Match[str]) -> str:
+        kind, text = found.lastgroup, found[0]
+        if kind in ("single", "double") and len(text) > 1 and text[-1] == text[0]:
+            inner = text[1:-1]
+            if kind == "double":
+                inner = inner.replace('""', '"').replace('\\"', '"')
+                inner = _BARE_QUOTE.sub("''", inner)
+            return "'" + _ESCAPED_QUOTE.sub(r"\1''", inner) + "'"
+        if kind == "name" and len(text) > 1:
+            return identifier(text[1:-1].replace("``", "`"), _BACKTICKS)
+        if kind == "line" and text.startswith("#"):
+            return "-- " + text.lstrip("#").strip()
+        return text
+
+    return _TOKEN.sub(change, sql)
+
+
+_NOT_STANDARD = re.compile(r"""[\\"`#]""")
+_BARE_QUOTE = re.compile(r"(?<!\\)'")
+# A quote behind an uneven number of backslashes: the last of them goes.
+_ESCAPED_QUOTE = re.compile(r"(?<!\\)((?:\\\\)*)\\'")
+_BACKTICKS = Quoting("`", RESERVED)
 
 
 def runs_a_comment(sql: str, modes: str = "") -> bool:

@@ -187,8 +187,9 @@ class BlockReader:
         join.below(Role.INNER, inner)
         if left.rows is not None and inner.rows is not None:
             join.rows = left.rows * inner.rows
+            join.priced = (left.rows_priced() or 0.0) * (inner.rows_priced() or 0.0)
         if left.cost is not None and inner.cost is not None:
-            join.cost = left.cost + max(1.0, left.rows or 1.0) * inner.cost
+            join.cost = left.cost + max(1.0, left.rows_priced() or 1.0) * inner.cost
         join.startup = left.startup
         self._join_measured(join, left, inner, buffer)
         return join
@@ -239,8 +240,9 @@ class BlockReader:
         return step
 
     def _priced_sort(self, step: Step) -> None:
-        if step.cost is not None and self.sort_cost is not None and step.rows:
-            step.cost += self.sort_cost(step.rows)
+        rows = step.rows_priced()
+        if step.cost is not None and self.sort_cost is not None and rows:
+            step.cost += self.sort_cost(rows)
             step.startup = step.cost
 
     def _temporary(self, child: Step, about: Block) -> Step:
@@ -248,10 +250,10 @@ class BlockReader:
             self._group_seen = True
             step = over(Operation.AGGREGATE, "Group in a temporary table", child)
             step.more |= {"group_keys": about.group, "by_hash": True}
-            step.rows, step.seen = None, None
+            step.rows, step.priced, step.seen = None, None, None
         elif about.distinct:
             step = over(Operation.DISTINCT, "Distinct in a temporary table", child)
-            step.rows, step.seen = None, None
+            step.rows, step.priced, step.seen = None, None, None
         else:
             step = over(Operation.MATERIALIZE, "Temporary table", child)
         return step
@@ -268,10 +270,10 @@ class BlockReader:
             label = "Group in a temporary table" if stored else "Group"
             step = over(Operation.AGGREGATE, label, step)
             step.more |= {"group_keys": about.group, "by_hash": stored}
-            step.rows, self._group_seen = None, True
+            step.rows, step.priced, self._group_seen = None, None, True
         elif name == "duplicates_removal":
             step = over(Operation.DISTINCT, "Remove duplicates", step)
-            step.rows = None
+            step.rows, step.priced = None, None
         elif name == "windowing":
             step = over(Operation.WINDOW, "Window functions", step)
         elif part.get("using_filesort"):
@@ -317,7 +319,7 @@ class BlockReader:
             return step  # the sort of groups stands above them
         grouped = over(Operation.AGGREGATE, "Group" if about.group else "Aggregate", step)
         grouped.more["group_keys"] = about.group
-        grouped.rows = None if about.group else 1.0
+        grouped.rows, grouped.priced = None if about.group else 1.0, None
         if self.measured:
             grouped.seen = None if about.group else 1.0
         return grouped
@@ -385,8 +387,8 @@ class BlockReader:
                 continue
             # A dependent one counts once in the server's figure; it runs for each row.
             turns = 1.0
-            if each.correlated and asking.rows:
-                turns = max(1.0, asking.rows)
+            if each.correlated:
+                turns = max(1.0, asking.rows_priced() or 1.0)
             top.cost += each.step.cost * turns
             if asking is not top and asking.cost is not None:
                 asking.cost += each.step.cost * turns
@@ -396,10 +398,11 @@ def _limited(step: Step, about: Block) -> Step:
     if about.limit is None:
         return step
     limited = over(Operation.LIMIT, "Limit", step)
-    if step.rows is not None:
-        limited.rows = min(step.rows, about.limit)
+    rows = step.rows_priced()
+    if rows is not None:
+        limited.rows, limited.priced = min(rows, about.limit), None
         blocking = step.operation in (Operation.SORT, Operation.AGGREGATE, Operation.DISTINCT)
-        share = limited.rows / step.rows if step.rows > 0 else 1.0
+        share = limited.rows / rows if rows > 0 else 1.0
         if not blocking and limited.cost is not None:
             limited.cost = step.startup + (limited.cost - step.startup) * share
     if limited.seen is not None:

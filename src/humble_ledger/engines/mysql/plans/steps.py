@@ -25,7 +25,9 @@ DEEPEST = 400
 class Step:
     """A step with the figures of one loop of it; times, pages and rows are None where unknown.
 
-    ``cost`` and ``ms`` count all below it. ``more`` are further fields of `Node`.
+    ``cost`` and ``ms`` count all below it. ``rows`` are as the server expects them, ``priced`` as
+    a sample tells it where the server knows nothing: costs are reckoned with these, and in a plan
+    that was not measured they are shown. ``more`` are further fields of `Node`.
     """
 
     operation: Operation
@@ -35,6 +37,7 @@ class Step:
     cost: float | None = None
     startup: float = 0.0
     rows: float | None = None
+    priced: float | None = None
     seen: float | None = None
     loops: float | None = None
     ms: float | None = None
@@ -52,6 +55,10 @@ class Step:
         """Hang a step below this one."""
         child.role = role
         self.children.append(child)
+
+    def rows_priced(self) -> float | None:
+        """The rows that costs are reckoned with."""
+        return self.rows if self.priced is None else self.priced
 
     def total_ms(self) -> float | None:
         """Milliseconds of all loops together; None where it is not known."""
@@ -75,6 +82,7 @@ def over(
         cost=child.cost,
         startup=child.startup,
         rows=child.rows,
+        priced=child.priced,
         seen=child.seen,
         loops=child.loops,
         ms=child.ms,
@@ -111,7 +119,7 @@ def _node(step: Step, numbers: Iterator[int], measured: bool, depth: int) -> Nod
         step.label,
         role=step.role,
         cost=None if step.cost is None else Cost(min(step.startup, step.cost), step.cost),
-        rows_expected=step.rows,
+        rows_expected=step.rows if measured else step.rows_priced(),
         rows_seen=step.seen if loops is not None else None,
         loops=loops,
         elapsed=Elapsed(step.first_ms or 0.0, step.ms) if ran and step.ms is not None else None,

@@ -115,7 +115,7 @@ class Reading:
         if kept >= ALL_PASS and step.filter:
             known = self.context.shares.get(str(table.get("table_name")))
             step.details["rows_by"] = "sample" if known is not None else "nothing known"
-            kept = kept if known is None else known
+            step.priced = None if known is None or read is None else read * known
         step.rows = None if read is None else read * kept
         if "r_loops" not in table and "r_rows" not in table:
             return
