@@ -20,9 +20,15 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import psycopg
+import pymysql
 import pytest
 from hypothesis import settings
 
+from humble_ledger.demo.mariadb import (
+    build_mariadb_scenario,
+    mariadb_cluster,
+    send_mariadb_workload,
+)
 from humble_ledger.demo.scenario import (
     DATABASE,
     LOG_PREFIX,
@@ -31,6 +37,7 @@ from humble_ledger.demo.scenario import (
 )
 from humble_ledger.demo.workload import load_workload, send_workload
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
 from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
@@ -142,6 +149,45 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         group = item.get_closest_marker("xdist_group")
         if group is not None and group.args[0] == f"pg{NEEDED_MAJOR}" and item.path.stem in BUSY:
             item.add_marker(pytest.mark.xdist_group(f"pg{NEEDED_MAJOR}busy"), append=False)
+
+
+# A real MariaDB, one for all of its tests.
+only_mariadb = pytest.mark.xdist_group("mariadb")
+
+
+@dataclass(frozen=True)
+class Maria:
+    """A running MariaDB with the scenario, whose workload stands in its slow log."""
+
+    url: str
+    log: Path
+    cluster: MariaCluster
+
+    def fetch(self, sql: str) -> list[tuple[object, ...]]:
+        """Ask the server behind the program's back."""
+        connection = pymysql.connect(
+            unix_socket=str(self.cluster.socket), user="humble", database=DATABASE,
+            autocommit=True, init_command="SET SESSION long_query_time = 1000",
+        )  # fmt: skip
+        with connection, connection.cursor() as cursor:
+            cursor.execute(sql)
+            return list(cursor.fetchall())
+
+    def do(self, sql: str) -> None:
+        """Change something behind the program's back."""
+        self.fetch(sql)
+
+
+MARIA_READINGS = 200_000
+
+
+@pytest.fixture(scope="session")
+def maria() -> Iterator[Maria]:
+    """MariaDB from the distribution; its tests fail where it is not installed."""
+    with mariadb_cluster(find_programs()) as cluster:
+        url = build_mariadb_scenario(cluster, MARIA_READINGS)
+        send_mariadb_workload(cluster)
+        yield Maria(url, cluster.slow_log, cluster)
 
 
 # For tests of what does not differ between versions.

@@ -9,9 +9,10 @@ from pathlib import Path
 
 import pytest
 
+from humble_ledger.engines.mysql.engine import MariadbEngine
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.sqlite.engine import SqliteEngine
-from tests.conftest import Server
+from tests.conftest import Maria, Server, only_mariadb
 from tests.engines.conformance import CHECKS, ROWS, Target
 from tests.engines.pond import PondEngine
 
@@ -29,6 +30,22 @@ def test_postgresql(server: Server, check: object) -> None:
         check(Target(PostgresEngine(), server.url, "public"))  # type: ignore[operator]
     finally:
         server.do("DROP TABLE conformance")
+
+
+@only_mariadb
+@pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)
+def test_mariadb(maria: Maria, check: object) -> None:
+    maria.do("DROP TABLE IF EXISTS conformance")
+    maria.do("CREATE TABLE conformance (id integer, kind integer, note text)")
+    maria.do(
+        f"INSERT INTO conformance SELECT seq, seq % 500, concat('note ', seq) FROM seq_1_to_{ROWS}"
+    )
+    maria.do("CREATE INDEX conformance_id ON conformance (id)")
+    maria.do("ANALYZE TABLE conformance")
+    try:
+        check(Target(MariadbEngine(), maria.url, ""))  # type: ignore[operator]
+    finally:
+        maria.do("DROP TABLE conformance")
 
 
 def _fill(connection: sqlite3.Connection) -> None:

@@ -35,6 +35,20 @@ class _OwnEngine:
 
 _PACKAGE = "humble_ledger.engines"
 _OWN = (
+    # First, as their plans and logs have marks that no other server's have.
+    _OwnEngine(
+        name="mariadb",
+        schemes=("mariadb",),
+        engine=f"{_PACKAGE}.mysql.engine:MariadbEngine",
+        plans=f"{_PACKAGE}.mysql.plans.format:MariadbPlans",
+    ),
+    _OwnEngine(
+        name="mysql",
+        schemes=("mysql",),
+        engine=f"{_PACKAGE}.mysql.engine:MysqlEngine",
+        plans=f"{_PACKAGE}.mysql.plans.format:MysqlPlans",
+        logs=f"{_PACKAGE}.mysql.slow_log:LOGS",
+    ),
     _OwnEngine(
         name="postgresql",
         # No scheme at all: "service=name", "host=... dbname=..." and the empty string (all from
@@ -50,19 +64,6 @@ _OWN = (
         engine=f"{_PACKAGE}.sqlite.engine:SqliteEngine",
         plans=f"{_PACKAGE}.sqlite.plans.format:SqlitePlans",
         recognises=f"{_PACKAGE}.sqlite.address:is_database",
-    ),
-    _OwnEngine(
-        name="mariadb",
-        schemes=("mariadb",),
-        engine=f"{_PACKAGE}.mysql.engine:MariadbEngine",
-        plans=f"{_PACKAGE}.mysql.plans.format:MariadbPlans",
-    ),
-    _OwnEngine(
-        name="mysql",
-        schemes=("mysql",),
-        engine=f"{_PACKAGE}.mysql.engine:MysqlEngine",
-        plans=f"{_PACKAGE}.mysql.plans.format:MysqlPlans",
-        logs=f"{_PACKAGE}.mysql.slow_log:LOGS",
     ),
 )
 

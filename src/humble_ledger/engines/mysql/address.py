@@ -137,9 +137,7 @@ def _from_files(only: str) -> dict[str, str]:
 def _options(text: str) -> dict[str, str]:
     """The options of the groups that clients read; lines that include others are passed over."""
     lines = (line for line in text.splitlines() if not line.lstrip().startswith("!"))
-    parser = RawConfigParser(
-        allow_no_value=True, strict=False, inline_comment_prefixes=("#",), delimiters=("=",)
-    )
+    parser = RawConfigParser(allow_no_value=True, strict=False, delimiters=("=",))
     try:
         parser.read_string("\n".join(line.strip() for line in lines))
     except ConfigError:
@@ -153,5 +151,6 @@ def _options(text: str) -> dict[str, str]:
 
 
 def _bare(value: str) -> str:
-    quoted = len(value) > 1 and value[0] == value[-1] and value[0] in "'\""
-    return value[1:-1] if quoted else value
+    """A value without quotes, or without the comment behind it."""
+    end = value.find(value[0], 1) if value and value[0] in "'\"" else -1
+    return value[1:end] if end > 0 else value.partition(" #")[0].strip()

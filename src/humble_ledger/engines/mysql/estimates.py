@@ -16,6 +16,7 @@ from humble_ledger.engines.contract import PlanDocument
 from humble_ledger.engines.mysql import explain
 from humble_ledger.engines.mysql.catalogue import Catalogue
 from humble_ledger.engines.mysql.connection import Connection
+from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
 from humble_ledger.engines.mysql.plans.reading import plan_of
@@ -48,7 +49,9 @@ class Estimates:
         return self._with_shares(found)
 
     def _with_shares(self, found: PlanDocument) -> PlanDocument:
-        """Rows expected by a sample where the server, for want of statistics, takes all to pass."""
+        """Rows by a sample where the server, for want of statistics, takes all to pass; and the
+        columns that are converted for a comparison.
+        """
         shares: dict[str, float] = {}
         for node in found.plan.nodes():
             if node.details.get("rows_by") != "nothing known" or not node.relation:
@@ -67,9 +70,12 @@ class Estimates:
             except HumbleError:
                 continue
             shares[node.alias] = min(1.0, rows / facts.rows)
-        if not shares or not isinstance(found.document, dict):
+        names = {self.plain(TableName(n.schema, n.relation)) for n in found.plan.nodes()}
+        names = {name for name in names if name.name}
+        converted = converted_columns(found.plan, self.catalogue.tables(names))
+        if not (shares or converted) or not isinstance(found.document, dict):
             return found
-        document = {**found.document, "shares": shares}
+        document = {**found.document, "shares": shares, "converted": converted}
         return PlanDocument(plan_of(document, self.engine, ""), document)
 
     def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:

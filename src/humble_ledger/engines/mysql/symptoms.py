@@ -2,6 +2,58 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.symptoms.case import Rule
+from collections.abc import Iterable
 
-RULES: tuple[Rule, ...] = ()
+from humble_ledger.core.plans.model import JOINS, Node
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.statements.conditions import columns_of
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.engines.mysql.plans.format import MARIADB
+
+FEW = 0.3  # of a table's rows, below which it matters that the server takes all to pass
+
+
+def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
+    """`column-statistics-missing`: all rows are taken to pass a filter, and a join is planned so.
+
+    Without a join above it nothing hangs on the number; the scan is the same.
+    """
+    for node in case.plan.nodes():
+        table = case.table_of(node)
+        if "rows_by" not in node.details or table is None or table.rows <= 0:
+            continue
+        joins = [step for step in path_to(case.plan.root, node)[:-1] if step.operation in JOINS]
+        passed = case.rows(node) / max(1.0, node.loops or 1.0)
+        share = min(1.0, passed / table.rows)
+        below = case.share_below(joins[0]) if joins else 0.0
+        if not joins or share > FEW or below < WORTH_A_WORD:
+            continue
+        columns = sorted({r.column for text in node.conditions.filter for r in columns_of(text)
+                          if r.alias == node.alias})  # fmt: skip
+        if not columns:
+            continue
+        yield Symptom(
+            name="column-statistics-missing",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"the joins are planned as if every row of {table.name.name} passed; "
+                f"{100 * share:.2g} % of them do"
+            ),
+            evidence={"share_percent": 100 * share, "columns": ", ".join(columns)},
+            cause=_cause(case, node, columns),
+        )
+
+
+def _cause(case: Case, node: Node, columns: list[str]) -> Cause:
+    names = ", ".join(columns)
+    table = node.relation
+    if case.plan.engine == MARIADB:
+        how = f"ANALYZE TABLE {table} PERSISTENT FOR COLUMNS ({names}) INDEXES () gathers them"
+    else:
+        how = f"ANALYZE TABLE {table} UPDATE HISTOGRAM ON {names} gathers them"
+    return Cause("no-column-statistics", f"the server keeps no statistics of {names}; {how}")
+
+
+RULES: tuple[Rule, ...] = (nothing_known_of_column,)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.engines.mysql.conversions import show_conversions
 from humble_ledger.engines.mysql.costs import sort_cost
 from humble_ledger.engines.mysql.plans.blocks import BlockReader
 from humble_ledger.engines.mysql.plans.context import context_of
@@ -40,6 +41,8 @@ def plan_of(document: Mapping[str, Any], engine: str, version: str) -> Plan:
             raise UnreadableInput("This is no plan of MariaDB or MySQL.", "It tells no operation.")
         measured = measured_tree(found)
         root = read_tree(found, context)
+    if own:
+        show_conversions(root, [str(each) for each in document.get("converted", ())])
     optimizing = inner.get("query_optimization") or {}
     took = number(document.get("took_ms")) if own else None
     return Plan(

@@ -1,0 +1,96 @@
+"""Columns that the server converts for a comparison, which no text of a plan shows.
+
+A text compared with a number is compared as a number (documented, "Type Conversion in Expression
+Evaluation"): each value of the column is converted, and no index on it can be searched.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
+from humble_ledger.core.statements.conditions import (
+    ColumnRef,
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    predicates,
+)
+from humble_ledger.engines.mysql.plans.notation import identifier
+from humble_ledger.engines.mysql.plans.steps import Step
+
+_TEXTS = ("char", "text", "enum", "set")
+_NUMBERS = ("int", "decimal", "float", "double", "bit", "year")
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?")
+_COMPARED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
+
+
+def converted_columns(plan: Plan, tables: Mapping[TableName, TableFacts]) -> list[str]:
+    """Columns (alias.column) of texts that the plan's conditions compare with numbers."""
+    facts = {node.alias: tables[_name(node.schema, node.relation)]
+             for node in plan.nodes()
+             if node.alias and _name(node.schema, node.relation) in tables}  # fmt: skip
+    found: dict[str, None] = {}
+    for node in plan.nodes():
+        for text in node.conditions.all():
+            for part in predicates(text):
+                for ref in _converted(part, facts):
+                    found[f"{ref.alias}.{ref.column}"] = None
+    return list(found)
+
+
+def _name(schema: str, relation: str) -> TableName:
+    return TableName(schema, relation)
+
+
+def _converted(part: Predicate, tables: Mapping[str, TableFacts]) -> Iterable[ColumnRef]:
+    if part.column is None or part.wrapping is not Wrapping.NONE or part.kind not in _COMPARED:
+        return
+    own = _column(part.column, tables)
+    if own is None:
+        return
+    if part.partner is not None:
+        other = _column(part.partner, tables)
+        if other is not None and _is(own, _TEXTS) and _is(other, _NUMBERS):
+            yield part.column
+        elif other is not None and _is(own, _NUMBERS) and _is(other, _TEXTS):
+            yield part.partner
+    elif _is(own, _TEXTS) and all(map(_NUMBER.fullmatch, _constants(part.value))):
+        yield part.column
+
+
+def _constants(value: str) -> list[str]:
+    """The constants of a comparison; one that is none of a number where it has others."""
+    return [each.strip() for each in value.strip("() ").split(",")] or [""]
+
+
+def _column(ref: ColumnRef, tables: Mapping[str, TableFacts]) -> ColumnFacts | None:
+    table = tables.get(ref.alias)
+    return table.columns.get(ref.column) if table is not None else None
+
+
+def _is(column: ColumnFacts, kinds: tuple[str, ...]) -> bool:
+    return any(kind in column.type_name.lower() for kind in kinds)
+
+
+def show_conversions(step: Step, columns: Iterable[str]) -> None:
+    """Write the conversion around these columns in the conditions of a step and all below it."""
+    for each in columns:
+        alias, _, column = each.partition(".")
+        name = f"{identifier(alias)}.{identifier(column)}"
+        pattern = re.compile(rf'(?<![\w."(])(?<!CAST\(){re.escape(name)}(?![\w."])')
+        inside = re.compile(rf"(?<=\(){re.escape(name)}(?= ?(?:=|<|>|in\b|IN\b))")
+        _shown(step, (pattern, inside), f"CAST({name} AS double precision)")
+
+
+def _shown(step: Step, patterns: tuple[re.Pattern[str], ...], instead: str) -> None:
+    def change(texts: tuple[str, ...]) -> tuple[str, ...]:
+        for pattern in patterns:
+            texts = tuple(pattern.sub(lambda _: instead, text) for text in texts)
+        return texts
+
+    step.search, step.filter, step.join = map(change, (step.search, step.filter, step.join))
+    for child in step.children:
+        _shown(child, patterns, instead)

@@ -1,0 +1,231 @@
+"""Plans of MariaDB and MySQL as real servers wrote them, in every form, read into one model.
+
+The files are what MariaDB 10.11 and MySQL 9.7 printed for the same statements.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
+from humble_ledger.engines.mysql.plans.format import MariadbPlans, MysqlPlans
+from humble_ledger.engines.mysql.plans.notation import noted
+from humble_ledger.engines.mysql.trace import prices_in
+from humble_ledger.engines.registry import plan_formats
+from humble_ledger.errors import UnreadableInput
+
+FOLDER = Path(__file__).parents[1] / "fixtures" / "family"
+FORMATS = {"mariadb": MariadbPlans(), "mysql": MysqlPlans()}
+PLANS = sorted(p for p in FOLDER.rglob("*__*") if "trace" not in p.name)
+
+
+def read(name: str) -> Plan:
+    path = FOLDER / name
+    form = FORMATS[path.parent.name]
+    return form.read(form.document(path.read_text()))
+
+
+def words(plan: Plan) -> list[str]:
+    """Each step by its operation and what it reads."""
+    return [
+        f"{node.operation.value} {node.alias or node.relation}"
+        + (f" by {node.index}" if node.index else "")
+        for node in plan.nodes()
+        if node.relation or node.operation not in (Operation.RESULT,)
+    ]
+
+
+def only(plan: Plan, operation: Operation) -> Node:
+    (found,) = [node for node in plan.nodes() if node.operation is operation]
+    return found
+
+
+@pytest.mark.parametrize("path", PLANS, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_every_form_is_read_and_its_figures_hang_together(path: Path) -> None:
+    form = FORMATS[path.parent.name]
+    plan = form.read(form.document(path.read_text()))
+    analyzed = "analyze" in path.name
+    nothing = any(word in path.name for word in ("impossible", "no_table", "update_", "delete_"))
+    assert plan.measured == analyzed or nothing
+    assert [node.no for node in plan.nodes()] == list(range(1, len(list(plan.nodes())) + 1))
+    for node in plan.nodes():
+        if node.elapsed is not None:
+            assert node.loops and node.elapsed.total_ms >= 0
+        if node.operation in JOINS:
+            roles = [child.role for child in node.children]
+            assert Role.OUTER in roles and Role.INNER in roles
+    # What is inside a step takes no longer than the step.
+    for node in plan.nodes():
+        for child in node.children:
+            if node.elapsed and child.elapsed and child.role is Role.OUTER:
+                whole = node.elapsed.total_ms * (node.loops or 0)
+                assert child.elapsed.total_ms * (child.loops or 0) <= whole * 1.02 + 0.05
+
+
+@pytest.mark.parametrize("path", PLANS, ids=lambda p: f"{p.parent.name}-{p.stem}")
+def test_a_saved_plan_is_recognised_whatever_a_client_put_around_it(path: Path) -> None:
+    text = path.read_text()
+    around = f"some client 1.0\n{text}\n2 rows in set (0.01 sec)\n" if "json" in path.name else text
+    for shown in (text, around):
+        form = next(form for form in plan_formats() if form.looks_like(shown))
+        assert form.engine in FORMATS
+        read_again = form.read(form.document(shown))
+        assert words(read_again) == words(FORMATS[path.parent.name].read(form.document(text)))
+
+
+def test_masking_leaves_no_value_of_a_condition() -> None:
+    for path in PLANS:
+        form = FORMATS[path.parent.name]
+        hidden = json.dumps(form.masked(form.document(path.read_text())), default=str)
+        for value in ("'held'", "'returned'", "'W1'", "2900", "2002-01-01"):
+            assert value not in hidden, (path.name, value)
+
+
+@pytest.mark.parametrize(
+    ("name", "expected"),
+    [
+        ("mariadb/analyze_json__nested_loop_join.json",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mysql/explain_analyze_tree__nested_loop_join.txt",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mysql/explain_json_v1__nested_loop_join.json",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mysql/explain_analyze_json__nested_loop_join.json",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mariadb/explain_tab__nested_loop_join.txt",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mysql/explain_tab__nested_loop_join.txt",
+         ["nested_loop ", "nested_loop ", "index_scan s by k_status_created",
+          "index_scan c by PRIMARY", "index_scan d by PRIMARY"]),
+        ("mariadb/analyze_json__index_merge_union.json",
+         ["bitmap_scan shipment", "bitmap_index  by k_courier", "bitmap_index  by k_cover"]),
+        ("mariadb/analyze_json__covering_index.json",
+         ["index_only_scan shipment by k_cover"]),
+    ],
+)  # fmt: skip
+def test_the_same_statement_has_the_same_steps_in_every_form(
+    name: str, expected: list[str]
+) -> None:
+    assert words(read(name)) == expected
+
+
+def test_rows_that_were_read_kept_and_thrown_away() -> None:
+    for name in (
+        "mariadb/analyze_json__hash_join_bnlh.json",
+        "mysql/explain_analyze_json__hash_join_bnlh.json",
+    ):
+        joins = [n for n in read(name).nodes() if n.operation is Operation.HASH_JOIN]
+        first = joins[-1]
+        assert first.conditions.join == ("(c.name = s.note)",)
+        assert any(child.operation is Operation.HASH for child in first.children)
+    plan = read("mariadb/analyze_json__hash_join_bnlh.json")
+    (scan,) = [n for n in plan.nodes() if n.alias == "s"]
+    assert scan.rows_seen == pytest.approx(992, abs=1)
+    assert scan.discarded.by_filter == pytest.approx(9496, abs=1)
+    never = next(n for n in plan.nodes() if n.alias == "d")
+    assert never.never_ran and never.elapsed is None
+
+
+def test_a_buffer_a_cache_and_sub_queries() -> None:
+    buffered = read("mariadb/analyze_json__block_nested_loop_join_buffer.json").root
+    assert buffered.operation is Operation.NESTED_LOOP and "buffer" in buffered.label
+    # 19 rows met 3,000 each, and 68.35 % of the pairs were wanted.
+    assert buffered.rows_seen == pytest.approx(38_960, rel=0.001)
+
+    cached = read("mariadb/analyze_json__correlated_subquery_with_cache.json")
+    memo = only(cached, Operation.MEMOIZE)
+    assert memo.role is Role.SUBPLAN and memo.subplan_name == "SubPlan 2" and memo.loops == 20_000
+    assert memo.children[0].loops == 10
+    assert any("SubPlan 2" in text for text in cached.root.conditions.filter)
+
+    stored = read("mariadb/analyze_json__not_in_materialized.json")
+    assert any("hashed SubPlan 2" in text for text in stored.root.conditions.filter)
+    for name in (
+        "analyze_json__semi_join_firstmatch.json",
+        "analyze_json__left_join_not_exists.json",
+    ):
+        join = read(f"mariadb/{name}").root
+        assert join.join_type in ("Semi", "Anti")
+    for name in ("explain_analyze_tree__left_join_not_exists.txt",
+                 "explain_analyze_json__left_join_not_exists.json"):  # fmt: skip
+        assert any(n.join_type == "Anti" for n in read(f"mysql/{name}").nodes())
+
+
+def test_sorts_tell_their_passes_and_keys() -> None:
+    sort = only(read("mariadb/analyze_json__filesort_on_disk.json"), Operation.SORT)
+    assert sort.sort_keys == ("shipment.note", "shipment.price_c")
+    assert sort.memory is not None and sort.memory.spilled_bytes > 0
+    assert "309" in sort.memory.method
+    assert sort.elapsed is not None and sort.elapsed.total_ms == pytest.approx(1_859, rel=0.01)
+    quick = only(read("mariadb/analyze_json__filesort_priority_queue_limit.json"), Operation.SORT)
+    assert quick.memory is not None and quick.memory.spilled_bytes == 0
+    told = only(read("mysql/explain_analyze_tree__filesort_on_disk.txt"), Operation.SORT)
+    assert told.sort_keys == ("shipment.note", "shipment.price_c")
+
+
+def test_costs_are_the_servers_where_it_tells_them() -> None:
+    plan = read("mysql/explain_json_v1__nested_loop_join.json")
+    assert plan.cost_total == pytest.approx(318.15)
+    assert read("mysql/explain_analyze_json__nested_loop_join.json").cost_total == pytest.approx(
+        318.15, rel=0.01
+    )
+    assert read("mariadb/analyze_json__nested_loop_join.json").cost_total is None
+    prices = prices_in((FOLDER / "mariadb/optimizer_trace__join_three.json").read_text())
+    (order,) = prices.values()
+    assert {each[0] for each in order} == {"s", "c", "d"}
+    assert [each[3] for each in order] == sorted(each[3] for each in order)
+    assert sum(each[1] for each in order) == pytest.approx(order[-1][3])
+
+
+@pytest.mark.parametrize(
+    ("said", "read_as"),
+    [
+        ("s.`status` = 'held'", "(s.status = 'held')"),
+        ("`feas`.`s`.`status` <=> 'it\\'s'", "(s.status IS NOT DISTINCT FROM 'it''s')"),
+        ("s.weight_g > (subquery#2)", "(s.weight_g > (SubPlan 2))"),
+        ("(s.weight_g > (select #2))", "((s.weight_g > (SubPlan 2)))"),
+        ("!<in_optimizer>(c.id,c.id in (subquery#2))", "(NOT (c.id in (SubPlan 2)))"),
+        ("trigcond(s.a = 1)", "((s.a = 1))"),
+        ("a.t between 1 and 'x and y'", "(a.t >= 1 and a.t <= 'x and y')"),
+        ("cast(a.t as date) = '2026-03-14'", "(date(a.t) = '2026-03-14')"),
+        ("c.grade <> d.depot_id MOD 3", "(c.grade <> d.depot_id % 3)"),
+        ("`order`.`a b` = _utf8mb4'x'", "(order.\"a b\" = 'x')"),
+        ("", ""),
+    ],
+)
+def test_conditions_in_the_cores_notation(said: str, read_as: str) -> None:
+    assert noted(said) == read_as
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ('{"query_block": {"select_id": 1, "table": {"table_name": "a"', "breaks off"),
+        ('{"query_block": 5}', "not whole"),
+        ("-> ", ""),
+        ('{"query_plan": {"inputs": [{"operation": 3}]}}', ""),
+    ],
+)
+def test_what_is_torn_is_told(text: str, told: str) -> None:
+    form = FORMATS["mariadb"]
+    with pytest.raises(UnreadableInput) as caught:
+        form.read(form.document(text))
+    assert told in str(caught.value)
+
+
+def test_a_plan_nested_deeper_than_anybody_reads_is_refused_not_followed() -> None:
+    block: dict[str, object] = {"select_id": 1, "table": {"table_name": "t", "access_type": "ALL"}}
+    for number in range(2_000):
+        block = {"select_id": number, "nested_loop": [
+            {"table": {"table_name": f"<derived{number}>", "materialized": {"query_block": block}}}
+        ]}  # fmt: skip
+    with pytest.raises(UnreadableInput):
+        FORMATS["mariadb"].read({"query_block": block})
