@@ -170,6 +170,9 @@ def test_indexes_are_written_as_this_family_has_them() -> None:
     )
     assert design.create_sql("i", FAMILY, online=True).endswith(" ALGORITHM=INPLACE LOCK=NONE")
     assert design.drop_sql("order_ix", FAMILY) == "DROP INDEX order_ix ON `order`"
+    assert design.drop_sql("order_ix", FAMILY, online=True) == (
+        "ALTER TABLE `order` DROP INDEX order_ix, ALGORITHM=INPLACE, LOCK=NONE"
+    )
 
 
 # Slow logs

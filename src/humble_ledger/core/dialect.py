@@ -24,7 +24,8 @@ class Dialect:
 
     ``online`` is the word by which an index is built while others write, "" where there is none,
     ``online_behind`` what is written behind the statement for that, and ``online_costs`` what it
-    takes, for people. ``methods`` are the kinds of index, ``includes`` tells whether one can hold
+    takes, for people; ``online_drop`` is the whole statement that drops one, where that is another
+    one. ``methods`` are the kinds of index, ``includes`` tells whether one can hold
     columns that are no keys. ``script_head`` begins a migration, ``after_build`` is run when an
     index was built, with its {name}. An index's name is known within its table alone where
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
@@ -41,6 +42,7 @@ class Dialect:
     online: str = ""
     online_behind: str = ""
     online_costs: str = ""
+    online_drop: str = ""
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
     script_head: str = ""

@@ -28,8 +28,8 @@ class Search:
     ``bound_share`` is the share of rows within the index range that is walked,
     ``matched_share`` after all conditions on the index, ``quals`` the number of those
     conditions, ``filters`` of the others; ``searches`` counts descents (values of an IN
-    list); ``loops`` how often the scan is repeated with another value. All of its conditions are
-    ``equalities``, or there is a range among them.
+    list); ``loops`` how often the scan is repeated with another value. With ``begins_equal`` it is
+    for one value of the first key, and maybe a range of another.
     """
 
     bound_share: float
@@ -38,7 +38,7 @@ class Search:
     filters: int = 0
     searches: int = 1
     loops: float = 1.0
-    equalities: bool = False
+    begins_equal: bool = False
 
 
 @dataclass(frozen=True, slots=True)

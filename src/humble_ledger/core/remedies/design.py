@@ -82,6 +82,8 @@ class IndexDesign:
         if_exists: bool = False,
     ) -> str:
         """The statement that removes it again."""
+        if online and dialect.online_drop and self.can_be_built_online:
+            return drop_online_sql(self.table, name, dialect)
         word, behind = self._online(dialect, online)
         word += " IF EXISTS" if if_exists and not dialect.index_of_table else ""
         return f"DROP INDEX{word} {index_place(self.table, name, dialect)}{behind}"
@@ -91,6 +93,14 @@ class IndexDesign:
             return "", ""
         word = f" {dialect.online}" if dialect.online else ""
         return word, f" {dialect.online_behind}" if dialect.online_behind else ""
+
+
+def drop_online_sql(table: TableName, name: str, dialect: Dialect) -> str:
+    """The statement that drops an index online, where it is another one than the usual."""
+    quoting = dialect.quoting
+    return dialect.online_drop.format(
+        table=table_identifier(table, quoting), name=identifier(name, quoting)
+    )
 
 
 def index_place(table: TableName, name: str, dialect: Dialect) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from humble_ledger.core.dialect import Dialect
-from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.design import IndexDesign, drop_online_sql
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
@@ -126,9 +126,13 @@ def steps_of(remedy: Remedy, dialect: Dialect) -> Steps:
     if remedy.removes is not None:
         online = f" {dialect.online}" if dialect.online else ""
         behind = f" {dialect.online_behind}" if dialect.online_behind else ""
+        dropped = tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) for s in apply)
+        if dialect.online_drop:
+            table = TableName(remedy.removes[0], remedy.removes_from)
+            dropped = (drop_online_sql(table, remedy.removes[1], dialect),)
         return Steps(
             f"remove_{remedy.removes[1]}",
-            tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) + behind for s in apply),
+            dropped,
             tuple(s.replace(" INDEX ", f" INDEX{online} ", 1) + behind for s in revert),
             online=dialect.builds_online,
         )

@@ -1,11 +1,11 @@
 """What reading costs, by the formulas of both members.
 
 MariaDB up to 10.11, measured on 10.11 with R rows read of N in a table of P pages: a full scan
-P + N/5; a search by equality 1.2 R + 0.17, by a range 1.4 R + 0.22; of an index that holds all
-that is wanted 0.2 R + 0.17 and 0.4 R + 0.22. MySQL from 8.0 on, by its documented constants: 0.1
-for each row that is looked at, 0.25 for a page that is cached (1.0 for one that is not), and each
-row that a secondary index leads to is a page. Neither counts what a sort takes in the plan's cost;
-that figure is ours, in the same unit.
+P + N/5; a search for one value of the first key 1.2 R + 0.17, also with a range of the next one;
+a range of the first key 1.4 R + 0.22; of an index that holds all that is wanted 0.2 R and 0.4 R.
+MySQL from 8.0 on, by its documented constants: 0.1 for each row that is looked at, 0.25 for a page
+that is cached (1.0 for one that is not), and each row that a secondary index leads to is a page.
+Neither counts what a sort takes in the plan's cost; that figure is ours, in the same unit.
 """
 
 from __future__ import annotations
@@ -177,7 +177,7 @@ class MysqlCosts:
             entries = min(entries, max(1.0, table.rows / 2))
         # What the index holds is tested in it, before the row is fetched.
         rows = max(1.0, search.matched_share * shape.entries)
-        equal = search.searches == 1 and search.equalities
+        equal = search.searches == 1 and search.begins_equal
         words = "index only scan" if covering else "index scan"
         if self.mariadb:
             start = EQUAL_START if equal else RANGE_START

@@ -15,6 +15,7 @@ FAMILY = Dialect(
     includes=False,
     quoting=Quoting("`", RESERVED),
     online_behind="ALGORITHM=INPLACE LOCK=NONE",
+    online_drop="ALTER TABLE {table} DROP INDEX {name}, ALGORITHM=INPLACE, LOCK=NONE",
     online_costs="it waits for transactions that have the table open, at its beginning and its end",
     # Whoever waits for the table keeps all others waiting behind it.
     script_head="SET SESSION lock_wait_timeout = 2;\n",

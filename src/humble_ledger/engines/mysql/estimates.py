@@ -9,7 +9,15 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from humble_ledger.core.schema.facts import ClusteredFacts, ColumnFacts, TableFacts, TableName
+from humble_ledger.core.costs.model import Search
+from humble_ledger.core.plans.model import SCANS, Operation
+from humble_ledger.core.schema.facts import (
+    ClusteredFacts,
+    ColumnFacts,
+    ServerFacts,
+    TableFacts,
+    TableName,
+)
 from humble_ledger.core.statements.conditions import PredicateKind, columns_of, predicates
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import PlanDocument
@@ -17,6 +25,7 @@ from humble_ledger.engines.mysql import explain
 from humble_ledger.engines.mysql.catalogue import Catalogue
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.conversions import converted_columns
+from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
 from humble_ledger.engines.mysql.plans.reading import plan_of
@@ -73,10 +82,40 @@ class Estimates:
         names = {self.plain(TableName(n.schema, n.relation)) for n in found.plan.nodes()}
         names = {name for name in names if name.name}
         converted = converted_columns(found.plan, self.catalogue.tables(names))
-        if not (shares or converted) or not isinstance(found.document, dict):
+        prices = self._prices(found)
+        if not (shares or converted or prices) or not isinstance(found.document, dict):
             return found
         document = {**found.document, "shares": shares, "converted": converted}
+        if prices:
+            document["prices"] = {**found.document.get("prices", {}), **prices}
         return PlanDocument(plan_of(document, self.engine, ""), document)
+
+    def _prices(self, found: PlanDocument) -> dict[str, list[list[object]]]:
+        """Costs by the formulas, where the server tells none: for one table that is changed."""
+        root = found.plan.root
+        bare = [n for n in found.plan.nodes() if n.operation in SCANS and n.cost is None]
+        if root.cost is not None or len(bare) != 1:
+            return {}
+        node = bare[0]
+        table = self.plain(TableName(node.schema, node.relation))
+        facts = self.catalogue.tables([table]).get(table)
+        if facts is None:
+            return {}
+        costs = MysqlCosts.of(
+            ServerFacts(self.engine, "", 0, "", "", settings={"mariadb": float(self._mariadb)})
+        )
+        rows = node.rows_expected or 0.0
+        if node.operation is Operation.FULL_SCAN:
+            cost = costs.full_scan(facts)
+        else:
+            share = min(1.0, rows / max(1.0, facts.rows))
+            shape = costs.sizes.in_order(facts, ())
+            cost = costs.index_scan(facts, shape, Search(share, share, 1), 0.0).total
+        return {"1": [[node.alias, cost, rows, cost]]}
+
+    @property
+    def _mariadb(self) -> bool:
+        return self.connection.member.mariadb
 
     def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
         """Rows that meet all conditions: by the sample, and by the planner where it saw too few.

@@ -131,10 +131,12 @@ class MysqlSession:
             refuse_run(self.side_effects(statement), self.limits.may_call)
         changes = explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES
         with self._settings(options.settings), self._at_most(options.at_most_ms):
-            if options.measure and changes:
-                require_undoable(self.connection, self.database, plain)
+            if changes:
+                # Such a statement is not even explained where nothing may be written.
+                if options.measure:
+                    require_undoable(self.connection, self.database, plain)
                 with self._undone():
-                    return self.known.explained(statement, measure=True)
+                    return self.known.explained(statement, measure=options.measure)
             return self.known.explained(statement, measure=options.measure)
 
     @contextmanager
@@ -192,8 +194,7 @@ class MysqlSession:
     def require_run(self, statement: Statement, *, writes: bool = False) -> None:
         """Make sure that a statement can be run; nothing is."""
         refuse_run(self.side_effects(statement, writes=writes), self.limits.may_call)
-        sql = explain.prepared(self.connection, statement)
-        self.connection.rows(f"EXPLAIN {sql}")
+        self.explain(statement)
         if explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES:
             plain = require_plain(statement.sql, self.connection.modes)
             require_undoable(self.connection, self.database, plain)

@@ -321,7 +321,7 @@ class FormulaPredictor:
             filters=max(0, others + patterns),
             searches=round(self._searches(access, found) or 1.0),
             loops=loops,
-            equalities=not (found.ranges or found.beyond),
+            begins_equal=bool(found.equal or found.joined),
         )
 
     def _share(self, access: Access, found: Match, design: IndexDesign) -> float:

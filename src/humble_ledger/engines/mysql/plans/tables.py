@@ -67,6 +67,8 @@ class Reading:
         if index.startswith("#hash#"):
             index = index.partition(":")[2]
             access = access if access != "ref" else "ALL"
+        if access == "index" and index == "PRIMARY":
+            access = "ALL"  # the rows lie in this order
         label = _LABELS.get(access, "Search" if access in _SEARCHED else access)
         parts = [str(part) for part in table.get("used_key_parts") or ()]
         more = self.context.named(alias)

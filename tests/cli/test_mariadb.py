@@ -1,0 +1,283 @@
+"""The whole loop on a real MariaDB, by the same commands as on any other server."""
+
+from __future__ import annotations
+
+import signal
+import time
+from pathlib import Path
+
+import pytest
+
+from humble_ledger.demo.mariadb import mariadb_workload
+from tests.conftest import Maria
+from tests.program import Program
+
+pytestmark = pytest.mark.xdist_group("mariadb")
+BY_CODE = "SHOW INDEX FROM alert WHERE Column_name = 'code' AND Seq_in_index = 1"
+SENSOR = "FROM reading WHERE sensor_id = $1 AND taken_at >= $2"
+
+
+@pytest.fixture
+def aimed(humble: Program, maria: Maria) -> Program:
+    """A ledger whose target is the server, with the slow log captured."""
+    humble.ok("init", maria.url, "--role", "scratch")
+    humble.ok("capture", "log", str(maria.log))
+    return humble
+
+
+def names(found: dict[str, object]) -> dict[str, dict[str, object]]:
+    return {each["name"]: each for each in found["symptoms"]}  # type: ignore[index, attr-defined]
+
+
+def test_from_the_slow_log_to_a_change_that_is_kept(aimed: Program, maria: Maria) -> None:
+    sources = {each["source"]: each for each in aimed.json("preflight")["sources"]}
+    assert sources["slow log"]["state"] == sources["statement statistics"]["state"] == "on"
+    ranked = aimed.json("queries", "--top", "30")["queries"]
+    assert len(ranked) == len(mariadb_workload())
+    query = aimed.query_with(SENSOR)
+
+    plan = aimed.json("plan", query, "--measure")
+    assert plan["engine"]["name"] == "mariadb" and plan["measured"]
+    found = names(aimed.json("diagnose", query))
+    assert found["selective-full-scan"]["cause"]["name"] == "no-index"
+
+    proposed = aimed.json("propose", query)["remedies"]
+    best = next(r for r in proposed if r["summary"].endswith("(sensor_id, taken_at)"))
+    assert best["apply"] == [
+        "CREATE INDEX reading_sensor_id_taken_at_idx ON reading (sensor_id, taken_at);"
+    ]
+    tried = aimed.json("trial", query, "--remedy", best["id"])
+    assert tried["verdict"] == "faster" and tried["way"] == "ignored-index"
+    assert tried["left_behind"] == []
+    (mine,) = tried["queries"]
+    assert mine["uses_change"] and mine["same_result"]
+    assert mine["after"]["cost"] < mine["before"]["cost"] / 20
+    predicted = next(p for p in best["queries"] if p["id"] == query)["cost_predicted"]
+    assert predicted == pytest.approx(mine["after"]["cost"], rel=0.5)
+
+    applied = aimed.json("settle", "t1", "keep", "--reason", "each buoy page", "--apply")["applied"]
+    try:
+        assert applied["statements"] == [
+            "CREATE INDEX reading_sensor_id_taken_at_idx ON reading (sensor_id, taken_at) "
+            "ALGORITHM=INPLACE LOCK=NONE"
+        ]
+        assert aimed.json("plan", query)["root"]["index"] == "reading_sensor_id_taken_at_idx"
+        assert "all hold" in aimed.ok("audit").out
+        (backward,) = aimed.folder.glob("migrations/*.backward.sql")
+        for statement in backward.read_text().split(";\n"):
+            if statement.strip():
+                maria.do(statement)
+        assert not maria.fetch("SHOW INDEX FROM reading WHERE Key_name LIKE '%sensor%'")
+    finally:
+        maria.do("DROP INDEX IF EXISTS reading_sensor_id_taken_at_idx ON reading")
+
+
+def test_the_log_and_the_servers_counters_agree_on_one_run(aimed: Program, maria: Maria) -> None:
+    aimed.ok("capture", "server")
+
+    def totals(source: str) -> dict[str, tuple[int, float]]:
+        rows = aimed.json("queries", "--top", "100", "--source", source)["queries"]
+        return {row["id"]: (row["calls"], row["total_ms"]) for row in rows}
+
+    logged, counted = totals("log"), totals("server")
+    assert logged.keys() <= counted.keys()
+    for query, (calls, total_ms) in logged.items():
+        assert counted[query][0] == calls
+        # The counters have the sending of rows in them, too.
+        assert total_ms <= counted[query][1] * 1.01 + 1
+
+
+@pytest.mark.parametrize(
+    ("statement", "symptom", "cause"),
+    [
+        ("SELECT * FROM alert WHERE code = 'E-1417'",
+         "selective-full-scan", "not-the-leading-column"),
+        ("SELECT * FROM alert WHERE date(raised_at) = '2026-03-14'",
+         "selective-full-scan", "function-on-column"),
+        ("SELECT * FROM alert WHERE crew = 'crew-21' AND cause = 'cause-3'",
+         "selective-full-scan", "no-index"),
+        ("SELECT * FROM alert WHERE code + 0 = 7", "selective-full-scan", ""),
+        ("SELECT * FROM visit WHERE keeper_id = 417", "selective-full-scan", "no-index"),
+        ("SELECT b.name, (SELECT count(*) FROM alert a WHERE a.buoy_id = b.buoy_id) FROM buoy b",
+         "subquery-per-row", "correlated-subquery"),
+        ("SELECT count(*) FROM sensor s, keeper k WHERE s.kind = 'salinity'",
+         "missing-join-condition", "join-condition-missing"),
+        ("SELECT a.alert_id FROM alert a JOIN buoy b ON b.buoy_id = a.buoy_id"
+         " WHERE a.crew = 'crew-21'", "column-statistics-missing", "no-column-statistics"),
+        ("SELECT * FROM alert WHERE sensor_id + 1 = 7", "selective-full-scan", ""),
+        ("SELECT * FROM reading ORDER BY value LIMIT 10", "top-n-without-index", ""),
+        ("SELECT * FROM alert WHERE message LIKE '%reported 00%'", "selective-full-scan", ""),
+    ],
+)  # fmt: skip
+def test_planted_troubles_are_found(
+    aimed: Program, statement: str, symptom: str, cause: str
+) -> None:
+    found = names(aimed.json("diagnose", statement))
+    assert symptom in found, found
+    assert cause in ("", found[symptom]["cause"]["name"])  # type: ignore[index]
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "SELECT * FROM reading WHERE reading_id = 5000",
+        "SELECT * FROM reading WHERE buoy_id = 200 AND taken_at >= '2026-04-01'"
+        " AND taken_at < '2026-04-02'",
+        "SELECT count(*), avg(value) FROM reading",
+        "SELECT * FROM buoy WHERE kind = 'harbour'",  # a table of one page or two
+        "SELECT s.kind FROM sensor s WHERE s.buoy_id = 17",
+        "SELECT max(raised_at) FROM alert",
+        "SELECT a.alert_id FROM alert a WHERE a.raised_at >= '2026-06-25'",
+        "SELECT 1",
+    ],
+)
+def test_what_is_right_is_left_alone(aimed: Program, statement: str) -> None:
+    found = aimed.json("diagnose", statement)["symptoms"]
+    assert [each["name"] for each in found if not each["harmless"]] == []
+    assert not aimed.json("propose", statement)["remedies"]
+
+
+def test_a_conversion_that_no_plan_shows_is_found(aimed: Program, maria: Maria) -> None:
+    maria.do("CREATE INDEX alert_code ON alert (code)")
+    try:
+        found = names(aimed.json("diagnose", "SELECT * FROM alert WHERE code = 1417"))
+        assert found["selective-full-scan"]["cause"]["name"] == "type-mismatch"
+        right = aimed.json("diagnose", "SELECT * FROM alert WHERE code = 'E-1417'")["symptoms"]
+        assert not right
+    finally:
+        maria.do("DROP INDEX alert_code ON alert")
+
+
+def test_a_removal_and_a_useless_index_are_judged(aimed: Program) -> None:
+    proposed = aimed.json("propose")["remedies"]
+    removal = next(r for r in proposed if r["summary"].startswith("remove the index reading_buoy "))
+    assert removal["apply"] == ["DROP INDEX reading_buoy ON reading;"]
+    day = aimed.query_with("WHERE buoy_id = $1 AND taken_at >= $2")
+    tried = aimed.json("trial", day, "--remedy", removal["id"])
+    assert tried["verdict"] in ("same", "undecided", "no-difference", "no difference")
+    useless = aimed.json("trial", day, "--index", "reading (quality, value)", "--pairs", "6")
+    assert useless["verdict"] != "faster"
+    assert useless["left_behind"] == []
+
+
+def test_statements_that_write_are_run_and_taken_back(aimed: Program, maria: Maria) -> None:
+    write = "UPDATE alert SET status = 'closed' WHERE code = 'E-1417'"
+    before = maria.fetch("CHECKSUM TABLE alert")
+    assert "--allow-writes" in aimed.fails(5, "plan", write, "--measure")
+    plan = aimed.json("plan", write, "--measure", "--allow-writes")
+    assert plan["measured"]
+    tried = aimed.json("trial", write, "--index", "alert (code)", "--allow-writes", "--pairs", "6")
+    assert tried["way"] == "online-index" and tried["left_behind"] == []
+    assert maria.fetch("CHECKSUM TABLE alert") == before
+    assert not maria.fetch(BY_CODE)
+
+
+def test_what_cannot_be_taken_back_is_refused(aimed: Program, maria: Maria, tmp_path: Path) -> None:
+    maria.do("CREATE TABLE old_notes (id int, note text) ENGINE=Aria")
+    maria.do("INSERT INTO old_notes VALUES (1, 'kept')")
+    maria.do("CREATE SEQUENCE tickets")
+    out = tmp_path / "out"
+    attacks = [
+        ("DELETE FROM old_notes", "--allow-writes"),
+        ("INSERT INTO old_notes SELECT alert_id, message FROM alert", "--allow-writes"),
+        (f"SELECT 1 INTO OUTFILE '{out}'", "--allow-writes"),
+        (f"SELECT 1 /*! INTO OUTFILE '{out}' */",),
+        ("SELECT get_lock('buoys', 1)",),
+        ("SELECT sleep(3)",),
+        ("SELECT nextval(tickets)",),
+        ("SELECT NEXT VALUE FOR tickets",),
+        ("SELECT load_file('/etc/hostname')",),
+        ("SELECT '\\'; DROP TABLE old_notes; -- '; DROP TABLE old_notes; -- '",),
+    ]
+    try:
+        for statement, *allowed in attacks:
+            for command in (("plan", statement, "--measure"), ("trial", statement, "--index",
+                            "alert (code)", "--pairs", "6")):  # fmt: skip
+                done = aimed.run(*command, *allowed)
+                assert done.code in (0, 4, 5), (command, done.err)
+                assert "Traceback" not in done.err
+        assert maria.fetch("SELECT note FROM old_notes") == [("kept",)]
+        assert maria.fetch("SELECT next_not_cached_value FROM tickets") == [(1,)]
+        assert not out.exists()
+        assert not maria.fetch(
+            "SHOW INDEX FROM alert WHERE Column_name = 'code' AND Seq_in_index = 1"
+        )
+    finally:
+        maria.do("DROP TABLE old_notes")
+        maria.do("DROP SEQUENCE tickets")
+
+
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
+def test_a_trial_that_is_ended_leaves_nothing_that_tidy_does_not_find(
+    aimed: Program, maria: Maria, how: signal.Signals
+) -> None:
+    query = aimed.query_with("count(*) AS good")
+    there = "SHOW INDEX FROM reading WHERE Key_name REGEXP '__t[0-9]'"
+    begun = aimed.start("trial", query, "--index", "reading (value)", "--pairs", "400")
+    while begun.poll() is None and not maria.fetch(there):
+        time.sleep(0.05)
+    begun.send_signal(how)
+    begun.communicate(timeout=60)
+    if how is signal.SIGINT:
+        assert not maria.fetch(there)
+        return
+    assert maria.fetch(there)
+    assert "index" in aimed.ok("tidy").out
+    assert not maria.fetch(there)
+
+
+def test_nobody_waits_long_for_an_index_while_a_transaction_is_open(
+    aimed: Program, maria: Maria
+) -> None:
+    import pymysql  # noqa: PLC0415
+
+    other = pymysql.connect(unix_socket=str(maria.cluster.socket), user="humble", database="skerry")
+    with other, other.cursor() as cursor:
+        cursor.execute("SELECT 1 FROM alert LIMIT 1")  # the transaction stays open
+        said = aimed.fails(6, "trial", "SELECT * FROM alert WHERE code = 'E-1'", "--index",
+                           "alert (code)")  # fmt: skip
+        assert "lock" in said
+    assert not maria.fetch("SHOW INDEX FROM alert WHERE Key_name REGEXP '__t[0-9]'")
+
+
+def test_sessions_are_seen_at_work_and_who_blocks_whom(aimed: Program, maria: Maria) -> None:
+    import threading  # noqa: PLC0415
+
+    import pymysql  # noqa: PLC0415
+
+    def connected() -> pymysql.Connection:
+        return pymysql.connect(
+            unix_socket=str(maria.cluster.socket), user="humble", database="skerry",
+            program_name="duty-desk",
+        )  # fmt: skip
+
+    holder, waiter = connected(), connected()
+    with holder, holder.cursor() as cursor:
+        cursor.execute("UPDATE buoy SET depth_m = depth_m + 1 WHERE buoy_id = 5")
+
+        def wait() -> None:
+            with waiter.cursor() as blocked:
+                blocked.execute("UPDATE buoy SET depth_m = 1 WHERE buoy_id = 5")
+
+        thread = threading.Thread(target=wait)
+        thread.start()
+        found = aimed.json("capture", "live", "--for", "2s", "--every", "50")
+        holder.rollback()
+        thread.join()
+        waiter.rollback()
+    (root,) = found["blockers"]
+    assert root["state"] == "idle in transaction"
+    (blocked,) = root["blocks"]
+    assert blocked["statement"].startswith("UPDATE buoy SET depth_m = 1")
+    assert len(found["statements"]) == 1, "one run, however often it was seen"
+
+
+def test_errors_say_what_to_do_next(humble: Program, maria: Maria) -> None:
+    assert "Is the server running" in humble.fails(3, "init", "mariadb://x@127.0.0.1:1/skerry")
+    assert "database" in humble.fails(2, "init", maria.url.replace("/skerry?", "/?"))
+    missing = maria.url.replace("/skerry?", "/nowhere?")
+    assert "database name" in humble.fails(3, "init", missing)
+    humble.ok("init", maria.url)
+    assert "doesn't exist" in humble.fails(4, "plan", "SELECT * FROM nowhere")
+    assert "values" in humble.fails(4, "plan", "SELECT * FROM alert WHERE code = $1")
+    assert "none is made" in humble.fails(3, "suppose", "SELECT 1", "--index", "alert (code)")
