@@ -41,11 +41,12 @@ STORY_QUERY = "FROM reading WHERE sensor_id = $1 AND taken_at"
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """Where the story plays: the server's URL, what it is, and its log file."""
+    """Where the story plays: the server's URL, what it is, its log file and how lines begin."""
 
     url: str
     server: str
     log: Path
+    prefix: str = LOG_PREFIX
 
 
 class Teller:
@@ -95,6 +96,7 @@ def tell(
     stay: bool,
     target: str | None,
     binaries: Path | None,
+    engine: str = "postgresql",
 ) -> None:
     """Tell the whole loop for one query, then look at the whole workload.
 
@@ -105,7 +107,19 @@ def tell(
     begun_in = Path.cwd()
     folder = folder.resolve()
     _prepare(folder)
-    scene = staged(folder, teller, target, binaries)
+    if engine == "mariadb":
+        if target is not None or binaries is not None:
+            raise WrongUsage(
+                "The story of MariaDB is told on a server of our own.",
+                "Leave out --target and --binaries.",
+            )
+        scene = mariadb_staged(folder, teller)
+    elif engine == "postgresql":
+        scene = staged(folder, teller, target, binaries)
+    else:
+        raise WrongUsage(
+            f'There is no story of "{engine}".', "Use --engine postgresql or --engine mariadb."
+        )
     with _terminated_politely(), scene as stage, contextlib.chdir(folder):
         _chapters(teller, stage)
         teller.say(f"The story took {teller.seconds:.0f} s.")
@@ -118,7 +132,8 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     teller.say("\n1. Begin: a ledger and a target for this folder")
     teller.command("init", stage.url, "--role", "scratch")
     teller.say("2. Capture: the server's slow log, as it wrote it")
-    teller.command("capture", "log", LOG, "--prefix", LOG_PREFIX)
+    prefix = ("--prefix", stage.prefix) if stage.prefix else ()
+    teller.command("capture", "log", LOG, *prefix)
     teller.say("3. Read: which queries take the time?")
     teller.command("queries", "--top", "8")
     query = _story_query()
@@ -132,7 +147,8 @@ def _chapters(teller: Teller, stage: Stage) -> None:
     teller.command("diagnose", "--schema")
     teller.say("5. Propose: what should help? Nothing is built for this")
     teller.command("propose", query)
-    teller.say("6. Verify: before and after in turns, with an index nobody else sees")
+    seen = "an index nobody else sees" if stage.prefix else "an index that one side ignores"
+    teller.say(f"6. Verify: before and after in turns, with {seen}")
     teller.command("trial", query, "--remedy", "r1")
     teller.say("And an index that cannot help, to see that the judge is honest")
     teller.command("trial", query, "--index", "reading (quality, value)", "--pairs", "12")
@@ -191,6 +207,34 @@ def staged(
             # The server's folder goes with it; the log stays for a later look.
             log.unlink()
             shutil.copyfile(cluster.log, log)
+
+
+@contextmanager
+def mariadb_staged(folder: Path, teller: Teller) -> Iterator[Stage]:
+    """The same on a MariaDB of our own."""
+    # The driver and the scenario of another server: nobody else needs them.
+    from humble_ledger.demo.mariadb import (  # noqa: PLC0415
+        build_mariadb_scenario,
+        mariadb_cluster,
+        send_mariadb_workload,
+    )
+    from humble_ledger.engines.mysql.launcher import find_programs  # noqa: PLC0415
+
+    log = folder / LOG
+    programs = find_programs()
+    teller.say(f"Starting MariaDB {programs.version} on a socket of its own …")
+    with mariadb_cluster(programs) as cluster:
+        teller.say("Building Skerry Watch: 400 buoys, 1.5 million readings …")
+        url = build_mariadb_scenario(cluster)
+        teller.say(f"Built after {teller.seconds:.0f} s. Its applications send their statements …")
+        sent = send_mariadb_workload(cluster)
+        teller.say(f"{sent} statements sent, after {teller.seconds:.0f} s.")
+        log.symlink_to(cluster.slow_log)
+        try:
+            yield Stage(url, f"MariaDB {programs.version}", log, "")
+        finally:
+            log.unlink()
+            shutil.copyfile(cluster.slow_log, log)
 
 
 @contextmanager

@@ -24,6 +24,9 @@ def demo(
             show_default=False,
         ),
     ] = None,
+    engine: Annotated[
+        str, typer.Option("--engine", help="The server: postgresql or mariadb.")
+    ] = "postgresql",
     binaries: Annotated[
         Path | None,
         typer.Option(
@@ -31,7 +34,7 @@ def demo(
         ),
     ] = None,
 ) -> None:
-    """Start a PostgreSQL with an invented database and tell the whole loop in about a minute.
+    """Start a server with an invented database and tell the whole loop in about a minute.
 
     Example: [bold]humble demo --stay[/bold]
     """
@@ -39,4 +42,4 @@ def demo(
     from humble_ledger.cli.entry import run  # noqa: PLC0415
     from humble_ledger.demo.story import tell  # noqa: PLC0415
 
-    tell(folder, run, output.show, stay=stay, target=target, binaries=binaries)
+    tell(folder, run, output.show, stay=stay, target=target, binaries=binaries, engine=engine)
