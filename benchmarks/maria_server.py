@@ -50,6 +50,11 @@ _HERE = {
         "a number given for a text", "SELECT * FROM ticket WHERE number = 7000042",
         ("selective-full-scan:type-mismatch", "full-scan-avoidable"),
     ),
+    "few of each group": Case(
+        "few of each group", "SELECT * FROM (SELECT t.*, row_number() OVER (PARTITION BY "
+        "passenger_id ORDER BY sold_at DESC) n FROM ticket t) x WHERE n = 1",
+        ("groups-read-whole", "sort-spills", "sort-without-index"),
+    ),
     "a JSON field": Case(
         "a JSON field", "SELECT id FROM passenger WHERE json_value(meta, '$.tier') = 7",
         ("selective-full-scan:function-on-column",),

@@ -189,7 +189,8 @@ def test_costs_are_the_servers_where_it_tells_them() -> None:
     ("said", "read_as"),
     [
         ("s.`status` = 'held'", "(s.status = 'held')"),
-        ("`feas`.`s`.`status` <=> 'it\\'s'", "(s.status IS NOT DISTINCT FROM 'it''s')"),
+        ("`feas`.`s`.`status` <=> 'it\\'s'", "(s.status = 'it''s')"),
+        ("s.a <=> t.b", "(s.a IS NOT DISTINCT FROM t.b)"),
         ("s.weight_g > (subquery#2)", "(s.weight_g > (SubPlan 2))"),
         ("(s.weight_g > (select #2))", "((s.weight_g > (SubPlan 2)))"),
         ("!<in_optimizer>(c.id,c.id in (subquery#2))", "(NOT (c.id in (SubPlan 2)))"),

@@ -185,7 +185,8 @@ class Node:
     ``no`` numbers the steps in the order of the plan's text, from 1. ``rows_expected`` and
     ``rows_seen`` are per loop; ``loops`` counts over all processes; both are None when the
     plan was not measured, and ``loops`` is 0 when the step never ran. ``by_hash`` tells that it
-    groups by a hash table, ``disabled`` that it uses a method which a setting forbids;
+    groups by a hash table, ``share_unknown`` that the planner knew nothing of its conditions and
+    took every row to pass, ``disabled`` that it uses a method which a setting forbids;
     ``cte_name`` is the common table expression that it reads. ``details`` keeps whatever else
     the server said, under its own names; nothing is computed from those.
     """
@@ -219,6 +220,7 @@ class Node:
     by_hash: bool = False
     disabled: bool = False
     cte_name: str = ""
+    share_unknown: bool = False
     visits: Visits = field(default=Visits())
     details: dict[str, object] = field(default_factory=dict)
     children: tuple[Node, ...] = ()

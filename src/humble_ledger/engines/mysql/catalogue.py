@@ -30,6 +30,7 @@ _FIXED_BYTES = {
 }  # fmt: skip
 _UNSORTABLE = ("blob", "text", "tinyblob", "tinytext", "mediumblob", "mediumtext", "longblob",
                "longtext", "json", "geometry", "point", "polygon", "linestring")  # fmt: skip
+_FRACTION = re.compile(r"(?:datetime|timestamp|time)\((\d)\)")
 _DECIMAL = re.compile(r"decimal\((\d+)")
 
 
@@ -317,7 +318,8 @@ def _length(shown: str, kind: str) -> int:
     decimal = _DECIMAL.match(shown)
     if decimal is not None:
         return int(decimal[1]) // 2 + 1
-    return _FIXED_BYTES.get(kind, 0)
+    fraction = _FRACTION.match(shown)
+    return _FIXED_BYTES.get(kind, 0) + ((int(fraction[1]) + 1) // 2 if fraction else 0)
 
 
 def _guessed(length: int, octets: object) -> int | None:

@@ -28,6 +28,7 @@ from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
+from humble_ledger.engines.mysql.plans.context import UNKNOWN_VALUE
 from humble_ledger.engines.mysql.plans.reading import plan_of
 from humble_ledger.engines.mysql.samples import MOST_ROWS, Sample, places_in
 from humble_ledger.errors import HumbleError, StatementRejected
@@ -63,22 +64,21 @@ class Estimates:
         """
         shares: dict[str, float] = {}
         for node in found.plan.nodes():
-            if node.details.get("rows_by") != "nothing known" or not node.relation:
+            if not node.share_unknown or not node.relation:
                 continue
             table = self.plain(TableName(node.schema, node.relation))
             facts = self.catalogue.tables([table]).get(table)
-            own = [
-                text
-                for text in node.conditions.filter
-                if "Plan " not in text and {ref.alias for ref in columns_of(text)} <= {node.alias}
-            ]
+            own = [text for text in node.conditions.filter if _asks_of(text, node.alias)]
             if facts is None or facts.rows <= 0 or not own:
                 continue
+            # Of those that its search leads to: conditions on one table often go together.
+            led = [text for text in node.conditions.search if _asks_of(text, node.alias)]
             try:
-                rows = self.rows_matching(table, node.alias, own)
+                rows = self.rows_matching(table, node.alias, [*led, *own])
+                among = self.rows_matching(table, node.alias, led) if led else facts.rows
             except HumbleError:
                 continue
-            shares[node.alias] = min(1.0, rows / facts.rows)
+            shares[node.alias] = min(1.0, rows / max(1.0, among))
         names = {self.plain(TableName(n.schema, n.relation)) for n in found.plan.nodes()}
         names = {name for name in names if name.name}
         converted = converted_columns(found.plan, self.catalogue.tables(names))
@@ -250,3 +250,9 @@ class Estimates:
         )
         self._samples[facts.name] = made
         return made
+
+
+def _asks_of(text: str, alias: str) -> bool:
+    """Whether a condition asks of one table alone, by a value that is known."""
+    known = "Plan " not in text and UNKNOWN_VALUE not in text
+    return known and {ref.alias for ref in columns_of(text)} == {alias}

@@ -22,7 +22,7 @@ from humble_ledger.engines.mysql.values import as_text
 from humble_ledger.errors import HumbleError
 
 MOST_ROWS = 4_000
-PLACES = 40
+PLACES = 250
 _ENTRY_BYTES = 5
 
 

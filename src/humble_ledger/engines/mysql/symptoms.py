@@ -21,7 +21,7 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
     """
     for node in case.plan.nodes():
         table = case.table_of(node)
-        if "rows_by" not in node.details or table is None or table.rows <= 0:
+        if not node.share_unknown or table is None or table.rows <= 0:
             continue
         joins = [step for step in path_to(case.plan.root, node)[:-1] if step.operation in JOINS]
         passed = case.rows(node) / max(1.0, node.loops or 1.0)

@@ -126,6 +126,13 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         return told or Cause("unknown", "the plan alone does not show why")
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
         return Cause("statistics-missing", f"no statistics were ever gathered on {table.name}")
+    if node.share_unknown:
+        named = {r.column for text in node.conditions.filter for r in columns_of(text)}
+        names = ", ".join(sorted(named & table.columns.keys()))
+        return Cause(
+            "no-column-statistics",
+            f"the planner has no statistics of {names}, and takes every row to pass",
+        )
     return (
         _past_the_end(case, error, table, found)
         or _expression(table, found)

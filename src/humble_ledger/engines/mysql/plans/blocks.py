@@ -374,7 +374,9 @@ class BlockReader:
         for each in found:
             name = f"SubPlan {each.number}"
             mark = f"({name})"
-            asking = _asking(top, mark) or top
+            asking = _asking(top, mark)
+            if asking is None or asking.operation in _AFTERWARDS:
+                asking = _producing(top)  # its rows come with the value in them
             if each.hashed:
                 _renamed(top, mark, f"(hashed {name})")
             elif not each.correlated:
@@ -389,9 +391,32 @@ class BlockReader:
             turns = 1.0
             if each.correlated:
                 turns = max(1.0, asking.rows_priced() or 1.0)
-            top.cost += each.step.cost * turns
-            if asking is not top and asking.cost is not None:
-                asking.cost += each.step.cost * turns
+            for step in _down_to(top, asking):
+                if step.cost is not None:
+                    step.cost += each.step.cost * turns
+
+
+# Steps that rows go through when all of their values are there.
+_AFTERWARDS = (Operation.SORT, Operation.MATERIALIZE, Operation.LIMIT, Operation.DISTINCT)
+
+
+def _producing(top: Step) -> Step:
+    """The step that makes the rows which those above it sort, store or cut."""
+    step = top
+    while step.operation in _AFTERWARDS and step.children and "alias" not in step.more:
+        step = step.children[0]
+    return step
+
+
+def _down_to(top: Step, wanted: Step) -> list[Step]:
+    """The steps from the top to one below it; the top alone where it is not below."""
+    if top is wanted:
+        return [top]
+    for child in top.children:
+        below = _down_to(child, wanted) if child is not top else []
+        if below and below[-1] is wanted:
+            return [top, *below]
+    return [top]
 
 
 def _limited(step: Step, about: Block) -> Step:

@@ -13,6 +13,7 @@ _TOKEN = re.compile(
     | (?P<charset>\b_(?:utf8mb4|utf8mb3|utf8|latin1|binary|ascii)\b\s*(?='))
     | (?P<subquery>\(?(?:select\ \#|subquery\#)(?P<number>\d+)(?:;[^()]*)?\)?)
     | (?P<wrapper><(?:cache|expr_cache|ref_null_helper|is_not_null_test|exists)>)
+    | (?P<same><=>(?=\s*(?:'|-?\d)))
     | (?P<null_safe><=>)
     | (?P<operator>\b(?:mod|div|regexp|rlike)\b)
     | (?P<trigger>\btrigcond(?:_if)?(?=\())
@@ -91,6 +92,8 @@ def _changed(found: re.Match[str]) -> str:
         return identifier(text[1:-1].replace("``", "`"))
     if found["subquery"] is not None:
         return f"(SubPlan {found['number']})"
+    if found["same"] is not None:
+        return "="  # a value that is there is not NULL
     if found["null_safe"] is not None:
         return "IS NOT DISTINCT FROM"
     if found["operator"] is not None:

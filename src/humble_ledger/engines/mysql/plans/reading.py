@@ -12,7 +12,7 @@ from humble_ledger.engines.mysql.plans.blocks import BlockReader
 from humble_ledger.engines.mysql.plans.context import context_of
 from humble_ledger.engines.mysql.plans.iterators import measured as measured_tree
 from humble_ledger.engines.mysql.plans.iterators import read_tree
-from humble_ledger.engines.mysql.plans.steps import Step, tree
+from humble_ledger.engines.mysql.plans.steps import Step, fill_costs, tree
 from humble_ledger.engines.mysql.plans.table_form import blocks_of
 from humble_ledger.engines.mysql.plans.tables import number
 from humble_ledger.errors import UnreadableInput
@@ -41,6 +41,7 @@ def plan_of(document: Mapping[str, Any], engine: str, version: str) -> Plan:
             raise UnreadableInput("This is no plan of MariaDB or MySQL.", "It tells no operation.")
         measured = measured_tree(found)
         root = read_tree(found, context)
+    fill_costs(root)
     if own:
         show_conversions(root, [str(each) for each in document.get("converted", ())])
     optimizing = inner.get("query_optimization") or {}

@@ -90,6 +90,33 @@ def over(
     )
 
 
+def fill_costs(root: Step) -> None:
+    """Give steps of which the server tells no cost that of what is below them.
+
+    Where it tells none at all, none is given.
+    """
+    if _any_cost(root):
+        _filled(root)
+
+
+def _any_cost(step: Step) -> bool:
+    return step.cost is not None or any(_any_cost(child) for child in step.children)
+
+
+def _filled(step: Step) -> float:
+    below = [_filled(child) for child in step.children if child.role is not Role.SUBPLAN]
+    for child in step.children:
+        if child.role is Role.SUBPLAN:
+            _filled(child)
+    if step.cost is None:
+        turns = 1.0
+        if step.operation is Operation.NESTED_LOOP and len(below) > 1:
+            turns = max(1.0, step.children[0].rows_priced() or 1.0)
+            below = [below[0], *(each * turns for each in below[1:])]
+        step.cost = sum(below)
+    return step.cost
+
+
 def tree(root: Step, measured: bool) -> Node:
     """The neutral tree, its steps numbered in the order of the text.
 

@@ -116,7 +116,7 @@ class Reading:
         kept = 1.0 if share is None else share / 100.0
         if kept >= ALL_PASS and step.filter:
             known = self.context.shares.get(str(table.get("table_name")))
-            step.details["rows_by"] = "sample" if known is not None else "nothing known"
+            step.more["share_unknown"] = True
             step.priced = None if known is None or read is None else read * known
         step.rows = None if read is None else read * kept
         if "r_loops" not in table and "r_rows" not in table:
