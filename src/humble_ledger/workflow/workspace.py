@@ -146,6 +146,13 @@ class Workspace:
         """The engine of the target."""
         return engine_for(self.target.url)
 
+    def readable(self, text: str) -> str:
+        """A text of SQL, written as the core's own lexical rules part it; see `core.dialect`."""
+        try:
+            return self.engine.dialect.readable(text)
+        except WrongUsage:
+            return text  # no target is known: whoever needs one says so
+
     def kept_words(self, words: str) -> str:
         """A message as it may be kept: without values, where no literal goes into the ledger."""
         return masked_error(words) if self.configuration.mask else words

@@ -6,6 +6,7 @@ MariaDB takes every row to pass. So conditions are tried on a sample of the rows
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -137,10 +138,14 @@ class Estimates:
         if met >= FEWEST_SEEN and total:
             return facts.rows * met / total
         planned = self._by_planner(table, alias or table.name, conditions, facts.rows)
-        most = facts.rows * FEWEST_SEEN / max(1.0, total)
+        # More than so many would hardly show so seldom.
+        most = facts.rows * (met + 2.0 * math.sqrt(met + 1.0) + 1.0) / max(1.0, total)
         if planned < most:
             return max(1.0, planned)
-        return max(1.0, min(self._rare(table, conditions, facts), facts.rows * (met + 0.5) / total))
+        rare = self._rare(table, conditions, facts)
+        if rare < facts.rows:
+            return max(1.0, min(rare, most))
+        return max(1.0, facts.rows * (met + 0.5) / max(1.0, total))
 
     def _rare(self, table: TableName, conditions: Sequence[str], facts: TableFacts) -> float:
         """Rows of values that the sample hardly has: as many as a value has in the mean."""

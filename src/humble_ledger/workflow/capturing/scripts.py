@@ -48,7 +48,7 @@ def capture_script(
         KeyboardInterrupt: stopped by the user; what was done so far is kept.
     """
     mask = mask or workspace.configuration.mask
-    script = read_script(workspace.engine.dialect.readable(_text(file)))
+    script = read_script(workspace.readable(_text(file)))
     if not script.statements:
         raise UnreadableInput(f"{file} holds no statement.", "Give a file with SQL in it.")
     ledger = workspace.ledger

@@ -49,7 +49,7 @@ def subject_of(workspace: Workspace, what: str) -> Subject:
     form = next((form for form in plan_formats() if form.looks_like(text)), None)
     if form is not None:
         return Subject(saved_plan=form.read(form.document(text)))
-    sql = one_statement(workspace.engine.dialect.readable(text))
+    sql = one_statement(workspace.readable(text))
     require_plan(sql)
     return Subject(statement=Statement(sql))
 
