@@ -25,9 +25,11 @@ ROW_MYSQL = 0.1
 CACHED_PAGE = 0.25
 SORT = 0.02  # for each row and each doubling of rows: about a tenth of reading it
 SORT_START = 0.1
-FILL = 15.0 / 16.0  # of a page, when an index is built in order (InnoDB)
-_PAGE_HEADER = 128  # header, trailer and directory of a page
+_PAGE_HEADER = 128  # header, trailer and the two records at its ends
 _ENTRY_HEADER = 5
+_SLOT = 1.0 / 3.0  # of the page's directory, for each entry
+_SINGLE_PAGES, _EXTENT = 32, 64  # a segment takes single pages first, then so many at once
+_SPARE = 8  # it takes another extent when less than so large a part of it is free
 _TRANSACTION = 13  # of a row in the clustered index: transaction and roll pointer
 _ROW_NUMBER = 6  # of a table without a primary key
 _LENGTH = 1  # of a value of varying length
@@ -89,14 +91,15 @@ class Sizes:
         width = sum(_width(each) for each in held.values()) + _ENTRY_HEADER
         if not key_columns_of_rows(table):
             width += _ROW_NUMBER
-        room = (PAGE_BYTES - _PAGE_HEADER) * FILL
+        width += _SLOT
+        room = PAGE_BYTES - _PAGE_HEADER
         leaves = max(1, math.ceil(rows * width / room))
-        pages, level, levels = leaves, leaves, 0
+        level, above, levels = leaves, 0, 0
         while level > 1:
             level = math.ceil(level * (width + _CHILD) / room)
-            pages += level
+            above += level
             levels += 1
-        return IndexShape(pages, levels, rows)
+        return IndexShape(_taken(leaves) + (_taken(above) if above else 0), levels, rows)
 
     def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
         """There is no such index: as large as one in order."""
@@ -115,6 +118,19 @@ class Sizes:
     ) -> IndexShape:
         """A full-text index: an entry for each term."""
         return self.in_order(table, (), entries=table.rows * max(1.0, terms_per_row))
+
+
+def _taken(pages: int) -> int:
+    """Pages that a segment takes to hold so many (InnoDB, documented in its file space manager).
+
+    Measured on MariaDB 10.11: 61 pages took 97 with the root, 271 took 355, 453 took 545.
+    """
+    if pages <= _SINGLE_PAGES:
+        return pages
+    taken = _SINGLE_PAGES
+    while taken < pages or taken - pages < taken / _SPARE:
+        taken += _EXTENT
+    return taken
 
 
 def _width(column: ColumnFacts) -> float:

@@ -142,10 +142,23 @@ class Estimates:
         most = facts.rows * (met + 2.0 * math.sqrt(met + 1.0) + 1.0) / max(1.0, total)
         if planned < most:
             return max(1.0, planned)
-        rare = self._rare(table, conditions, facts)
+        alone = facts.rows
+        for text in conditions:
+            alone *= self._share_alone(table, alias or table.name, text, facts)
+        return max(1.0, min(max(alone, facts.rows * met / max(1.0, total)), most))
+
+    def _share_alone(
+        self, table: TableName, alias: str, condition: str, facts: TableFacts
+    ) -> float:
+        """The share of the rows that meet one condition."""
+        seen = self.sample(table).counts([condition], alias)
+        met, total = seen or (0.0, 0.0)
+        if met >= FEWEST_SEEN:
+            return met / total
+        rare = self._rare(table, [condition], facts)
         if rare < facts.rows:
-            return max(1.0, min(rare, most))
-        return max(1.0, facts.rows * (met + 0.5) / max(1.0, total))
+            return rare / facts.rows
+        return (met + 0.5) / max(1.0, total)
 
     def _rare(self, table: TableName, conditions: Sequence[str], facts: TableFacts) -> float:
         """Rows of values that the sample hardly has: as many as a value has in the mean."""

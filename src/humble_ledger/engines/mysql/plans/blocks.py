@@ -25,6 +25,7 @@ _SUBQUERIES = (
 _OPERATIONS = (
     "ordering_operation", "grouping_operation", "duplicates_removal", "buffer_result", "windowing",
 )  # fmt: skip
+SORTED_FIRST = 0.999  # of a sort's cost comes before its first row
 _UNITS = {"": 1, "KIB": 1024, "MIB": 1024**2, "GIB": 1024**3, "K": 1024, "M": 1024**2}
 
 
@@ -243,7 +244,8 @@ class BlockReader:
         rows = step.rows_priced()
         if step.cost is not None and self.sort_cost is not None and rows:
             step.cost += self.sort_cost(rows)
-            step.startup = step.cost
+            # All of it but handing the rows on.
+            step.startup = step.cost * SORTED_FIRST
 
     def _temporary(self, child: Step, about: Block) -> Step:
         if about.group and not self._group_seen:
@@ -420,18 +422,20 @@ def _down_to(top: Step, wanted: Step) -> list[Step]:
 
 
 def _limited(step: Step, about: Block) -> Step:
+    """The rows that LIMIT leaves; those that OFFSET passes over are made all the same."""
     if about.limit is None:
         return step
     limited = over(Operation.LIMIT, "Limit", step)
     rows = step.rows_priced()
     if rows is not None:
-        limited.rows, limited.priced = min(rows, about.limit), None
-        blocking = step.operation in (Operation.SORT, Operation.AGGREGATE, Operation.DISTINCT)
-        share = limited.rows / rows if rows > 0 else 1.0
-        if not blocking and limited.cost is not None:
-            limited.cost = step.startup + (limited.cost - step.startup) * share
+        skipped = min(rows, about.offset)
+        limited.rows, limited.priced = min(rows - skipped, about.limit), None
+        if limited.cost is not None and rows > 0:
+            run = (limited.cost - step.startup) / rows
+            limited.startup = step.startup + run * skipped
+            limited.cost = limited.startup + run * limited.rows
     if limited.seen is not None:
-        limited.seen = min(limited.seen, about.limit)
+        limited.seen = min(max(0.0, limited.seen - about.offset), about.limit)
     return limited
 
 

@@ -18,9 +18,10 @@ UNKNOWN_VALUE = "'?'"
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """What one SELECT says beside its tables; ``limit`` is rows with those passed over."""
+    """What one SELECT says beside its tables; ``limit`` is rows, ``offset`` those before them."""
 
     limit: float | None = None
+    offset: float = 0.0
     distinct: bool = False
     group: tuple[str, ...] = ()
     aggregates: bool = False
@@ -91,6 +92,7 @@ def _block(said: Mapping[str, Any]) -> Block:
     limit = said.get("limit")
     return Block(
         None if limit is None else float(limit),
+        float(said.get("offset") or 0.0),
         bool(said.get("distinct")),
         tuple(str(key) for key in said.get("group", ())),
         bool(said.get("aggregates")),

@@ -119,11 +119,10 @@ def _block(select: exp.Expr, names: _Names, here: Sequence[str]) -> dict[str, An
         owner = select.parent
         limit = owner.args.get("limit") if owner is not None else None
     if limit is not None and isinstance(limit.expression, exp.Literal):
-        rows = float(limit.expression.name)
+        said["limit"] = float(limit.expression.name)
         offset = (owner or select).args.get("offset")
         if offset is not None and isinstance(offset.expression, exp.Literal):
-            rows += float(offset.expression.name)
-        said["limit"] = rows
+            said["offset"] = float(offset.expression.name)
     if select.args.get("distinct") is not None:
         said["distinct"] = True
     group = select.args.get("group")

@@ -31,6 +31,7 @@ _PLACED = frozenset(
     used_columns r_engine_stats attached_subqueries message""".split()
 )
 CONSTANT = 1.0
+INDEX_ROW, LOOKUP = 0.2, 1.0  # MariaDB's, see `engines.mysql.costs`
 ALL_PASS = 0.9999
 Block = Callable[[Mapping[str, Any]], Step]
 
@@ -154,6 +155,10 @@ class Reading:
         if isinstance(said, Mapping):
             parts = (number(said.get("read_cost")), number(said.get("eval_cost")))
             total = sum(p for p in parts if p is not None)
+        elif price is not None and step.more.get("index") and table.get("access_type") == "index":
+            # Chosen for its order after all was priced as a scan: as many rows as are wanted.
+            each = INDEX_ROW if table.get("using_index") else INDEX_ROW + LOOKUP
+            total = each * (step.rows_priced() or 0.0) * max(1.0, before)
         elif price is not None:
             total = price.cost
         elif table.get("access_type") in ("const", "system"):
