@@ -145,7 +145,10 @@ class Estimates:
         alone = facts.rows
         for text in conditions:
             alone *= self._share_alone(table, alias or table.name, text, facts)
-        return max(1.0, min(max(alone, facts.rows * met / max(1.0, total)), most))
+        wanted = alone / max(1.0, facts.rows) * total
+        if met > wanted + 2.0 * math.sqrt(wanted + 1.0) + 1.0:
+            alone = facts.rows * met / max(1.0, total)  # more than chance: they go together
+        return max(1.0, min(alone, most))
 
     def _share_alone(
         self, table: TableName, alias: str, condition: str, facts: TableFacts
@@ -169,6 +172,8 @@ class Estimates:
                 values = column.distinct_values(facts.rows) if column is not None else None
                 if part.kind is PredicateKind.EQUALITY and values:
                     rows = min(rows, facts.rows / values)
+                elif part.kind is PredicateKind.MEMBERSHIP and values and not part.negated:
+                    rows = min(rows, (part.value.count(",") + 1) * facts.rows / values)
         return rows
 
     def _by_planner(

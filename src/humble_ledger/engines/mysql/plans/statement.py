@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -17,10 +17,13 @@ from humble_ledger.engines.mysql.sql_dialect import NAME
 
 logging.getLogger("sqlglot").setLevel(logging.ERROR)
 
-# In the server's own reading of a statement, which its first note has, every column has three
-# names: `feas`.`s`.`status`.
-_COLUMN = re.compile(r"`((?:[^`]|``)*)`\.`((?:[^`]|``)*)`\.`((?:[^`]|``)*)`")
-_OFTEN = 4_000
+# In the server's own reading of a statement, which its first note has, every column has two names
+# or three: `feas`.`s`.`status`. A table has two, and is no column of an alias that is there.
+_COLUMN = re.compile(
+    r"(?:`(?:[^`]|``)*`\.)?(?<!`\.)`(?P<alias>(?:[^`]|``)*)`\.`(?P<column>(?:[^`]|``)*)`(?!\.`)"
+    r"|`(?:[^`]|``)*`\.`(?P<third>(?:[^`]|``)*)`\.`(?P<last>(?:[^`]|``)*)`"
+)
+WHOLE_ROW = "the row itself"
 
 
 @dataclass(slots=True)
@@ -31,11 +34,16 @@ class _Names:
     owners: dict[str, set[str]] = field(default_factory=dict)
 
     @staticmethod
-    def of(reading: str) -> _Names:
-        """From the server's own reading of the statement."""
+    def of(reading: str, aliases: Collection[str]) -> _Names:
+        """From the server's own reading of the statement, for the aliases in it."""
         found = _Names()
         for match in _COLUMN.finditer(reading):
-            alias, column = (part.replace("``", "`") for part in match.group(2, 3))
+            parts = match.group("third", "last")
+            if parts[0] is None:
+                parts = match.group("alias", "column")
+            alias, column = (part.replace("``", "`") for part in parts)
+            if alias not in aliases:
+                continue
             known = found.columns.setdefault(alias, [])
             if column not in known:
                 known.append(column)
@@ -58,14 +66,15 @@ def context_in(sql: str, reading: str, database: str) -> dict[str, Any]:
     ``reading`` is the server's own reading of it, "" where there is none; ``database`` the one
     that tables without one lie in.
     """
-    names = _Names.of(reading)
-    context: dict[str, Any] = {
-        "tables": {}, "values": {}, "columns": dict(names.columns), "blocks": {},
-    }  # fmt: skip
+    context: dict[str, Any] = {"tables": {}, "values": {}, "columns": {}, "blocks": {}}
     try:
         tree = sqlglot.parse_one(sql, dialect=NAME)
     except (SqlglotError, RecursionError):
         return context
+    aliases = {a for each in tree.find_all(exp.Select, exp.Update, exp.Delete)
+               for a in _tables(each, {}, database)}  # fmt: skip
+    names = _Names.of(reading, aliases)
+    context["columns"] = dict(names.columns)
     for number, select in enumerate(_selects(tree), 1):
         here = list(_tables(select, context["tables"], database))
         context["blocks"][str(number)] = _block(select, names, here)
@@ -73,6 +82,9 @@ def context_in(sql: str, reading: str, database: str) -> dict[str, Any]:
     if isinstance(tree, exp.Update | exp.Delete):
         here = list(_tables(tree, context["tables"], database))
         _values(tree, names, here, context["values"])
+        # What is changed or deleted is the row itself, which no index holds.
+        for alias in here:
+            context["columns"].setdefault(alias, []).append(WHOLE_ROW)
     return context
 
 
