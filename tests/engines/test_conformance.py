@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
 import tempfile
 from contextlib import closing
@@ -9,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.engines.mysql.engine import MariadbEngine
+from humble_ledger.engines.mysql.engine import MariadbEngine, MysqlEngine
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.sqlite.engine import SqliteEngine
 from tests.conftest import Maria, Server, only_mariadb
@@ -46,6 +47,25 @@ def test_mariadb(maria: Maria, check: object) -> None:
         check(Target(MariadbEngine(), maria.url, ""))  # type: ignore[operator]
     finally:
         maria.do("DROP TABLE conformance")
+
+
+# Nobody can install MySQL from a registry: where somebody has one, it keeps the contract, too.
+if MYSQL_URL := os.environ.get("HUMBLE_TEST_MYSQL"):
+
+    @pytest.mark.xdist_group("mysql")
+    @pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)
+    def test_mysql(check: object) -> None:
+        with MysqlEngine().hands(MYSQL_URL) as hands:
+            hands.do("DROP TABLE IF EXISTS conformance")
+            hands.do("CREATE TABLE conformance (id integer, kind integer, note text)")
+            values = ", ".join(f"({n}, {n % 500}, 'note {n}')" for n in range(1, ROWS + 1))
+            hands.do(f"INSERT INTO conformance VALUES {values}")
+            hands.do("CREATE INDEX conformance_id ON conformance (id)")
+            hands.do("ANALYZE TABLE conformance")
+            try:
+                check(Target(MysqlEngine(), MYSQL_URL, ""))  # type: ignore[operator]
+            finally:
+                hands.do("DROP TABLE conformance")
 
 
 def _fill(connection: sqlite3.Connection) -> None:

@@ -25,6 +25,7 @@ ROW_MYSQL = 0.1
 CACHED_PAGE = 0.25
 SORT = 0.02  # for each row and each doubling of rows: about a tenth of reading it
 SORT_START = 0.1
+SORTED_FIRST = 0.999  # of a sort's cost comes before its first row
 _PAGE_HEADER = 128  # header, trailer and the two records at its ends
 _ENTRY_HEADER = 5
 _SLOT = 1.0 / 3.0  # of the page's directory, for each entry

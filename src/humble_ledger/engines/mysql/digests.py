@@ -51,8 +51,8 @@ def look(connection: Connection, database: str) -> StatisticsLook:
         )
     kept = "information_schema" if connection.member.mariadb else "performance_schema"
     taken_at, up = connection.rows(
-        f"SELECT UTC_TIMESTAMP(6), VARIABLE_VALUE FROM {kept}.GLOBAL_STATUS "  # noqa: S608
-        "WHERE VARIABLE_NAME = 'UPTIME'"
+        f"SELECT UTC_TIMESTAMP(6), VARIABLE_VALUE FROM {kept}.global_status "  # noqa: S608
+        "WHERE VARIABLE_NAME = 'Uptime'"
     )[0]
     now = _utc(taken_at)
     found = []

@@ -34,6 +34,7 @@ from humble_ledger.engines.mysql.plans.reading import plan_of
 from humble_ledger.engines.mysql.samples import MOST_ROWS, Sample, places_in
 from humble_ledger.errors import HumbleError, StatementRejected
 
+MOST_LEFT_OUT = 6  # conditions, beyond which they are not asked with one of them left out
 FEWEST_SEEN = 10.0  # rows of a sample, below which its share says little
 
 
@@ -142,13 +143,28 @@ class Estimates:
         most = facts.rows * (met + 2.0 * math.sqrt(met + 1.0) + 1.0) / max(1.0, total)
         if planned < most:
             return max(1.0, planned)
-        alone = facts.rows
-        for text in conditions:
-            alone *= self._share_alone(table, alias or table.name, text, facts)
+        alone = facts.rows * self._independently(table, alias or table.name, conditions, facts)
         wanted = alone / max(1.0, facts.rows) * total
         if met > wanted + 2.0 * math.sqrt(wanted + 1.0) + 1.0:
             alone = facts.rows * met / max(1.0, total)  # more than chance: they go together
         return max(1.0, min(alone, most))
+
+    def _independently(
+        self, table: TableName, alias: str, conditions: Sequence[str], facts: TableFacts
+    ) -> float:
+        """The share that meets all, with one of them at least independent of the others.
+
+        Conditions on columns that go together are seen together often enough when that one is
+        left out; of all ways the one that gives most is taken.
+        """
+        each = [self._share_alone(table, alias, text, facts) for text in conditions]
+        found = math.prod(each)
+        for left_out in range(len(conditions) if 2 < len(conditions) <= MOST_LEFT_OUT else 0):
+            others = [*conditions[:left_out], *conditions[left_out + 1 :]]
+            seen = self.sample(table).counts(others, alias)
+            if seen is not None and seen[0] >= FEWEST_SEEN:
+                found = max(found, each[left_out] * seen[0] / seen[1])
+        return found
 
     def _share_alone(
         self, table: TableName, alias: str, condition: str, facts: TableFacts

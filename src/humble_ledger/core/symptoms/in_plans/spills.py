@@ -51,7 +51,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the sort may use {limit / MIB:,.0f} MiB ({case.memory_setting}); about "
+                f"the sort may use {limit / MIB:,.3g} MiB ({case.memory_setting}); about "
                 f"{needed / MIB:,.0f} MiB would hold it (estimated)"
                 + (f"; or {instead}" if instead else ""),
             ),

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from humble_ledger.core.plans.model import Memory, Operation, Role
+from humble_ledger.engines.mysql.costs import SORTED_FIRST
 from humble_ledger.engines.mysql.plans.context import Block, Context, Price
 from humble_ledger.engines.mysql.plans.notation import keys_of, noted
 from humble_ledger.engines.mysql.plans.steps import DEEPEST, Step, over
@@ -25,7 +26,6 @@ _SUBQUERIES = (
 _OPERATIONS = (
     "ordering_operation", "grouping_operation", "duplicates_removal", "buffer_result", "windowing",
 )  # fmt: skip
-SORTED_FIRST = 0.999  # of a sort's cost comes before its first row
 _UNITS = {"": 1, "KIB": 1024, "MIB": 1024**2, "GIB": 1024**3, "K": 1024, "M": 1024**2}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -115,9 +116,24 @@ def _masked(part: Any, key: str = "") -> Any:
     if isinstance(part, list):
         whole = key in _LISTS
         return [masked(v) if whole and isinstance(v, str) else _masked(v, key) for v in part]
+    if isinstance(part, str) and key == "operation":
+        return _masked_line(part)
     if isinstance(part, str) and key in _CONDITIONS:
         return masked(part)
     return part
+
+
+# Constants in the line of an operation; those of LIMIT and of a sort are none of a condition.
+_CONSTANT = re.compile(
+    r"'(?:[^'\\]|\\.|'')*'|(?<![\w.`#])-?\d+(?:\.\d+)?(?:e[-+]?\d+)?(?![\w.`])", re.IGNORECASE
+)
+_NO_CONDITION = ("Limit", "Sort", "Select #")
+
+
+def _masked_line(line: str) -> str:
+    if line.startswith(_NO_CONDITION):
+        return line
+    return _CONSTANT.sub(lambda m: "'?'" if m[0].startswith("'") else "0", line)
 
 
 def _shape(part: Any) -> Iterable[str]:

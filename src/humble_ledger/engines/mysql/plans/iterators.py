@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from humble_ledger.core.plans.model import Discarded, Operation, Role
+from humble_ledger.engines.mysql.costs import SORTED_FIRST, sort_cost
 from humble_ledger.engines.mysql.plans.context import Context
 from humble_ledger.engines.mysql.plans.notation import identifier
 from humble_ledger.engines.mysql.plans.operations import Told, told
@@ -122,6 +123,7 @@ def read_tree(tree: Mapping[str, Any], context: Context) -> Step:
     _named(step, about, tree, context)
     _measures(step, tree)
     _hang(step, children)
+    _with_costs_below(step)
     step.details |= {k: v for k, v in tree.items() if k not in _NOT_PLACED}
     return step
 
@@ -186,6 +188,31 @@ def _passed_by(below: Step, about: Told, tree: Mapping[str, Any]) -> Step:
     return below
 
 
+# Steps that rows go through when all of their values are there.
+_AFTERWARDS = (Operation.SORT, Operation.LIMIT, Operation.OTHER, Operation.MATERIALIZE)
+
+
+def _producing(top: Step) -> Step:
+    """The step that makes the rows which those above it sort, cut or send."""
+    step = top
+    while step.operation in _AFTERWARDS and step.children and "alias" not in step.more:
+        step = step.children[0]
+    return step
+
+
+def _with_costs_below(step: Step) -> None:
+    """What the server leaves out: a sort, and sub-queries that run for each row."""
+    inputs = [c for c in step.children if c.role not in (Role.SUBPLAN, Role.INIT_PLAN)]
+    if len(inputs) != 1 or inputs[0].cost is None:
+        return
+    below = inputs[0].cost
+    if step.operation is Operation.SORT and step.cost is None:
+        step.cost = below + sort_cost(max(1.0, inputs[0].rows or 1.0))
+        step.startup = step.cost * SORTED_FIRST
+    elif step.cost is not None and step.operation is not Operation.LIMIT:
+        step.cost = max(step.cost, below)
+
+
 def _hang(step: Step, children: Sequence[tuple[str, Step]]) -> None:
     joins = step.operation in (Operation.NESTED_LOOP, Operation.HASH_JOIN)
     place = 0
@@ -198,7 +225,12 @@ def _hang(step: Step, children: Sequence[tuple[str, Step]]) -> None:
             child.more["subplan_name"] = name
             if not dependent:
                 _renamed(step, f"(SubPlan {select[1]})", f"({name})")
-            step.below(Role.SUBPLAN if dependent else Role.INIT_PLAN, child)
+            asking = _producing(step)
+            asking.below(Role.SUBPLAN if dependent else Role.INIT_PLAN, child)
+            if asking.cost is not None and child.cost is not None:
+                turns = max(1.0, asking.rows or 1.0) if dependent else 1.0
+                asking.cost += child.cost * turns
+                _raised(step, asking)
             continue
         if joins and words == "Hash":
             hashed = Step(Operation.HASH, "Hash", cost=child.cost, rows=child.rows,
@@ -210,6 +242,15 @@ def _hang(step: Step, children: Sequence[tuple[str, Step]]) -> None:
         role = Role.MEMBER if member else Role.INNER if inner else Role.OUTER
         step.below(role, child)
         place += 1
+
+
+def _raised(top: Step, asking: Step) -> None:
+    """The steps between cost no less than the one below them."""
+    if top is asking or not top.children:
+        return
+    _raised(top.children[0], asking)
+    if top.cost is not None and top.children[0].cost is not None:
+        top.cost = max(top.cost, top.children[0].cost)
 
 
 def _renamed(step: Step, mark: str, name: str) -> None:
