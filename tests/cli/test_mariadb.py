@@ -53,7 +53,7 @@ def test_from_the_slow_log_to_a_change_that_is_kept(aimed: Program, maria: Maria
     assert mine["uses_change"] and mine["same_result"]
     assert mine["after"]["cost"] < mine["before"]["cost"] / 20
     predicted = next(p for p in best["queries"] if p["id"] == query)["cost_predicted"]
-    assert predicted == pytest.approx(mine["after"]["cost"], rel=0.5)
+    assert 0.3 < predicted / mine["after"]["cost"] < 3
 
     applied = aimed.json("settle", "t1", "keep", "--reason", "each buoy page", "--apply")["applied"]
     try:

@@ -83,7 +83,7 @@ class Sample:
             f"SELECT {number}, {width}, {shown} FROM ({each}) {alias}{met}"
             for number, each in enumerate(self._ranges(used or self.columns[:1]))
         ]
-        found = self.connection.rows(" UNION ALL ".join(parts))
+        found = self._in_places(self.connection.rows(" UNION ALL ".join(parts)))
         seen = self.counts((), self.table.name)
         return _key_sample(found, int(seen[1]) if seen else len(found), len(columns), self.whole)
 
@@ -95,7 +95,7 @@ class Sample:
             f"SELECT {number}, {', '.join(quoted(c) for c in columns)} FROM ({each}) p"
             for number, each in enumerate(self._ranges(columns))
         ]
-        rows = self.connection.rows(" UNION ALL ".join(parts))
+        rows = self._in_places(self.connection.rows(" UNION ALL ".join(parts)))
         found = {}
         for at, name in enumerate(columns, 1):
             found[name] = _seen([(row[0], row[at]) for row in rows], self.whole)
@@ -113,6 +113,13 @@ class Sample:
             "SELECT v, COUNT(*), COUNT(DISTINCT n), AVG(OCTET_LENGTH(v)) "
             f"FROM ({inner}) s GROUP BY v ORDER BY 2 DESC"
         )
+
+    def _in_places(self, rows: Sequence[tuple[Any, ...]]) -> Sequence[tuple[Any, ...]]:
+        """The rows with the number of their place in front; one long place is parted in many."""
+        if self.begins:
+            return rows
+        each = MOST_ROWS // PLACES
+        return [(number // each, *row[1:]) for number, row in enumerate(rows)]
 
     def _ranges(self, columns: Sequence[str]) -> list[str]:
         """A statement for each place that gives some columns of the rows there."""
