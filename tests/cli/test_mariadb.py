@@ -272,6 +272,17 @@ def test_sessions_are_seen_at_work_and_who_blocks_whom(aimed: Program, maria: Ma
     assert len(found["statements"]) == 1, "one run, however often it was seen"
 
 
+def test_settings_of_a_session_are_tried_and_others_are_not(aimed: Program) -> None:
+    query = aimed.query_with("GROUP BY b.buoy_id")
+    for setting in ("sort_buffer_size=4194304", "optimizer_switch=derived_merge=off"):
+        tried = aimed.json("trial", query, "--set", setting, "--pairs", "6")
+        assert tried["way"] == "uncommitted-change" and tried["left_behind"] == []
+    for setting in ("tx_read_only=0", "sql_log_bin=0", "long_query_time=1, GLOBAL read_only=1"):
+        done = aimed.run("trial", query, "--set", setting)
+        assert done.code in (2, 4, 5), (setting, done.out, done.err)
+    assert "only" in aimed.fails(5, "trial", query, "--set", "tx_read_only=0")
+
+
 def test_errors_say_what_to_do_next(humble: Program, maria: Maria) -> None:
     assert "Is the server running" in humble.fails(3, "init", "mariadb://x@127.0.0.1:1/skerry")
     assert "database" in humble.fails(2, "init", maria.url.replace("/skerry?", "/?"))

@@ -6,12 +6,15 @@ this is for the statements that users write, and for those that they are given.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.quoting import Quoting
 from humble_ledger.core.statements.sql_dialect import DIALECT
+
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +36,8 @@ class Dialect:
 
     ``settings`` tells whether a session's settings can change how it plans; ``setting_tried`` and
     ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
-    takes that back. Memory has units but where it is told ``memory_in_bytes``. ``analyze`` gathers
+    takes that back. Memory has units but where it is told ``memory_in_bytes``, and a number stands
+    without quotes where these would make it none (``bare_numbers``). ``analyze`` gathers
     statistics; ``own_statistics`` tells whether a user can say of what, and how many.
     """
 
@@ -48,17 +52,24 @@ class Dialect:
     script_head: str = ""
     after_build: str = ""
     settings: bool = True
-    setting_tried: str = "SET {name} = '{value}'"
+    setting_tried: str = "SET {name} = {value}"
     setting_back: str = "RESET {name}"
     memory_in_bytes: bool = False
+    bare_numbers: bool = False
     analyze: str = "ANALYZE {table}"
     own_statistics: bool = True
-    setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = '{value}'"
+    setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = {value}"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
     quoting: Quoting = Quoting()  # noqa: RUF009
     readable: Callable[[str], str] = str
     index_of_table: bool = False
     nulls_lowest: bool = False
+
+    def setting_value(self, value: str) -> str:
+        """A setting's value as it is written."""
+        if self.bare_numbers and _NUMBER.fullmatch(value):
+            return value
+        return "'" + value.replace("'", "''") + "'"
 
     @property
     def builds_online(self) -> bool:

@@ -52,7 +52,7 @@ def setting(text: str, dialect: Dialect = STANDARD) -> Remedy:
     name, value = said.strip().lower(), given.strip().strip("'")
     if not _SETTING.fullmatch(name) or not value:
         raise WrongUsage(f'"{text}" is not a setting.', "Write it like  --set work_mem=64MB")
-    quoted = value.replace("'", "''")
+    quoted = dialect.setting_value(value)
     return Remedy(
         type=RemedyType.SETTING,
         summary=f"{name} = {value} for one session",

@@ -117,7 +117,7 @@ def steps_of(remedy: Remedy, dialect: Dialect) -> Steps:
     apply = tuple(statement.rstrip().rstrip(";") for statement in remedy.apply)
     revert = tuple(statement.rstrip().rstrip(";") for statement in remedy.revert)
     if remedy.settings:
-        values = [(name, value.replace("'", "''")) for name, value in remedy.settings]
+        values = [(name, dialect.setting_value(value)) for name, value in remedy.settings]
         return Steps(
             "_and_".join(name for name, _ in values),
             tuple(dialect.setting_kept.format(name=name, value=value) for name, value in values),

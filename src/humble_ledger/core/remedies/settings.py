@@ -70,7 +70,7 @@ def _setting(
     return Remedy(
         type=RemedyType.SETTING,
         summary=f"{name} = {value} for this query's session or role",
-        apply=(dialect.setting_tried.format(name=name, value=value) + ";",),
+        apply=(dialect.setting_tried.format(name=name, value=dialect.setting_value(value)) + ";",),
         revert=(dialect.setting_back.format(name=name) + ";",),
         reason=reason,
         queries=(query,),

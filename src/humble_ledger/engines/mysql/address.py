@@ -15,7 +15,6 @@ from urllib.parse import SplitResult, parse_qsl, quote, unquote, urlencode, urls
 
 from humble_ledger.errors import WrongUsage
 
-SCHEMES = ("mariadb", "mysql")
 PORT = 3306
 OPTION_FILES = ("/etc/my.cnf", "/etc/mysql/my.cnf", "~/.my.cnf")
 _GROUPS = ("client", "client-server", "client-mariadb")

@@ -69,7 +69,7 @@ class MysqlArm:
             yield
             return
         plain = require_plain(statement.sql, modes)
-        require_undoable(self.connection, self.connection.address.database, plain)
+        require_undoable(self.connection, plain)
         self.connection.do("START TRANSACTION")
         try:
             yield

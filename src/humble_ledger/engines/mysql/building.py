@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 
 from humble_ledger.engines.contract import Change, IndexBuild, NewIndex
@@ -9,6 +10,15 @@ from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.costs import PAGE_BYTES
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.errors import HumbleError, RefusedForSafety
+
+# One setting of a session, and nothing behind it.
+_SETTING = re.compile(r"SET SESSION ([a-z_]\w*) = (?:'(?:[^'\\]|'')*'|[\w.+-]+)", re.IGNORECASE)
+_NEVER_SET = frozenset(
+    """tx_read_only transaction_read_only read_only super_read_only autocommit sql_log_bin
+    sql_log_off foreign_key_checks unique_checks sql_mode init_connect local_infile secure_file_priv
+    max_statement_time max_execution_time lock_wait_timeout innodb_lock_wait_timeout
+    default_storage_engine""".split()
+)
 
 
 def require_makeable(change: Change) -> None:
@@ -18,12 +28,28 @@ def require_makeable(change: Change) -> None:
         RefusedForSafety: it has statements that last, and are for every session.
     """
     for sql in change.others:
-        if not sql.lstrip().upper().startswith("SET SESSION"):
+        said = _SETTING.fullmatch(sql.strip().rstrip(";"))
+        if said is not None:
+            require_harmless_setting(said[1])
+        else:
             raise RefusedForSafety(
                 "Statistics and other changes are not tried on such a server: they last, and every "
                 "session gets them at once.",
                 "Try it on a copy of your own, by hand, between two captures.",
             )
+
+
+def require_harmless_setting(name: str) -> None:
+    """Make sure that a setting changes how a statement is run, and not what it may do.
+
+    Raises:
+        RefusedForSafety: it would let a session write, or hide from others what it writes.
+    """
+    if name.lower() in _NEVER_SET:
+        raise RefusedForSafety(
+            f"{name} is not set: sessions of ours read only, and what is written is taken back.",
+            "Settings of the optimizer and of memory can be tried.",
+        )
 
 
 def built(connection: Connection, index: NewIndex) -> IndexBuild:

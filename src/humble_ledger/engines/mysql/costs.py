@@ -31,7 +31,6 @@ _ENTRY_HEADER = 5
 _SLOT = 1.0 / 3.0  # of the page's directory, for each entry
 _SINGLE_PAGES, _EXTENT = 32, 64  # a segment takes single pages first, then so many at once
 _SPARE = 8  # it takes another extent when less than so large a part of it is free
-_TRANSACTION = 13  # of a row in the clustered index: transaction and roll pointer
 _ROW_NUMBER = 6  # of a table without a primary key
 _LENGTH = 1  # of a value of varying length
 _CHILD = 4

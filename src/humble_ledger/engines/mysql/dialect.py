@@ -22,6 +22,7 @@ FAMILY = Dialect(
     setting_tried="SET SESSION {name} = {value}",
     setting_back="SET SESSION {name} = DEFAULT",
     memory_in_bytes=True,
+    bare_numbers=True,
     analyze="ANALYZE TABLE {table}",
     own_statistics=False,
     setting_kept="SET GLOBAL {name} = {value}",

@@ -34,6 +34,7 @@ from humble_ledger.engines.contract import (
     Support,
 )
 from humble_ledger.engines.mysql import activity, digests, explain, preflight, support
+from humble_ledger.engines.mysql.building import require_harmless_setting
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.estimates import Estimates
@@ -134,7 +135,7 @@ class MysqlSession:
             if changes:
                 # Such a statement is not even explained where nothing may be written.
                 if options.measure:
-                    require_undoable(self.connection, self.database, plain)
+                    require_undoable(self.connection, plain)
                 with self._undone():
                     return self.known.explained(statement, measure=options.measure)
             return self.known.explained(statement, measure=options.measure)
@@ -146,6 +147,7 @@ class MysqlSession:
             for name, value in settings:
                 if not name.replace("_", "").replace(".", "").isalnum():
                     raise WrongUsage(f'"{name}" is no name of a setting.', "Give  --set name=value")
+                require_harmless_setting(name)
                 before.append((name, self.connection.one(f"SELECT @@SESSION.{name}")))
                 self.connection.do(f"SET SESSION {name} = {literal(value)}")
             yield
@@ -189,7 +191,7 @@ class MysqlSession:
     def side_effects(self, statement: Statement, *, writes: bool = False) -> Sequence[SideEffect]:
         """What it calls that acts outside of a transaction."""
         plain = require_plain(statement.sql, self.connection.modes)
-        return effects_of(self.connection, self.database, plain)
+        return effects_of(self.connection, plain)
 
     def require_run(self, statement: Statement, *, writes: bool = False) -> None:
         """Make sure that a statement can be run; nothing is."""
@@ -197,7 +199,7 @@ class MysqlSession:
         self.explain(statement)
         if explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES:
             plain = require_plain(statement.sql, self.connection.modes)
-            require_undoable(self.connection, self.database, plain)
+            require_undoable(self.connection, plain)
 
     # The catalogue
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -76,8 +75,3 @@ def stages(url: str, change: Change, mark: str, limits: Limits, engine: str) -> 
                     made.unmake()
     finally:
         connection.close()
-
-
-def timed(begun: float) -> float:
-    """Milliseconds since a moment of the clock."""
-    return (time.perf_counter() - begun) * 1000

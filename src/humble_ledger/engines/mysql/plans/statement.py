@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -224,8 +224,3 @@ def _named(part: exp.Expr, names: _Names, here: Sequence[str]) -> str:
         if alias and not column.table:
             column.set("table", exp.to_identifier(alias))
     return noted(tree.sql(dialect=NAME))[1:-1]
-
-
-def select_order(context: Mapping[str, Any]) -> list[int]:
-    """The numbers of the blocks."""
-    return sorted(int(number) for number in context.get("blocks", {}))

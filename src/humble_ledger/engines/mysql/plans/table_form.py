@@ -5,11 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-_EXTRAS = {
-    "Using index": "using_index",
-    "Using index condition": "pushed",
-}
-
 
 def blocks_of(rows: Sequence[Mapping[str, str]]) -> Mapping[str, Any]:
     """The document of rows: each SELECT a block, those below hung at their tables."""
