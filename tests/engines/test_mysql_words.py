@@ -125,6 +125,9 @@ def test_values_go_where_the_parameters_stand_and_nowhere_else() -> None:
         "SELECT '$1', `$1` /* $1 */ FROM t WHERE a = 'x'' OR 1 = 1 \\\\' AND b = '007' AND c = NULL"
     )
     assert filled(Statement("SELECT $1", ("-1.5e3",))) == "SELECT -1.5e3"
+    paged = Statement("SELECT * FROM t WHERE phone = $1 LIMIT $2 OFFSET $3", ("0417", "10", "20"))
+    assert filled(paged) == "SELECT * FROM t WHERE phone = '0417' LIMIT 10 OFFSET 20"
+    assert filled(Statement("SELECT 1 LIMIT $1, $2", ("5", "6"))) == "SELECT 1 LIMIT 5, 6"
 
 
 def test_digests_become_statements_with_parameters() -> None:

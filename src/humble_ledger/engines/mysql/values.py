@@ -8,6 +8,8 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.mysql.lexing import NO_ESCAPES
 
 _NUMBER = re.compile(r"-?(?:0|[1-9]\d{0,30})(?:\.\d+)?(?:[eE][-+]?\d{1,3})?")
+_WHOLE = re.compile(r"-?\d+")
+_COUNTS = re.compile(r"\b(?:LIMIT|OFFSET|ROWS|INTERVAL)\s+(?:[$\w]+\s*,\s*)?$", re.IGNORECASE)
 _PLACES = re.compile(
     r"""(?P<kept>'(?:[^'\\]|\\.|'')*'|"(?:[^"\\]|\\.|"")*"|`(?:[^`]|``)*`
       |/\*.*?\*/|(?:\#|--\s)[^\n]*)
@@ -26,8 +28,13 @@ def filled(statement: Statement, modes: str = "") -> str:
         if found["kept"] is not None:
             return found[0]
         place = int(found["number"])
-        known = 1 <= place <= len(statement.values)
-        return literal(statement.values[place - 1] if known else None, modes)
+        value = statement.values[place - 1] if 1 <= place <= len(statement.values) else None
+        if value is not None and _WHOLE.fullmatch(value):
+            # Whether it was sent as a number is not known. A column of whole numbers takes a text
+            # of digits just as well, and one of texts would be converted for a number; only where
+            # a statement counts rows it must be one.
+            return value if _COUNTS.search(statement.sql, 0, found.start()) else f"'{value}'"
+        return literal(value, modes)
 
     return _PLACES.sub(change, statement.sql)
 
