@@ -272,6 +272,42 @@ def test_sessions_are_seen_at_work_and_who_blocks_whom(aimed: Program, maria: Ma
     assert len(found["statements"]) == 1, "one run, however often it was seen"
 
 
+def test_what_an_application_sends_through_its_driver_is_recorded(
+    humble: Program, maria: Maria
+) -> None:
+    import pymysql  # noqa: PLC0415
+
+    from humble_ledger.recording import Recorder, record  # noqa: PLC0415
+
+    log = humble.folder / "sent.jsonl"
+    recorder = Recorder(log)
+    plain = pymysql.connect(
+        unix_socket=str(maria.cluster.socket), user="humble", database="skerry", autocommit=True
+    )
+    sent = record(plain, recorder)
+    with sent.cursor() as cursor:
+        for code in ("E-1417", "E-2250"):
+            cursor.execute("SELECT alert_id FROM alert WHERE code = %s", (code,))
+            assert cursor.fetchall()
+        cursor.execute(
+            "SELECT visit_id FROM visit WHERE keeper_id = %(keeper)s LIMIT %(most)s",
+            {"keeper": 417, "most": 5},
+        )
+        assert len(cursor.fetchall()) == 5
+    sent.close()
+    recorder.flush()
+
+    humble.ok("init", maria.url, "--role", "scratch")
+    assert humble.json("capture", "log", str(log))["kept_runs"] == 3
+    by_code = humble.ok("queries", "--by-code").out
+    assert "2 places, 3 calls" in by_code
+    query = humble.query_with("FROM alert WHERE code = $1")
+    found = names(humble.json("diagnose", query, "--measure"))
+    assert found["full-index-scan"]["cause"]["name"] == "not-the-leading-column"
+    paged = humble.query_with("FROM visit WHERE keeper_id = $1")
+    assert humble.json("plan", paged)["root"]["operation"] == "limit"
+
+
 def test_settings_of_a_session_are_tried_and_others_are_not(aimed: Program) -> None:
     query = aimed.query_with("GROUP BY b.buoy_id")
     for setting in ("sort_buffer_size=4194304", "optimizer_switch=derived_merge=off"):

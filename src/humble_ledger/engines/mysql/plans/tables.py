@@ -158,7 +158,7 @@ class Reading:
         elif price is not None and step.more.get("index") and table.get("access_type") == "index":
             # Chosen for its order after all was priced as a scan: as many rows as are wanted.
             each = INDEX_ROW if table.get("using_index") else INDEX_ROW + LOOKUP
-            total = each * (step.rows_priced() or 0.0) * max(1.0, before)
+            total = each * (number(table.get("rows")) or 0.0) * max(1.0, before)
         elif price is not None:
             total = price.cost
         elif table.get("access_type") in ("const", "system"):
