@@ -308,6 +308,28 @@ def test_what_an_application_sends_through_its_driver_is_recorded(
     assert humble.json("plan", paged)["root"]["operation"] == "limit"
 
 
+def test_names_and_values_of_every_kind_go_through_the_loop(humble: Program, maria: Maria) -> None:
+    red = "\x1b[31mred"
+    columns = f"`key` int PRIMARY KEY, `a b` varchar(50), `{red}` int"
+    maria.do(f"CREATE TABLE `order items` ({columns})")
+    try:
+        values = "seq, concat('v', seq % 300, '\x1b[2J'), seq % 31"
+        maria.do(f"INSERT INTO `order items` SELECT {values} FROM seq_1_to_20000")
+        maria.do("ANALYZE TABLE `order items`")
+        humble.ok("init", maria.url, "--role", "scratch")
+        statement = f"SELECT `{red}` FROM `order items` o WHERE o.`a b` = 'v7\x1b[2J'"
+        for command in (("plan", "--measure"), ("diagnose",), ("propose",)):
+            said = humble.ok(command[0], statement, *command[1:])
+            assert "\x1b" not in said.out
+        (best,) = humble.json("propose", statement)["remedies"]
+        assert "ON `order items` (`a b`)" in best["apply"][0]
+        tried = humble.json("trial", statement, "--remedy", best["id"], "--pairs", "6")
+        assert tried["queries"][0]["uses_change"] and tried["left_behind"] == []
+        assert "\x1b" not in humble.ok("table", "order items").out
+    finally:
+        maria.do("DROP TABLE `order items`")
+
+
 def test_settings_of_a_session_are_tried_and_others_are_not(aimed: Program) -> None:
     query = aimed.query_with("GROUP BY b.buoy_id")
     for setting in ("sort_buffer_size=4194304", "optimizer_switch=derived_merge=off"):

@@ -7,18 +7,17 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
-import msgspec
-
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of, require_plan
 from humble_ledger.engines.contract import Outcome, PlanDocument
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.plans.iterators import tree_of_text
+from humble_ledger.engines.mysql.plans.json_text import decoded
 from humble_ledger.engines.mysql.plans.reading import plan_of
 from humble_ledger.engines.mysql.plans.statement import context_in
 from humble_ledger.engines.mysql.trace import prices_in
 from humble_ledger.engines.mysql.values import filled, has_parameters
-from humble_ledger.errors import HumbleError, StatementRejected, UnreadableInput
+from humble_ledger.errors import HumbleError, StatementRejected
 
 _TRACE_BYTES = 64 * 1024**2
 _READING = "1003"  # the note with the server's own reading of a statement
@@ -107,10 +106,9 @@ def _measured(connection: Connection, sql: str) -> Any:
 
 def _decoded(text: str) -> Any:
     try:
-        found = msgspec.json.decode(text.encode("utf-8", "replace"), strict=False)
-    except msgspec.DecodeError as error:
-        raise UnreadableInput(f"The server's plan is no whole document: {error}.") from error
-    return found
+        return decoded(text)
+    except ValueError as error:
+        raise StatementRejected(f"The server's plan is no whole document: {error}.") from error
 
 
 @contextmanager

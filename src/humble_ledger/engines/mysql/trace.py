@@ -6,22 +6,20 @@ the cheapest of those that are complete. Its text may have escapes that no JSON 
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-import msgspec
+from humble_ledger.engines.mysql.plans.json_text import decoded
 
 # Others that begin so ("pruned_by_hanging_leaf") mark an order that is gone on with.
 _GIVEN_UP = frozenset(("pruned_by_cost", "pruned_by_heuristic"))
-_BAD_ESCAPE = re.compile(r'\\(?!["\\/bfnrtu])')
 
 
 def prices_in(text: str) -> dict[str, list[list[Any]]]:
     """The tables of each SELECT's order as (alias, cost, rows, cost up to it); {} where unknown."""
     try:
-        document = msgspec.json.decode(_BAD_ESCAPE.sub("", text).encode("utf-8", "replace"))
-    except msgspec.DecodeError:
+        document = decoded(text)
+    except ValueError:
         return {}
     found: dict[str, list[list[Any]]] = {}
     for step in _all(document, "join_optimization"):

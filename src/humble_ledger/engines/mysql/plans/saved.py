@@ -6,9 +6,8 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import msgspec
-
 from humble_ledger.engines.mysql.plans.iterators import tree_of_text
+from humble_ledger.engines.mysql.plans.json_text import decoded
 from humble_ledger.errors import UnreadableInput
 
 _FRAME = re.compile(r"^\s*\+[-+]+\+\s*$", re.MULTILINE)
@@ -66,8 +65,8 @@ def _json(text: str) -> Mapping[str, Any]:
             "Save it whole; some clients cut long columns.",
         )
     try:
-        found = msgspec.json.decode(inner[:end].encode("utf-8", "replace"))
-    except msgspec.DecodeError as error:
+        found = decoded(inner[:end])
+    except ValueError as error:
         raise UnreadableInput(f"This is no whole document: {error}.") from error
     if not isinstance(found, dict):
         raise UnreadableInput("This is no plan: an object was expected.")
