@@ -7,7 +7,10 @@ Finite Population", JASA 93, 1998. Costs are in the server's units, sizes in pag
 from __future__ import annotations
 
 import math
+from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 FEWEST_KEPT = 30  # rows of a sample, below which its share says less than the planner's
 
@@ -73,6 +76,37 @@ class KeySample:
     common: tuple[tuple[int, int], ...] = ()
     rare: tuple[tuple[int, int], ...] = ()
     places: int = 0
+
+    @classmethod
+    def of(
+        cls, found: Sequence[Sequence[Any]], rows_seen: int, header_bytes: float, whole: bool
+    ) -> KeySample:
+        """What rows that met the condition show, each as (its place, bytes of its keys, *keys).
+
+        ``header_bytes`` of an entry are added to its keys. ``whole``: these are all rows there are,
+        so that a key that stands at one place tells nothing of keys that were not seen.
+        """
+        if not found:
+            return cls(rows_seen, 0, 0, 0, header_bytes)
+        counted = Counter(tuple(each[2:]) for each in found)
+        places: dict[tuple[Any, ...], set[Any]] = {}
+        for each in found:
+            places.setdefault(tuple(each[2:]), set()).add(each[0])
+        common: Counter[int] = Counter()
+        rare: Counter[int] = Counter()
+        for key, count in counted.items():
+            (common if len(places[key]) > 2 else rare)[count] += 1
+        width = sum(float(each[1] or 0) for each in found) / len(found)
+        return cls(
+            rows_seen,
+            len(found),
+            len(counted),
+            0 if whole else sum(len(those) == 1 for those in places.values()),
+            width + header_bytes,
+            tuple(sorted(common.items())),
+            tuple(sorted(rare.items())),
+            sum(len(those) for those in places.values() if len(those) <= 2),
+        )
 
     @property
     def share(self) -> float:

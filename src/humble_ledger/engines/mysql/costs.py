@@ -15,6 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import IndexShape, KeySample, ScanCost, Search
+from humble_ledger.core.costs.ordered import OrderedSizes, pages_above
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ClusteredFacts, ColumnFacts, ServerFacts, TableFacts
 
@@ -71,7 +72,7 @@ def key_columns_of_rows(table: TableFacts) -> tuple[str, ...]:
 
 
 @dataclass(frozen=True, slots=True)
-class Sizes:
+class Sizes(OrderedSizes):
     """How large an index is when it is freshly built (InnoDB)."""
 
     def in_order(
@@ -94,30 +95,8 @@ class Sizes:
         width += _SLOT
         room = PAGE_BYTES - _PAGE_HEADER
         leaves = max(1, math.ceil(rows * width / room))
-        level, above, levels = leaves, 0, 0
-        while level > 1:
-            level = math.ceil(level * (width + _CHILD) / room)
-            above += level
-            levels += 1
+        above, levels = pages_above(leaves, width + _CHILD, room)
         return IndexShape(_taken(leaves) + (_taken(above) if above else 0), levels, rows)
-
-    def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
-        """There is no such index: as large as one in order."""
-        return self.in_order(table, ())
-
-    def enclosing(self, table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
-        """A spatial index holds boxes of 32 bytes."""
-        return self.in_order(table, columns)
-
-    def inverted(
-        self,
-        table: TableFacts,
-        width_bytes: float,
-        terms_per_row: float,
-        sample: KeySample | None = None,
-    ) -> IndexShape:
-        """A full-text index: an entry for each term."""
-        return self.in_order(table, (), entries=table.rows * max(1.0, terms_per_row))
 
 
 def _taken(pages: int) -> int:

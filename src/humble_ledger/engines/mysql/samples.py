@@ -85,7 +85,7 @@ class Sample:
         ]
         found = self._in_places(self.connection.rows(" UNION ALL ".join(parts)))
         seen = self.counts((), self.table.name)
-        return _key_sample(found, int(seen[1]) if seen else len(found), len(columns), self.whole)
+        return KeySample.of(found, int(seen[1]) if seen else len(found), _ENTRY_BYTES, self.whole)
 
     def shown(self, columns: Sequence[str]) -> Mapping[str, ColumnSeen]:
         """What the rows show of each column, read all at once."""
@@ -153,7 +153,7 @@ def _seen(pairs: Sequence[tuple[int, Any]], whole: bool) -> ColumnSeen:
     values = [(number, value) for number, value in pairs if value is not None]
     lengths = [len(as_text(value) or b"") for _, value in values]
     counted = Counter(value for _, value in values)
-    entries = _key_sample([(n, 0, v) for n, v in values], len(pairs), 1, whole)
+    entries = KeySample.of([(n, 0, v) for n, v in values], len(pairs), _ENTRY_BYTES, whole)
     return ColumnSeen(
         1.0 - len(values) / total,
         max(counted.values(), default=0) / total,
@@ -169,29 +169,3 @@ def places_in(low: int, high: int, rows: float, name: str) -> list[int]:
     count = min(PLACES, max(1, int(rows // (MOST_ROWS / PLACES))))
     found = {low + int(span * (part + chance.random() * 0.9) / count) for part in range(count)}
     return sorted(found)
-
-
-def _key_sample(
-    found: Sequence[tuple[Any, ...]], seen: int, columns: int, whole: bool
-) -> KeySample:
-    if not found:
-        return KeySample(seen, 0, 0, 0, float(_ENTRY_BYTES + columns))
-    counted = Counter(tuple(each[2:]) for each in found)
-    places: dict[tuple[Any, ...], set[int]] = {}
-    for each in found:
-        places.setdefault(tuple(each[2:]), set()).add(each[0])
-    common: Counter[int] = Counter()
-    rare: Counter[int] = Counter()
-    for key, count in counted.items():
-        (common if len(places[key]) > 2 else rare)[count] += 1
-    width = sum(float(each[1] or 0) for each in found) / len(found)
-    return KeySample(
-        seen,
-        len(found),
-        len(counted),
-        0 if whole else sum(len(those) == 1 for those in places.values()),
-        width + _ENTRY_BYTES,
-        tuple(sorted(common.items())),
-        tuple(sorted(rare.items())),
-        sum(len(places[key]) for key in counted if len(places[key]) <= 2),
-    )

@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import IndexShape, KeySample, ScanCost, Search
+from humble_ledger.core.costs.ordered import OrderedSizes, pages_above
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 
@@ -60,7 +61,7 @@ class Resources:
 
 
 @dataclass(frozen=True, slots=True)
-class Sizes:
+class Sizes(OrderedSizes):
     """How large an index is when it is freshly built."""
 
     page_bytes: int = 4096
@@ -84,30 +85,8 @@ class Sizes:
         each = own + _number_bytes(table.rows) + _LENGTH + _POINTER
         room = table.page_bytes - _PAGE_HEADER
         leaves = max(1, math.ceil(rows * each / room))
-        pages, level, levels = leaves, leaves, 0
-        while level > 1:
-            level = math.ceil(level * (each + _CHILD) / room)
-            pages += level
-            levels += 1
-        return IndexShape(pages, levels, rows)
-
-    def block_ranges(self, table: TableFacts, keys: int) -> IndexShape:
-        """There is no such index: as large as one in order."""
-        return self.in_order(table, ())
-
-    def enclosing(self, table: TableFacts, columns: Sequence[ColumnFacts]) -> IndexShape:
-        """There is no such index on a table: as large as one in order."""
-        return self.in_order(table, columns)
-
-    def inverted(
-        self,
-        table: TableFacts,
-        width_bytes: float,
-        terms_per_row: float,
-        sample: KeySample | None = None,
-    ) -> IndexShape:
-        """There is no such index on a table: an entry for each term."""
-        return self.in_order(table, (), entries=table.rows * max(1.0, terms_per_row))
+        above, levels = pages_above(leaves, each + _CHILD, room)
+        return IndexShape(leaves + above, levels, rows)
 
 
 def _number_bytes(rows: float) -> int:

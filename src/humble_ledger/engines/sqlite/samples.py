@@ -7,7 +7,6 @@ are read once, from places spread over the whole table, and every question is pu
 from __future__ import annotations
 
 import random
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -81,28 +80,8 @@ class Sample:
                 found = rows(self.connection, text)
         except (apsw.Error, StatementRejected):
             return None
-        if not found:
-            return KeySample(self.seen, 0, 0, 0, float(_HEADER_BYTES + len(listed)))
-        counted = Counter(tuple(each[2:]) for each in found)
-        places: dict[tuple[object, ...], set[object]] = {}
-        for each in found:
-            places.setdefault(tuple(each[2:]), set()).add(each[0])
-        common: Counter[int] = Counter()
-        rare: Counter[int] = Counter()
-        for key, count in counted.items():
-            (common if len(places[key]) > 2 else rare)[count] += 1
-        width = sum(float(each[1] or 0) for each in found) / len(found)
-        width += sum(self.cut_bytes.get(each, 0.0) for each in listed)
-        return KeySample(
-            self.seen,
-            len(found),
-            len(counted),
-            0 if self.whole else sum(len(those) == 1 for those in places.values()),
-            width + _HEADER_BYTES + len(listed),
-            tuple(sorted(common.items())),
-            tuple(sorted(rare.items())),
-            sum(len(places[key]) for key in counted if len(places[key]) <= 2),
-        )
+        header = _HEADER_BYTES + len(listed) + sum(self.cut_bytes.get(each, 0.0) for each in listed)
+        return KeySample.of(found, self.seen, header, self.whole)
 
     def analyzed(self, keys: str) -> Analyzed | None:
         """What ANALYZE writes of an index with these keys on the rows of the sample.
