@@ -123,7 +123,7 @@ def tell(
     with _terminated_politely(), scene as stage, contextlib.chdir(folder):
         _chapters(teller, stage)
         teller.say(f"The story took {teller.seconds:.0f} s.")
-        _farewell(teller, os.path.relpath(folder, begun_in), stay)
+        _farewell(teller, os.path.relpath(folder, begun_in), stay, engine)
         if stay:
             _wait()
 
@@ -267,10 +267,11 @@ def _prepare(folder: Path) -> None:
     (folder / MARKER).write_text('Made by "humble demo", and made anew by the next one.\n')
 
 
-def _farewell(teller: Teller, shown: str, stay: bool) -> None:
+def _farewell(teller: Teller, shown: str, stay: bool, engine: str) -> None:
     if not stay:
         teller.say(f"Ledger, log and migrations are in {shown}. The server stops now.")
-        teller.say("To explore it yourself:  humble demo --stay")
+        which = "" if engine == "postgresql" else f" --engine {engine}"
+        teller.say(f"To explore it yourself:  humble demo{which} --stay")
         return
     teller.say("The server stays until you press Ctrl-C here. In another terminal:")
     teller.plain(f"  cd {shown}")

@@ -25,7 +25,7 @@ def summary_view(workspace: Workspace) -> RenderableType:
     remedies = propose(workspace).remedies
     table = plain_table(
         ("id", "fixed"), ("total ms", "right"), ("calls", "right"),
-        ("first symptom: cause", "left"), ("best index: cost, predicted", "left"),
+        ("first symptom: cause", "left"), ("best remedy: cost, predicted", "left"),
     )  # fmt: skip
     for each in ranked:
         query = each.query.id
@@ -37,8 +37,8 @@ def summary_view(workspace: Workspace) -> RenderableType:
             Text(_best(query, remedies, numbers)),
         )
     note = (
-        "Times are measured by the server; costs are its estimates, the last one predicted by "
-        "formula. A query without a symptom may still be a trouble this version does not know."
+        "Times are measured by the server; costs are estimates in its units, the last one "
+        "predicted. A query without a symptom may still be a trouble this version does not know."
     )
     return Group(table, Text(""), Text(note, style="bright_black"))
 
@@ -58,4 +58,6 @@ def _best(query: str, remedies: Sequence[RemedyEntry], numbers: Numbers) -> str:
         return "–"
     after, before, entry = min(options, key=lambda option: option[0])
     words = entry.remedy.index.words if entry.remedy.index else entry.remedy.summary
+    if after >= before:
+        return f"{entry.id} {words}: the cost says nothing of it, a trial does"
     return f"{entry.id} {words}: {numbers.figure(before)} → {numbers.figure(after)}"
