@@ -7,6 +7,7 @@ import sqlite3
 import time
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -186,6 +187,67 @@ def test_an_index_of_other_words_is_supposed_and_others_are_supposed_gone(
     assert "note" in text
     without = humble.json("suppose", sql, "--without-index", "alert_words")
     assert without["queries"][0]["cost_after"] >= found["queries"][0]["cost_before"]
+
+
+def _steps(step: dict[str, Any]) -> list[dict[str, Any]]:
+    return [step, *(below for child in step["children"] for below in _steps(child))]
+
+
+def test_what_a_change_sets_off_is_planned_found_and_tried(humble: Program) -> None:
+    with closing(sqlite3.connect(humble.folder / "set.db")) as connection:
+        connection.executescript(
+            """
+            CREATE TABLE buoy (id INTEGER PRIMARY KEY, name TEXT);
+            CREATE TABLE sensor (id INTEGER PRIMARY KEY, of_buoy INT
+                REFERENCES buoy ON DELETE CASCADE);
+            CREATE TABLE visit (id INTEGER PRIMARY KEY, at_buoy INT REFERENCES buoy);
+            CREATE TABLE alert (id INTEGER PRIMARY KEY, said TEXT);
+            CREATE TABLE "diary" (what TEXT, times INT);
+            CREATE TRIGGER gone AFTER DELETE ON buoy WHEN old.id > 5 BEGIN
+                INSERT INTO diary SELECT 'old.name', count(*) FROM alert WHERE said = OLD."name";
+                SELECT raise(ABORT, 'no') WHERE old.id < 0;
+            END;
+            """
+        )
+        connection.executemany("INSERT INTO buoy VALUES (?, ?)", ((n, f"b{n}") for n in range(900)))
+        for table, many in (("sensor", 20_000), ("visit", 30_000)):
+            connection.executemany(
+                f"INSERT INTO {table} VALUES (?, ?)",
+                ((n, n % 600) for n in range(many)),
+            )
+        connection.executemany(
+            "INSERT INTO alert VALUES (?, ?)", ((n, f"b{n % 700}") for n in range(40_000))
+        )
+        connection.commit()
+    humble.ok("init", "set.db", "--role", "scratch")
+    delete = "DELETE FROM buoy WHERE id > 700"
+    steps = _steps(humble.json("plan", delete)["root"])
+    told = {(step["relation"], step["label"]) for step in steps if step["label"] == "SCAN"}
+    assert told == {("sensor", "SCAN"), ("visit", "SCAN"), ("alert", "SCAN")}
+    found = humble.json("diagnose", "q1")["symptoms"]
+    keys = sorted(s["summary"].split(",")[0] for s in found if s["name"].startswith("foreign"))
+    assert [key.rpartition(" ")[2] for key in keys] == ["sensor", "visit"]
+    # A name of the row before is no table's: a change that touches no key sets nothing off.
+    renamed = humble.json("plan", "UPDATE buoy SET name = 'x' WHERE id > 700")
+    assert len(_steps(renamed["root"])) == 2
+
+    indexes = ("sensor (of_buoy)", "visit (at_buoy)", "alert (said)")
+    asked = [word for index in indexes for word in ("--index", index)]
+    supposed = humble.json("suppose", "q1", *asked)["queries"][0]
+    tried = humble.json("trial", "q1", *asked, "--allow-writes")["queries"][0]
+    assert tried["verdict"] == "faster"
+    assert supposed["cost_after"] == pytest.approx(tried["after"]["cost"], rel=0.25)
+
+
+def test_statistics_of_all_tables_by_one_statement(app: Path, humble: Program) -> None:
+    humble.ok("init", app.name, "--role", "scratch")
+    humble.ok("plan", "SELECT * FROM alert WHERE level = 3 AND raised_at > '2026-11'")
+    first = next(r for r in humble.json("propose")["remedies"] if "all tables" in r["summary"])
+    assert "PRAGMA optimize" in first["apply"][0]
+    tried = humble.json("trial", "q1", "--remedy", first["id"])
+    humble.ok("settle", tried["id"], "keep", "--reason", "others need them", "--apply")
+    with closing(sqlite3.connect(app)) as connection:
+        assert connection.execute("SELECT count(*) FROM sqlite_stat1").fetchone()[0] >= 2
 
 
 def test_rows_that_lie_in_the_wrong_order_for_their_key(humble: Program) -> None:

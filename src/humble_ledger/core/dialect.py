@@ -38,7 +38,8 @@ class Dialect:
     ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
     takes that back. Memory has units but where it is told ``memory_in_bytes``, and a number stands
     without quotes where these would make it none (``bare_numbers``). ``analyze`` gathers
-    statistics; ``own_statistics`` tells whether a user can say of what, and how many.
+    statistics, ``analyze_needed`` those of every table that the server itself finds in need of
+    them ("": none does); ``own_statistics`` tells whether a user can say of what, and how many.
     """
 
     parser: str = DIALECT
@@ -57,6 +58,7 @@ class Dialect:
     memory_in_bytes: bool = False
     bare_numbers: bool = False
     analyze: str = "ANALYZE {table}"
+    analyze_needed: str = ""
     own_statistics: bool = True
     setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = {value}"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"

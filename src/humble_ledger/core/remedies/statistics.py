@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.plans.model import Node
@@ -18,6 +18,7 @@ from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
 
 MISESTIMATE = "row-misestimate"
+FEWEST_TOGETHER = 2  # tables
 MORE = 10  # times the values that are listed now
 MOST_TARGET = 10_000  # the server's own limit
 _ANEW = frozenset(("statistics-missing", "statistics-stale", "beyond-statistics"))
@@ -57,6 +58,21 @@ def schema_statistics(
     if symptom.name in _ANEW:
         return _gathered(table, symptom.name, (), dialect)
     return None
+
+
+def gathered_where_needed(remedies: Sequence[Remedy], dialect: Dialect) -> Remedy | None:
+    """One statement in place of several that gather statistics, where the server has one."""
+    several = [r for r in remedies if r.type is RemedyType.STATISTICS]
+    if not dialect.analyze_needed or len(several) < FEWEST_TOGETHER:
+        return None
+    return Remedy(
+        type=RemedyType.STATISTICS,
+        summary="statistics of all tables that need them",
+        apply=(dialect.analyze_needed + ";",),
+        revert=(),
+        reason=f"{len(several)} tables are without or have old ones",
+        cures=tuple(dict.fromkeys(name for r in several for name in r.cures)),
+    )
 
 
 def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...], dialect: Dialect) -> Remedy:

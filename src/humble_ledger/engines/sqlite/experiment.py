@@ -13,6 +13,7 @@ import apsw
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.engines.contract import Change, IndexBuild, Limits, Outcome, PlanDocument
 from humble_ledger.engines.sqlite import explain
+from humble_ledger.engines.sqlite.behind import keep_keys
 from humble_ledger.engines.sqlite.building import built, dropped
 from humble_ledger.engines.sqlite.copies import copy_of, second_copy
 from humble_ledger.engines.sqlite.faults import translated
@@ -44,6 +45,7 @@ class SqliteArm:
         # All of it in one file, so that it can be copied once more.
         connection.execute("PRAGMA journal_mode = DELETE").fetchall()
         guard.ours = False
+        keep_keys(connection)
         return SqliteArm(copy, limits, connection, guard)
 
     def run(self, statement: Statement) -> Outcome:
@@ -57,7 +59,7 @@ class SqliteArm:
             work = explain.run(self.connection, statement) if measure else None
         ground = self.ground()
         with translated(self.path):
-            found = explain.listing(self.connection, statement)
+            found = explain.listing(self.connection, statement, ground.schema)
         return explain.explained(found, statement, ground.schema, ground, work)
 
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:

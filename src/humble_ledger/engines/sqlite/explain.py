@@ -16,8 +16,10 @@ from humble_ledger.core.statements.kinds import (
     require_plan,
 )
 from humble_ledger.engines.contract import Outcome, PlanDocument
+from humble_ledger.engines.sqlite.behind import SetOff, keys_kept, set_off
 from humble_ledger.engines.sqlite.one_statement import execute, require_one
 from humble_ledger.engines.sqlite.plans.building import Builder
+from humble_ledger.engines.sqlite.plans.drafts import Draft, add_set_off
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
 from humble_ledger.engines.sqlite.plans.knowledge import Knowledge
 from humble_ledger.engines.sqlite.plans.listing import apart, lines_of
@@ -47,19 +49,25 @@ class Work:
 
 @dataclass(frozen=True, slots=True)
 class Listing:
-    """The rows of EXPLAIN QUERY PLAN, and the milliseconds that planning took."""
+    """The rows of EXPLAIN QUERY PLAN, and the milliseconds that planning took.
+
+    ``behind`` is what a change sets off for each row.
+    """
 
     rows: Sequence[Sequence[object]]
     planning_ms: float
+    behind: Sequence[SetOff] = ()
 
 
-def listing(connection: apsw.Connection, statement: Statement) -> Listing:
+def listing(connection: apsw.Connection, statement: Statement, schema: Schema) -> Listing:
     """What the planner would do with a statement; nothing is run."""
     require_plan(statement.sql)
     sql, given = prepared(statement)
     begun = time.perf_counter()
-    rows = execute(connection, f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
-    return Listing(rows, (time.perf_counter() - begun) * 1000)
+    with keys_kept(connection, kept=False):  # what they take is told apart
+        rows = execute(connection, f"EXPLAIN QUERY PLAN {sql}", given, can_cache=False).fetchall()
+    took = (time.perf_counter() - begun) * 1000
+    return Listing(rows, took, set_off(connection, statement, sql, given, schema))
 
 
 def explained(
@@ -76,6 +84,8 @@ def explained(
         root = Builder(knowledge, reading).root(lines)
     except RecursionError:  # nested deeper than anybody reads: the steps without conditions
         root = Builder(knowledge, None).root(lines)
+    if found.behind:
+        add_set_off(root, _drafts(found.behind, schema, knowledge))
     document: dict[str, object] = {
         "sqlite_plan": 1,
         "version": apsw.sqlite_lib_version(),
@@ -91,6 +101,15 @@ def explained(
             "work": work.counted,
         }
     return PlanDocument(SqlitePlans().read(document), document)
+
+
+def _drafts(
+    behind: Sequence[SetOff], schema: Schema, knowledge: Knowledge
+) -> Iterator[tuple[str, Draft]]:
+    for each in behind:
+        lines = lines_of(each.listing)
+        reading = read_statement(each.sql, schema, apart(lines))
+        yield each.label, Builder(knowledge, reading).root(lines)
 
 
 def run(connection: apsw.Connection, statement: Statement) -> Work:

@@ -70,4 +70,6 @@ def fault(error: apsw.Error, path: Path) -> HumbleError:
     hint = ""
     if "no such function" in said or "no such collation" in said:
         hint = "The application makes it; here only what SQLite has itself is known."
+    if "FOREIGN KEY" in said:
+        hint = "Foreign keys are kept here, as with PRAGMA foreign_keys = ON."
     return StatementRejected(f"SQLite refuses the statement: {said}.", hint, said=said)

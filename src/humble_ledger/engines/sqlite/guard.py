@@ -47,7 +47,8 @@ class Guard:
         if action == apsw.SQLITE_PRAGMA and not self.ours:
             name = (one or "").lower()
             asks = name in _ASKING and (two is None or name in _WITH_A_TABLE)
-            return apsw.SQLITE_OK if asks else apsw.SQLITE_DENY
+            gathers = self.writes and name == "optimize"  # a remedy, on a copy or when applied
+            return apsw.SQLITE_OK if asks or gathers else apsw.SQLITE_DENY
         if action in _PLANNED or self.ours or self.writes:
             return apsw.SQLITE_OK
         return apsw.SQLITE_OK if action == apsw.SQLITE_PRAGMA else apsw.SQLITE_DENY

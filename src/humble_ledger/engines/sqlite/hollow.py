@@ -125,7 +125,7 @@ class SqliteHollow:
         )
         self.asked += 1
         with translated(self.ground.reader.path):
-            found = listing(self.connection, statement)
+            found = listing(self.connection, statement, self.ground.schema)
         return explained(found, statement, self.ground.schema, supposed)
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
@@ -269,6 +269,7 @@ def _in_order(ground: Ground) -> Iterator[str]:
             yield table.sql
             yield from (i.sql for i in table.indexes if i.sql)
     yield from (t.sql for t in tables if t.kind == "view")
+    yield from (sql for t in tables for sql in t.triggers)
 
 
 def _missing(connection: apsw.Connection, ground: Ground) -> str:

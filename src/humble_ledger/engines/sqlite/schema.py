@@ -50,7 +50,7 @@ class Table:
     """One table or view with what hangs on it; ``kind`` is table, view or virtual.
 
     ``by_rowid`` tells that its rows lie in the order of a hidden number, of which
-    ``rowid_column`` is another name ("": none).
+    ``rowid_column`` is another name ("": none). ``triggers`` are the statements that made them.
     """
 
     name: str
@@ -61,6 +61,7 @@ class Table:
     foreign_keys: tuple[ForeignKey, ...]
     by_rowid: bool
     rowid_column: str = ""
+    triggers: tuple[str, ...] = ()
 
     def column(self, name: str) -> Column | None:
         """The column of this name, whatever its letters' case."""
@@ -137,6 +138,15 @@ def _table(
         tuple(_foreign_keys(connection, name, keys)),
         kind == "table" and not without_rowid,
         alias,
+        tuple(
+            str(sql)
+            for (sql,) in rows(
+                connection,
+                "SELECT sql FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? "
+                "ORDER BY rowid",
+                (name,),
+            )
+        ),
     )
 
 

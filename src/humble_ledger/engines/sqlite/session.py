@@ -33,6 +33,7 @@ from humble_ledger.engines.contract import (
 )
 from humble_ledger.engines.sqlite import preflight, support
 from humble_ledger.engines.sqlite.asking import row, rows
+from humble_ledger.engines.sqlite.behind import keep_keys
 from humble_ledger.engines.sqlite.copies import copy_of
 from humble_ledger.engines.sqlite.costs import SqliteCosts
 from humble_ledger.engines.sqlite.explain import Work, explained, listing, outcome, run
@@ -91,7 +92,7 @@ class SqliteSession:
             require_readable_run(statement.sql, options.allow_writes)
         self.ground.refresh()
         work = self._measured(statement, options) if options.measure else None
-        found = self.reader.ask(lambda c: listing(c, statement))
+        found = self.reader.ask(lambda c: listing(c, statement, self.ground.schema))
         return explained(found, statement, self.ground.schema, self.ground, work)
 
     def _measured(self, statement: Statement, options: ExplainOptions) -> Work:
@@ -102,6 +103,7 @@ class SqliteSession:
         with copy_of(self.path) as copy, translated(self.path):
             connection = opened(copy, Guard(writes=True), writes=True)
             try:
+                keep_keys(connection)
                 with limited(connection, limit):
                     return run(connection, statement)
             finally:

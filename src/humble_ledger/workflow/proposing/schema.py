@@ -7,7 +7,7 @@ from humble_ledger.core.remedies.choice.worth import Priced
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.remedies.removal import removal
-from humble_ledger.core.remedies.statistics import schema_statistics
+from humble_ledger.core.remedies.statistics import gathered_where_needed, schema_statistics
 from humble_ledger.core.schema.facts import ForeignKey, IndexKey, TableFacts
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.workflow.diagnosing.schema import found_in_schema
@@ -35,7 +35,8 @@ def of_schema(workspace: Workspace, making: IndexRemedies, known: set[IndexDesig
             design = IndexDesign(table.name, tuple(IndexKey(c) for c in key.columns))
             if not any(_begins(other, key, table) for other in known):
                 found.append(_supporting(workspace, making, table, key, design))
-    return found
+    together = gathered_where_needed(found, workspace.engine.dialect)
+    return [together, *found] if together is not None else found
 
 
 def _begins(design: IndexDesign, key: ForeignKey, table: TableFacts) -> bool:

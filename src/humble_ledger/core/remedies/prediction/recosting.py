@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from humble_ledger.core.plans.arithmetic import expected_calls
 from humble_ledger.core.plans.model import Cost, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, processes_expected
 
@@ -108,7 +109,8 @@ def _step(node: Node, child: Node, now: _Costs, by: Replacement, divisor: float)
         rest = max(node.cost.total - child.cost.total * loops, 0.0)
         return _Costs(now.startup, rest + now.total * loops, False)
     if child.role is Role.SUBPLAN:
-        loops = max(1.0, round((node.cost.total / child.cost.total) if child.cost.total else 1.0))
+        most = round((node.cost.total / child.cost.total) if child.cost.total else 1.0)
+        loops = max(1.0, min(most, expected_calls(node, child)))
         rest = max(node.cost.total - child.cost.total * loops, 0.0)
         return _Costs(node.cost.startup, rest + now.total * loops, False)
     startup_gap = max(node.cost.startup - child.cost.startup, 0.0)

@@ -1,19 +1,36 @@
 """Deletes that look through a table which refers to theirs, a whole scan for each row.
 
-No plan shows it: the server checks foreign keys behind the statement. So it is told from the
+Few plans show it: the server checks foreign keys behind the statement. So it is told from the
 schema, and before anybody has run the statement.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
-from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.schema.facts import TableName, indexed_reference
+from humble_ledger.core.plans.model import Node, Operation, Role
+from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName, indexed_reference
+from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 32
+
+
+@dataclass(frozen=True, slots=True)
+class _Reference:
+    """A table that is looked through, by which key, and the steps that do it where they show."""
+
+    table: TableFacts
+    key: ForeignKey
+    rows: float
+    scans: float
+    shown: Sequence[Node]
+
+    @property
+    def told(self) -> str:
+        return ", ".join(self.key.columns)
 
 
 def unindexed_references(case: Case) -> Iterable[Symptom]:
@@ -21,41 +38,82 @@ def unindexed_references(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.MODIFY or not node.label.lower().startswith("delete"):
             continue
-        rows = _deleted(case, node)
-        for other, key in case.planner.referring(TableName(node.schema, node.relation)) or ():
-            if other.pages < FEWEST_PAGES or indexed_reference(other, key) or rows <= 0:
-                continue
-            scans = rows * case.costs.full_scan(other, len(key.columns))
-            share = scans / (scans + (case.plan.cost_total or 0.0))
-            if share < WORTH_A_WORD:
-                continue
-            told = ", ".join(key.columns)
-            took = sum(
-                t.time_ms or 0.0 for t in case.plan.triggers if key.name and key.name in t.name
-            )
-            yield Symptom(
-                name="foreign-key-without-index",
-                node=node.no,
-                step=node.name,
-                summary=(
-                    f"{'the row' if rows <= 1 else f'each of {rows:,.0f} rows'} to be deleted is "
-                    f"looked for in {other.name}, through all its {other.rows:,.0f} rows"
-                ),
-                evidence={
-                    "rows_deleted": rows,
-                    "table_pages": other.pages,
-                    "scans_cost_predicted": round(scans, 2),
-                    "constraint": key.name,
-                    "trigger_ms": took or None,
-                },
-                cause=Cause(
-                    "no-index",
-                    f"{other.name} ({told}) refers to {key.refers_to}, and no index begins with "
-                    f"{told}: the plan does not show these scans, the server makes them behind it",
-                ),
-                cost_ms=took or None,
-                cost_share=None,
-            )
+        found = list(_references(case, node))
+        for each in found:
+            if each.shown:
+                yield _symptom(case, node, [each])
+        # Those that no step stands for are one symptom of the step that deletes.
+        hidden = [each for each in found if not each.shown]
+        if hidden:
+            yield _symptom(case, node, hidden)
+
+
+def _references(case: Case, node: Node) -> Iterable[_Reference]:
+    rows = _deleted(case, node)
+    for other, key in case.planner.referring(TableName(node.schema, node.relation)) or ():
+        if other.pages < FEWEST_PAGES or indexed_reference(other, key) or rows <= 0:
+            continue
+        scans = rows * case.costs.full_scan(other, len(key.columns))
+        shown = _shown(node, other, key.columns)
+        share = scans / (scans + (case.plan.cost_total or 0.0))
+        if shown:
+            _, share = case.avoidable_of([step.no for step in shown], 1.0)
+        if share >= WORTH_A_WORD:
+            yield _Reference(other, key, rows, scans, shown)
+
+
+def _symptom(case: Case, node: Node, found: Sequence[_Reference]) -> Symptom:
+    rows = found[0].rows
+    at = found[0].shown[0] if found[0].shown else node
+    covers = [step.no for each in found for step in each.shown]
+    cost_ms, share = case.avoidable_of(covers, 1.0) if covers else (None, None)
+    names = {each.key.name for each in found} - {""}
+    took = sum(
+        t.time_ms or 0.0 for t in case.plan.triggers if any(name in t.name for name in names)
+    )
+    through = " and in ".join(
+        f"{each.table.name}, through all its {each.table.rows:,.0f} rows" for each in found
+    )
+    refer = "; ".join(
+        f"{each.table.name} ({each.told}) refers to {each.key.refers_to}, and no index begins "
+        f"with {each.told}"
+        for each in found
+    )
+    behind = ": the plan does not show these scans, the server makes them behind it"
+    return Symptom(
+        name="foreign-key-without-index",
+        node=at.no,
+        step=at.name,
+        summary=(
+            f"{'the row' if rows <= 1 else f'each of {rows:,.0f} rows'} to be deleted is "
+            f"looked for in {through}"
+        ),
+        evidence={
+            "rows_deleted": rows,
+            "table_pages": sum(each.table.pages for each in found),
+            "scans_cost_predicted": round(sum(each.scans for each in found), 2),
+            "constraint": ", ".join(each.key.name for each in found),
+            "trigger_ms": took or None,
+        },
+        cause=Cause("no-index", refer if covers else refer + behind),
+        cost_ms=took or cost_ms,
+        cost_share=share,
+        covers=tuple(covers),
+    )
+
+
+def _shown(node: Node, other: TableFacts, columns: Sequence[str]) -> list[Node]:
+    """The steps that look for each row, in a plan that has them."""
+    return [
+        step
+        for child in node.children
+        if child.role is Role.SUBPLAN
+        for step in child.walk()
+        if step.operation is Operation.FULL_SCAN
+        and step.relation == other.name.name
+        and {ref.column for text in step.conditions.filter for ref in columns_of(text)}
+        == set(columns)
+    ]
 
 
 def _deleted(case: Case, node: Node) -> float:

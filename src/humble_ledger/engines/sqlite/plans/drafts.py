@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 Draft = dict[str, Any]
@@ -57,3 +58,19 @@ def once_cost(draft: Draft) -> float:
     if draft["role"] == "init-plan":
         return float(draft["cost"])
     return sum(once_cost(child) for child in draft["children"])
+
+
+def add_set_off(change: Draft, programs: Iterable[tuple[str, Draft]]) -> None:
+    """Below a change what it sets off for each of its rows, one step for all of one name."""
+    steps: dict[str, Draft] = {}
+    for name, draft in programs:
+        draft["role"] = "member"
+        step = steps.setdefault(
+            name,
+            node("other", "FOR EACH ROW", cost=0.0, rows=0.0, role="subplan", subplan=name),
+        )
+        step["children"].append(draft)
+        step["cost"] += draft["cost"]
+    for step in steps.values():
+        change["children"].append(step)
+        change["cost"] += step["cost"] * max(1.0, change["rows"])
