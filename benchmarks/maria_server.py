@@ -12,8 +12,8 @@ import sqlite3
 import statistics
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
-from contextlib import closing
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, closing
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -25,17 +25,19 @@ from benchmarks.grounds.ferry import CASES, made
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
-from humble_ledger.core.remedies.prediction.contract import Asked
+from humble_ledger.core.remedies.prediction.contract import Asked, Predictor
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
+from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.demo.mariadb import _with, build_mariadb_scenario, mariadb_cluster
 from humble_ledger.demo.mariadb import mariadb_workload as workload
-from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.contract import Limits, Session
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.engine import MariadbEngine
 from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.reading.plans import table_names
+from humble_ledger.workflow.supposing.planner import HollowPlanner
 
 NAME = "bench_ix"
 READINGS = 300_000
@@ -143,12 +145,22 @@ def findings(url: str, cases: Sequence[Case]) -> None:
 
 
 def predictions(title: str, url: str, statements: Sequence[tuple[str, Statement]]) -> None:
-    """Every candidate, built, against what was predicted."""
-    pairs, sizes = [], []
-    for pair, size in _pairs(url, statements):
-        pairs.append(pair)
+    """Every candidate, built, against what was predicted: by formula, and on a copy."""
+    by_way: dict[str, list[Pair]] = {}
+    sizes = []
+    for pairs, size in _pairs(url, statements):
+        for way, pair in pairs.items():
+            by_way.setdefault(way, []).append(pair)
         if size:
             sizes.append(size)
+    for way, pairs in by_way.items():
+        _told(f"{title}, {way}", pairs)
+    if sizes:
+        off = sorted(abs(size - 1) for size in sizes)
+        print(f"    sizes of {len(sizes)}: off by {statistics.median(off):.0%} in the median")
+
+
+def _told(title: str, pairs: Sequence[Pair]) -> None:
     used = [pair for pair in pairs if pair.used]
 
     def within(share: float) -> str:
@@ -161,9 +173,6 @@ def predictions(title: str, url: str, statements: Sequence[tuple[str, Statement]
     print(f"    missed {sum(p.now < 2 * p.predicted for p in gains)} of {len(gains)} real gains of "
           f"twice, false {sum(p.now < 2 * p.real for p in promises)} of {len(promises)} "
           "promises")  # fmt: skip
-    if sizes:
-        off = sorted(abs(size - 1) for size in sizes)
-        print(f"    sizes of {len(sizes)}: off by {statistics.median(off):.0%} in the median")
     for pair in sorted(used, key=lambda p: -abs(math.log(p.ratio)))[:12]:
         if not 0.8 <= pair.ratio <= 1.25:
             print(f"    {pair.ratio:7.2f}×  now {pair.now:,.0f} predicted {pair.predicted:,.1f} "
@@ -172,10 +181,27 @@ def predictions(title: str, url: str, statements: Sequence[tuple[str, Statement]
 
 def _pairs(
     url: str, statements: Sequence[tuple[str, Statement]]
-) -> Iterator[tuple[Pair, float | None]]:
+) -> Iterator[tuple[dict[str, Pair], float | None]]:
     engine = MariadbEngine()
     session = engine.open(url, Limits(statement_ms=30_000))
     formula = FormulaPredictor(session.costs, session)
+    with ExitStack() as stack:
+        hollow = stack.enter_context(engine.hollow(url, Limits(statement_ms=30_000)))
+        planner = HollowPlanner(hollow)
+        copy = PlannedPredictor(planner, formula, session.costs)
+        yield from _held(engine, url, session, {"formula": formula, "copy": copy}, statements)
+        for words in (*copy.cautions, f"{hollow.asked} plans asked"):
+            print(f"    {words}")
+    session.close()
+
+
+def _held(
+    engine: MariadbEngine,
+    url: str,
+    session: Session,
+    ways: Mapping[str, Predictor],
+    statements: Sequence[tuple[str, Statement]],
+) -> Iterator[tuple[dict[str, Pair], float | None]]:
     designs: dict[object, list[tuple[str, Asked, float]]] = {}
     for name, statement in statements:
         try:
@@ -192,11 +218,13 @@ def _pairs(
                 known.append((name, asked, plan.cost_total or 0.0))
     for design, asking in designs.items():
         predicted = {
-            name: (outlook.cost if (outlook := formula.outlook(asked, [design])) else now)
+            (way, name): (outlook.cost, outlook.way)
+            for way, predictor in ways.items()
             for name, asked, now in asking
+            for outlook in (predictor.outlook(asked, [design]),)
         }
         facts = session.tables([design.table])[design.table]  # type: ignore[attr-defined]
-        shape = formula.shape(design, facts)
+        shape = ways["formula"].shape(design, facts)
         with engine.hands(url) as hands:
             try:
                 hands.do(design.create_sql(NAME, FAMILY))  # type: ignore[attr-defined]
@@ -212,15 +240,15 @@ def _pairs(
                         index = fresh.tables([design.table])[design.table].index(NAME)  # type: ignore[attr-defined]
                         size = shape.pages / max(1, index.pages) if index else None
                     words = f"{name}: {design.words}"  # type: ignore[attr-defined]
-                    yield (
-                        Pair(words, now, predicted[name], real.cost_total or 0.0,
-                             real.uses_index(NAME)),
-                        size if name == asking[0][0] else None,
-                    )  # fmt: skip
+                    pairs = {}
+                    for way in ways:
+                        cost, by = predicted[way, name]
+                        pairs[way] = Pair(f"{words} [{by}]", now, cost, real.cost_total or 0.0,
+                                          real.uses_index(NAME))  # fmt: skip
+                    yield pairs, size if name == asking[0][0] else None
                 fresh.close()
             finally:
                 hands.do(design.drop_sql(NAME, FAMILY))  # type: ignore[attr-defined]
-    session.close()
 
 
 if __name__ == "__main__":

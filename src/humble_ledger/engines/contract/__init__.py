@@ -7,7 +7,7 @@ write, `support` tells what a server cannot do, and why.
 
 from humble_ledger.engines.contract.catalog import Catalog
 from humble_ledger.engines.contract.engine import Engine
-from humble_ledger.engines.contract.hollow import HOLLOW_SCHEME, Hollow
+from humble_ledger.engines.contract.hollow import EXACT, HOLLOW_SCHEME, Hollow
 from humble_ledger.engines.contract.lab import (
     AdminSession,
     Arm,
@@ -37,6 +37,7 @@ from humble_ledger.engines.contract.support import Capability, Support
 
 __all__ = [
     "APPLICATION_NAME",
+    "EXACT",
     "HOLLOW_SCHEME",
     "LOCK_TIMEOUT_MS",
     "STATEMENT_TIMEOUT_MS",

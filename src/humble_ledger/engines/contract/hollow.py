@@ -16,16 +16,19 @@ from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
 
 # Followed by a name it is the address of a copy that was made from files, and has no server.
 HOLLOW_SCHEME = "hollow:"
+EXACT = 0.02  # of a cost: what rounding makes of the same statistics
 
 
 class Hollow(Protocol):
     """The target's schema, statistics, settings and sizes on a server of ours, and not one row.
 
     With nothing supposed it plans as the target does. ``notes`` say what could not be carried
-    over, and what that may spoil; ``asked`` counts the plans that were made.
+    over, and what that may spoil; ``asked`` counts the plans that were made. By ``tolerance``, a
+    part of a cost, its plans may differ from the target's and still be those.
     """
 
     asked: int
+    tolerance: float
 
     @property
     def notes(self) -> Sequence[str]:

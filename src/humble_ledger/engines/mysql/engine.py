@@ -31,12 +31,12 @@ from humble_ledger.engines.mysql.session import MysqlSession
 from humble_ledger.engines.mysql.slow_log import LOGS
 from humble_ledger.engines.mysql.stages import stages
 from humble_ledger.engines.mysql.writing import write_runs
-from humble_ledger.errors import TargetUnreachable, WrongUsage
+from humble_ledger.errors import WrongUsage
 
 _LIMITS = Limits()
-_NO_HOLLOW = (
-    "A copy without rows is not made of MariaDB or MySQL yet.",
-    "Predictions are made by the server's cost formulas; a trial tells what is true.",
+_NO_FILES = (
+    "A copy of such a server is made from the server itself, and not from files.",
+    "Name the server:  humble init mariadb://user@host/database",
 )
 
 
@@ -102,8 +102,11 @@ class _Family:
         *,
         keep: bool = True,
     ) -> AbstractContextManager[Hollow]:
-        """Not yet."""
-        raise TargetUnreachable(*_NO_HOLLOW)
+        """A copy with rows like the target's, for as long as it is asked; it is not kept."""
+        # The launcher and what makes rows are not needed by most commands.
+        from humble_ledger.engines.mysql.hollow.asking import hollow_of  # noqa: PLC0415
+
+        return hollow_of(url, limits, self.name, progress)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """There are none."""
@@ -116,8 +119,8 @@ class _Family:
         settings: Sequence[tuple[str, str]],
         progress: Callable[[str], None] = lambda _: None,
     ) -> KeptHollow:
-        """Not yet."""
-        raise WrongUsage(*_NO_HOLLOW)
+        """Not from files."""
+        raise WrongUsage(*_NO_FILES)
 
     def drop_hollows(self, names: Sequence[str] = ()) -> Sequence[str]:
         """There is nothing to drop."""

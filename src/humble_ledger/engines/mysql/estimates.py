@@ -53,10 +53,15 @@ class Estimates:
         """The catalogue is read by the same connection."""
         self.catalogue = Catalogue(self.connection, self.database)
 
-    def explained(self, statement: Statement, *, measure: bool) -> PlanDocument:
-        """The plan of a statement, its costs with rows by a sample where the server knows none."""
+    def explained(
+        self, statement: Statement, *, measure: bool, on: Connection | None = None
+    ) -> PlanDocument:
+        """The plan of a statement, its costs with rows by a sample where the server knows none.
+
+        It is made ``on`` another server, where one is named, with the estimates of this one.
+        """
         found = explain.explained(
-            self.connection, statement, self.engine, measure=measure, database=self.database
+            on or self.connection, statement, self.engine, measure=measure, database=self.database
         )
         return self._with_shares(found)
 

@@ -20,10 +20,6 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
         "the memory that planning took is not told",
         "The server's memory instruments tell what a session has in all.",
     ),
-    Capability.HOLLOW: (
-        "none is made of this kind of server yet",
-        "Predictions are made by its cost formulas; a trial tells what is true.",
-    ),
     Capability.COPIES: (
         "the whole database is not copied for a trial",
         "Name a copy of your own with --target.",

@@ -20,7 +20,7 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import ExplainOptions, PlanDocument
+from humble_ledger.engines.contract import EXACT, ExplainOptions, PlanDocument
 from humble_ledger.engines.sqlite.arena import arena_over
 from humble_ledger.engines.sqlite.explain import explained, listing
 from humble_ledger.engines.sqlite.faults import translated
@@ -94,6 +94,7 @@ class SqliteHollow:
     notes: list[str]
     guard: Guard
     asked: int = 0
+    tolerance: float = EXACT
     _numbers: dict[IndexDesign, int] = field(default_factory=dict)
     _there: frozenset[tuple[IndexDesign, IndexShape]] = frozenset()
     _gone: frozenset[str] = frozenset()

@@ -22,6 +22,11 @@ class HollowPlanner:
     failed: list[str] = field(default_factory=list)
 
     @property
+    def tolerance(self) -> float:
+        """By what part of a cost the hollow may be off."""
+        return self.hollow.tolerance
+
+    @property
     def asked(self) -> int:
         """How many plans were made."""
         return self.hollow.asked

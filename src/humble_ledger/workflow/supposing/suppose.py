@@ -135,7 +135,7 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
         together=made.together,
     ).plan
     caution = ""
-    if not nearly_same(same.cost_total or 0.0, now.cost_total or 0.0):
+    if not nearly_same(same.cost_total or 0.0, now.cost_total or 0.0, hollow.tolerance):
         caution = (
             f"the copy plans it at cost {same.cost_total:,.0f} with nothing supposed, the target "
             f"at {now.cost_total:,.0f}"

@@ -53,10 +53,16 @@ class WhatIfPlanner(Protocol):
     """A planner that can be told of indexes which are not there.
 
     ``lacks`` says what it does not know of the target, ``failed`` why each plan that it could not
-    make was not made.
+    make was not made; by ``tolerance``, a part of the cost, its plans may differ from the target's
+    with nothing supposed.
     """
 
     failed: list[str]
+
+    @property
+    def tolerance(self) -> float:
+        """By what part of a cost it may be off."""
+        ...
 
     @property
     def asked(self) -> int:

@@ -31,7 +31,6 @@ WAY = "planner"
 # A candidate that no rule came to must at least halve what those leave that one did, and save so
 # much of the present cost beside them: a larger index for the rest of a rest is not worth it.
 CLEARLY_CHEAPER, WORTH_MORE = 0.5, 0.1
-NEARLY_SAME = 0.02  # of the cost: so much the copy may differ from the target with nothing supposed
 
 
 @dataclass(slots=True)
@@ -73,10 +72,10 @@ class PlannedPredictor:
         before = asked.plan.cost_total or 0.0
         mine = self._shapes(asked, designs)
         now = self._plan(asked.statement, {})
-        if now is not None and not nearly_same(now.cost_total or 0.0, before):
+        if now is not None and not self._same(now, before):
             # Perhaps the plan is of an earlier day; then what the target would do now counts.
             before = self._on_target(asked.statement) or before
-        if now is None or not nearly_same(now.cost_total or 0.0, before):
+        if now is None or not self._same(now, before):
             return self.formula.outlook(asked, designs)
         found = self._plan(asked.statement, mine)
         if found is None or found.cost_total is None:
@@ -85,6 +84,9 @@ class PlannedPredictor:
             return WhatIfCost(before, before, (), self.way)
         used = tuple(_uses(found, asked, self.planner.names(mine)))
         return WhatIfCost(before, found.cost_total, used, self.way)
+
+    def _same(self, plan: Plan, cost: float | None) -> bool:
+        return nearly_same(plan.cost_total or 0.0, cost or 0.0, self.planner.tolerance)
 
     def _on_target(self, statement: Statement) -> float | None:
         if statement not in self._now:
@@ -123,7 +125,7 @@ class PlannedPredictor:
         None where it cannot be asked, or plans the statement as it is otherwise than the target.
         """
         now = self._plan(asked.statement, {})
-        if now is None or not nearly_same(now.cost_total or 0.0, asked.plan.cost_total or 0.0):
+        if now is None or not self._same(now, asked.plan.cost_total):
             return None, []
         shapes = {c.design: self._rough(c) for c in some}
         found = self.planner.plan(asked.statement, shapes)
@@ -164,9 +166,9 @@ class PlannedPredictor:
         return self._plans[key]
 
 
-def nearly_same(cost: float, other: float) -> bool:
+def nearly_same(cost: float, other: float, tolerance: float) -> bool:
     """Whether a copy plans as its target does, by the costs with nothing supposed."""
-    return abs(cost - other) <= NEARLY_SAME * max(cost, other, 1.0)
+    return abs(cost - other) <= tolerance * max(cost, other, 1.0)
 
 
 def _uses(plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> list[Used]:

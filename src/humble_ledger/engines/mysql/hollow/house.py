@@ -1,0 +1,95 @@
+"""The server that a copy stands on: programs of the target's series, and its settings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+
+from humble_ledger.engines.mysql.connection import Connection, Member, connect
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
+from humble_ledger.engines.mysql.naming import quoted
+from humble_ledger.errors import HumbleError, TargetUnreachable
+
+_COSTS_CHANGED = 110000  # from here on its costs are in milliseconds, and its constants variables
+_AT_START = ("innodb_page_size", "lower_case_table_names", "collation_server")
+# What a plan depends on; the copy's own sizes of buffers are small.
+_PLANNING = (
+    "optimizer_switch", "optimizer_prune_level", "optimizer_search_depth",
+    "optimizer_use_condition_selectivity", "optimizer_max_sel_arg_weight",
+    "optimizer_selectivity_sampling_limit", "optimizer_extra_pruning_depth", "use_stat_tables",
+    "eq_range_index_dive_limit", "join_cache_level", "join_buffer_size", "join_buffer_space_limit",
+    "sort_buffer_size", "mrr_buffer_size", "tmp_table_size", "max_heap_table_size",
+    "max_seeks_for_key", "max_length_for_sort_data", "in_predicate_conversion_threshold",
+    "sql_mode", "group_concat_max_len", "max_sort_length",
+)  # fmt: skip
+_COSTS = "SHOW GLOBAL VARIABLES LIKE 'optimizer\\_%\\_cost'"
+_SERVER_MS = 600_000
+
+
+@contextmanager
+def house_for(target: Connection) -> Iterator[Connection]:
+    """A server like the target's, and a connection to it that may do anything.
+
+    Raises:
+        HumbleError: there are no programs of that kind here, or they are of another series.
+    """
+    if not target.member.mariadb:
+        raise TargetUnreachable(
+            "A copy of a MySQL server takes MySQL's own programs, and is not made yet.",
+            "Predictions are made by the server's cost formulas; a trial tells what is true.",
+        )
+    programs = find_programs()
+    _require_series(target.member, programs.version)
+    settings: dict[str, str] = {
+        "innodb_stats_auto_recalc": "0",
+        "innodb_buffer_pool_size": "256M",
+        "innodb_log_file_size": "64M",
+    }
+    for name in _AT_START:
+        settings[name] = str(target.one(f"SELECT @@GLOBAL.{name}"))
+    with MariaCluster(programs, settings) as cluster:
+        connection = connect(
+            cluster.url(), Limits(statement_ms=_SERVER_MS), read_only=False, database=False
+        )
+        try:
+            _carry_settings(target, connection)
+            yield connection
+        finally:
+            connection.close()
+
+
+def _require_series(member: Member, version: str) -> None:
+    """Costs must be reckoned alike: by the fixed constants up to 10.11, or by one series' own."""
+    major, minor, *_ = (int(part) for part in version.split("."))
+    number = major * 10_000 + minor * 100
+    old, ours_old = member.number < _COSTS_CHANGED, number < _COSTS_CHANGED
+    if old != ours_old or (not old and member.number // 100 != number // 100):
+        raise TargetUnreachable(
+            f"The MariaDB programs here are of version {version}, which reckons costs otherwise "
+            f"than the target's {member.version}.",
+            "Install programs of the target's series, and name them with HUMBLE_MARIADB_BIN.",
+        )
+
+
+def _carry_settings(target: Connection, copy: Connection) -> None:
+    values: dict[str, object] = {}
+    for name in _PLANNING:
+        try:
+            values[name] = target.one(f"SELECT @@SESSION.{name}")
+        except HumbleError:
+            continue  # this version has it not
+    if target.member.number >= _COSTS_CHANGED:
+        values.update({str(name): float(value) for name, value in target.rows(_COSTS)})
+    set_all(copy, values)
+
+
+def set_all(connection: Connection, values: Mapping[str, object]) -> None:
+    """Set variables for all sessions to come and for this one; those unknown here are left out."""
+    for name, value in values.items():
+        for scope in ("GLOBAL", "SESSION"):
+            try:
+                connection.asked(f"SET {scope} {quoted(name)} = %s", value)
+            except HumbleError:
+                continue
+    connection.modes = str(connection.one("SELECT @@SESSION.sql_mode"))
