@@ -24,7 +24,7 @@ from tests.generated.selects import Writer
 _REFUSALS = (0, 5)  # done; refused for safety, as with a function that acts
 _ERROR = re.compile(r"^(?:ERROR|FATAL|PANIC):  (.*)", re.MULTILINE)
 # The copy's role may do less than the user, and it is said that it is the copy which refuses.
-_BY_THE_COPY = "The copy without rows cannot plan it, though the target does"
+_BY_THE_COPY = "The copy cannot plan it, though the target does"
 LONGEST_S = 60.0
 
 

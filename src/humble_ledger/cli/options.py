@@ -64,7 +64,7 @@ PredictWithOption = Annotated[
     str,
     typer.Option(
         "--predict-with",
-        help="planner (on a copy of the target without rows) or formula; default: planner, where "
+        help="planner (on a copy of the target) or formula; default: planner, where "
         "a server can be started here.",
         metavar="WAY",
         show_default=False,

@@ -183,7 +183,7 @@ class Workspace:
             supported = self.session.support(Capability.HOLLOW)
             if not supported:
                 raise TargetUnreachable(
-                    f"No copy without rows can be made: {supported.reason}.", supported.remedy
+                    f"No copy for the planner can be made: {supported.reason}.", supported.remedy
                 )
             # What is masked is kept nowhere, and statistics hold values.
             keep = not self.configuration.mask

@@ -42,7 +42,7 @@ def grow(
 ) -> None:
     """Let tables grow, and see what each query would cost and where its plan flips.
 
-    The planner is asked on a copy without rows; nothing is built, and nothing is inserted.
+    The planner is asked on a copy of the target; nothing is built, and nothing is inserted.
 
     Example: [bold]humble grow reading=100x[/bold]
     """

@@ -22,6 +22,9 @@ class RemedyType(StrEnum):
     CHANGE = "change"  # any statements of the user's, with those that undo them
 
 
+CLEARLY_DEARER = 1.2  # times the present cost
+
+
 @dataclass(frozen=True, slots=True)
 class Prediction:
     """What a remedy should do to one query: the server's cost before, and predicted after.
@@ -42,6 +45,11 @@ class Prediction:
     def gain(self) -> float:
         """How many times cheaper."""
         return self.cost_before / max(self.cost_predicted, 0.01)
+
+    @property
+    def harms(self) -> bool:
+        """Whether the query would be clearly dearer: a planner may be misled by an index."""
+        return self.cost_predicted > CLEARLY_DEARER * self.cost_before
 
 
 @dataclass(frozen=True, slots=True)

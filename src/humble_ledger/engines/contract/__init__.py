@@ -7,7 +7,7 @@ write, `support` tells what a server cannot do, and why.
 
 from humble_ledger.engines.contract.catalog import Catalog
 from humble_ledger.engines.contract.engine import Engine
-from humble_ledger.engines.contract.hollow import EXACT, HOLLOW_SCHEME, Hollow
+from humble_ledger.engines.contract.hollow import ANY_NUMBER, EXACT, HOLLOW_SCHEME, Hollow
 from humble_ledger.engines.contract.lab import (
     AdminSession,
     Arm,
@@ -36,6 +36,7 @@ from humble_ledger.engines.contract.server import Session
 from humble_ledger.engines.contract.support import Capability, Support
 
 __all__ = [
+    "ANY_NUMBER",
     "APPLICATION_NAME",
     "EXACT",
     "HOLLOW_SCHEME",

@@ -17,6 +17,7 @@ from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument
 # Followed by a name it is the address of a copy that was made from files, and has no server.
 HOLLOW_SCHEME = "hollow:"
 EXACT = 0.02  # of a cost: what rounding makes of the same statistics
+ANY_NUMBER = 1_000_000
 
 
 class Hollow(Protocol):
@@ -24,11 +25,13 @@ class Hollow(Protocol):
 
     With nothing supposed it plans as the target does. ``notes`` say what could not be carried
     over, and what that may spoil; ``asked`` counts the plans that were made. By ``tolerance``, a
-    part of a cost, its plans may differ from the target's and still be those.
+    part of a cost, its plans may differ from the target's and still be those. Beyond
+    ``most_at_once`` supposed indexes of a table each further one takes long.
     """
 
     asked: int
     tolerance: float
+    most_at_once: int
 
     @property
     def notes(self) -> Sequence[str]:

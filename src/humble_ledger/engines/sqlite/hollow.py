@@ -20,7 +20,7 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import EXACT, ExplainOptions, PlanDocument
+from humble_ledger.engines.contract import ANY_NUMBER, EXACT, ExplainOptions, PlanDocument
 from humble_ledger.engines.sqlite.arena import arena_over
 from humble_ledger.engines.sqlite.explain import explained, listing
 from humble_ledger.engines.sqlite.faults import translated
@@ -95,6 +95,7 @@ class SqliteHollow:
     guard: Guard
     asked: int = 0
     tolerance: float = EXACT
+    most_at_once: int = ANY_NUMBER
     _numbers: dict[IndexDesign, int] = field(default_factory=dict)
     _there: frozenset[tuple[IndexDesign, IndexShape]] = frozenset()
     _gone: frozenset[str] = frozenset()

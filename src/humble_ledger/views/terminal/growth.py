@@ -99,7 +99,7 @@ def _note(found: Growth, numbers: Numbers) -> str:
     added = "older rows" if found.longer_history else "more rows of the same kind"
     note = (
         'A "power" of 1 grows in step with the rows, 0 not at all; bold grows faster. '
-        "Costs are estimates of the planner, on a copy of the target without rows, for "
+        "Costs are estimates of the planner, on a copy of the target, for "
         f"{added}: {numbers.count(found.asked, 'plans')} asked."
     )
     if any(query.worths for query in found.queries):

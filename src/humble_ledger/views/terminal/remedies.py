@@ -83,7 +83,7 @@ def _rows(remedy: Remedy, numbers: Numbers) -> list[tuple[str, str, str, str]]:
             p.query,
             numbers.figure(p.cost_before),
             numbers.figure(p.cost_predicted),
-            numbers.times(p.gain),
+            f"{numbers.times(1.0 / p.gain)} dearer" if p.harms else numbers.times(p.gain),
         )
         for p in _best_first(remedy)
     ]
@@ -114,7 +114,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
         why = f" ({declined.rstrip('.')})" if declined else ""
         return f"those with indexes are predicted by formula{why}"
     some = f", {formula} of {len(found)} by formula" if formula else ""
-    return f"those with indexes are the planner's own, asked on a copy without rows{some}"
+    return f"those with indexes are the planner's own, asked on a copy of the target{some}"
 
 
 def _note(shown: Sequence[RemedyEntry], declined: str) -> str:

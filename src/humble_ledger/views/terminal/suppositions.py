@@ -98,7 +98,7 @@ def _change(each: SupposedQuery, numbers: Numbers) -> str:
 
 def _note(found: Supposition, numbers: Numbers) -> str:
     note = (
-        "Costs and rows are estimates of the planner, on a copy of the target without rows: "
+        "Costs and rows are estimates of the planner, on a copy of the target: "
         f"{numbers.count(found.asked, 'plans')} asked. Nothing was built on the target."
     )
     if found.statistics:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.choice.choosing import pick
 from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
 from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
 from humble_ledger.core.results.proposals import Proposals
@@ -20,6 +21,7 @@ from humble_ledger.workflow.supposing.predictors import PredictWith
 from humble_ledger.workflow.workspace import Workspace
 
 MOST_PER_QUERY = 3
+MORE_THAN_ONE = 2
 
 
 def propose(
@@ -75,7 +77,7 @@ def _proposed(
         first, pool.tables.values(), plans, told, dialect=workspace.engine.dialect
     )
     kept = _kept(workspace, [remedy for remedy in found if remedy.type in types])
-    cautions = tuple(pool.predictor.cautions)
+    cautions = (*_together(pool, first), *pool.predictor.cautions)
     refused = tuple(each for one in studied for each in one.refused)
     if RemedyType.REWRITE not in types:
         refused = ()
@@ -89,6 +91,20 @@ def _proposed(
         refused,
         stop.asked,
     )
+
+
+def _together(pool: Pool, designs: Sequence[IndexDesign]) -> Iterator[str]:
+    """The queries that would be clearly dearer with all these indexes than they are now."""
+    if len(designs) < MORE_THAN_ONE or pool.stop.asked:
+        return
+    for each in pool.studied:
+        told = pool.outlook(each.query, frozenset(designs)).prediction(each.query)
+        if told.harms:
+            yield (
+                f"with all of these indexes {each.query} is predicted to cost "
+                f"{told.cost_predicted:,.0f} in place of {told.cost_before:,.0f}: build them one "
+                "by one, and try each with --workload"
+            )
 
 
 def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:

@@ -240,7 +240,9 @@ class IndexRemedies:
         return index_remedy(
             priced.design,
             reason=priced.reason,
-            predictions=tuple(p for p in priced.predictions if p.cost_predicted < p.cost_before),
+            predictions=tuple(
+                p for p in priced.predictions if p.cost_predicted < p.cost_before or p.harms
+            ),
             size_bytes=priced.size_bytes,
             write_overhead=write_overhead_of(
                 table, priced.design, self._share(priced.design), self.updates

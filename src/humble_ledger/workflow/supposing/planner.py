@@ -27,6 +27,11 @@ class HollowPlanner:
         return self.hollow.tolerance
 
     @property
+    def most_at_once(self) -> int:
+        """So many indexes of a table may be supposed together only to see which is taken."""
+        return self.hollow.most_at_once
+
+    @property
     def asked(self) -> int:
         """How many plans were made."""
         return self.hollow.asked

@@ -157,7 +157,7 @@ def _as_it_is(hollow: Hollow, statement: Statement) -> Plan:
         return hollow.explain(statement, {}).plan
     except StatementRejected as error:
         raise StatementRejected(
-            f"The copy without rows cannot plan it, though the target does: {error.message}",
+            f"The copy cannot plan it, though the target does: {error.message}",
             "Its role has few rights, and it lacks what could not be carried over; see "
             "humble hollow build . A trial asks the target itself.",
         ) from error

@@ -65,8 +65,8 @@ class Problem:
     """Queries, options, a budget; ``entries_now`` are written for the same changes already.
 
     ``unit`` is that of the queries' weights, for the reasons that are told. Only an option that
-    helps a query by itself is taken to matter to it. An index must add ``least_gain`` of all
-    weight, beside the others, to be worth its room.
+    helps or harms a query by itself is taken to matter to it. An index must add ``least_gain`` of
+    all weight, beside the others, to be worth its room.
     """
 
     queries: tuple[Weighed, ...]
@@ -83,14 +83,18 @@ class Problem:
     def __post_init__(self) -> None:
         """Find out which options matter to which query."""
         for query in self.queries:
-            helping = [
-                o.design
+            alone = {
+                o.design: self.cost_of(query.query, frozenset([o.design]))
                 for o in self.options
                 if query.cost > 0
-                and self.cost_of(query.query, frozenset([o.design])) < _HELPS * query.cost
+            }
+            mattering = [
+                design
+                for design, cost in alone.items()
+                if cost < _HELPS * query.cost or cost > query.cost / _HELPS
             ]
-            self._matter[query.query] = frozenset(helping)
-            for design in helping:
+            self._matter[query.query] = frozenset(mattering)
+            for design in mattering:
                 self._served.setdefault(design, []).append(query)
 
     def cost(self, query: str, designs: frozenset[IndexDesign]) -> float:
@@ -101,7 +105,7 @@ class Problem:
         return self._costs[key]
 
     def matters(self, design: IndexDesign, query: str) -> bool:
-        """Whether an option helps a query by itself."""
+        """Whether an option changes a query's cost by itself."""
         return design in self._matter.get(query, frozenset())
 
     def served(self, designs: Iterable[IndexDesign]) -> list[Weighed]:

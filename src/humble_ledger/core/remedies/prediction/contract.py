@@ -54,7 +54,7 @@ class WhatIfPlanner(Protocol):
 
     ``lacks`` says what it does not know of the target, ``failed`` why each plan that it could not
     make was not made; by ``tolerance``, a part of the cost, its plans may differ from the target's
-    with nothing supposed.
+    with nothing supposed. More than ``most_at_once`` indexes of one table take it long.
     """
 
     failed: list[str]
@@ -62,6 +62,11 @@ class WhatIfPlanner(Protocol):
     @property
     def tolerance(self) -> float:
         """By what part of a cost it may be off."""
+        ...
+
+    @property
+    def most_at_once(self) -> int:
+        """So many indexes of a table may be supposed together only to see which it takes."""
         ...
 
     @property

@@ -7,6 +7,7 @@ the target does, the formula stands in, and the prediction says so.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -15,6 +16,7 @@ from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import CLEARLY_DEARER
 from humble_ledger.core.remedies.prediction.cautions import caution_of_planner
 from humble_ledger.core.remedies.prediction.contract import (
     Asked,
@@ -68,7 +70,10 @@ class PlannedPredictor:
         return found
 
     def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
-        """What the statement would cost with all these indexes; never more than without them."""
+        """What the statement would cost with all these indexes.
+
+        Where it would be a little dearer, it is as now; where clearly, the planner is misled.
+        """
         before = asked.plan.cost_total or 0.0
         mine = self._shapes(asked, designs)
         now = self._plan(asked.statement, {})
@@ -80,9 +85,10 @@ class PlannedPredictor:
         found = self._plan(asked.statement, mine)
         if found is None or found.cost_total is None:
             return self.formula.outlook(asked, designs)
-        if found.cost_total >= before:
-            return WhatIfCost(before, before, (), self.way)
         used = tuple(_uses(found, asked, self.planner.names(mine)))
+        misled = used and found.cost_total > CLEARLY_DEARER * max(before, now.cost_total or 0.0)
+        if found.cost_total >= before and not misled:
+            return WhatIfCost(before, before, (), self.way)
         return WhatIfCost(before, found.cost_total, used, self.way)
 
     def _same(self, plan: Plan, cost: float | None) -> bool:
@@ -102,6 +108,7 @@ class PlannedPredictor:
         indexes are computed from statistics alone: reading samples for all would take longer
         than the answer is worth.
         """
+        wide = self._few_enough(usual, wide)
         first, second = ({c.design: self._rough(c) for c in some} for some in (usual, wide))
         if not second:
             return []
@@ -116,6 +123,18 @@ class PlannedPredictor:
                 used = {names[node.index] for node in found.nodes() if node.index in names}
         self.planner.forget(first | second)
         return [c for c in wide if c.design in used]
+
+    def _few_enough(
+        self, usual: Sequence[Candidate], wide: Sequence[Candidate]
+    ) -> Sequence[Candidate]:
+        """The first ones of each table, as many as can be asked about at once."""
+        there = Counter(c.design.table for c in usual)
+        kept = []
+        for candidate in wide:
+            there[candidate.design.table] += 1
+            if there[candidate.design.table] <= self.planner.most_at_once:
+                kept.append(candidate)
+        return kept
 
     def with_all_of(
         self, asked: Asked, some: Sequence[Candidate]

@@ -8,29 +8,40 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.model import IndexShape
+from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.remedies.counterexamples.model import Arena
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import TokenKind, meaningful
 from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
 from humble_ledger.engines.mysql.building import require_harmless_setting
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.dialect import FAMILY
-from humble_ledger.engines.mysql.hollow.filling import Filled, fill, prepare
-from humble_ledger.engines.mysql.hollow.house import house_for
+from humble_ledger.engines.mysql.explain import prepared
+from humble_ledger.engines.mysql.hollow.arena import arena_over
+from humble_ledger.engines.mysql.hollow.filling import MOST_MADE, Filled, fill, prepare
+from humble_ledger.engines.mysql.hollow.house import House, house_for
 from humble_ledger.engines.mysql.hollow.source import SourceTable, others_of, tables_of
 from humble_ledger.engines.mysql.hollow.statistics import carry, distinct_keys, read_again
+from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.engines.mysql.session import MysqlSession
 from humble_ledger.engines.mysql.values import literal
-from humble_ledger.errors import HumbleError, StatementRejected, TargetUnreachable
+from humble_ledger.errors import (
+    HumbleError,
+    RefusedForSafety,
+    StatementRejected,
+    TargetUnreachable,
+)
 
 _AS_THEY_ARE: Mapping[TableName, float] = {}
 _NAME = "humble_supposed_{}"
-MOST_KEPT = 40  # supposed indexes that stay built, unseen, for when they are asked about again
+MOST_KEPT = 40  # supposed indexes of a table that stay built for when they are asked about again
+MOST_AT_ONCE = 12  # each takes a second for a million rows
 
 
 @dataclass(slots=True)
@@ -39,15 +50,17 @@ class MysqlHollow:
 
     target: MysqlSession
     copy: Connection
+    url: str
     tables: Mapping[str, SourceTable]
     views: Mapping[str, str]
     progress: Callable[[str], None]
     tolerance: float = 0.25
+    most_at_once: int = MOST_AT_ONCE
     asked: int = 0
     _filled: dict[str, Filled] = field(default_factory=dict)
     _lacks: list[str] = field(default_factory=list)
     _numbers: dict[IndexDesign, int] = field(default_factory=dict)
-    _built: dict[IndexDesign, bool] = field(default_factory=dict)  # and whether it is seen
+    _built: list[IndexDesign] = field(default_factory=list)  # the oldest first
     _hidden: set[tuple[str, str]] = field(default_factory=set)
 
     @property
@@ -82,10 +95,12 @@ class MysqlHollow:
         self._fill_for(statement)
         for design in designs:
             self._fill(design.table.name)
-        self._show(designs, {(each.name) for each in without})
+        shown = self._show(statement, designs, {each.name for each in without})
         self.asked += 1
         with self._settings(options):
-            return self.target.known.explained(statement, measure=False, on=self.copy)
+            found = self.target.known.explained(shown, measure=False, on=self.copy)
+        self._require_counted(found.plan)
+        return found
 
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What supposed indexes are called in plans."""
@@ -96,9 +111,29 @@ class MysqlHollow:
 
     @contextmanager
     def arena(self, tables: Sequence[TableName]) -> Iterator[Arena]:
-        """Not yet."""
-        raise TargetUnreachable("Statements are not compared on small databases of this kind yet.")
-        yield
+        """These tables with nothing in them, in a database of their own."""
+        known = {}
+        for name in tables:
+            table = self.tables.get(name.name.lower())
+            if table is None:
+                raise TargetUnreachable(f"There is no table {name} in the copy.")
+            known[name] = table
+        with arena_over(self.url, self.target.connection.modes, known, self.views) as made:
+            yield made
+
+    def _require_counted(self, plan: Plan) -> None:
+        """Make sure that no range was counted in a table of which the copy has only a part.
+
+        Raises:
+            StatementRejected: one was.
+        """
+        short = {each.table for each in self._filled.values() if each.wanted > MOST_MADE}
+        for node in plan.nodes():
+            if node.relation in short and node.index and _by_values(node):
+                raise StatementRejected(
+                    f"The copy has a part of the rows of {node.relation} only, and the planner "
+                    "counted in it."
+                )
 
     # The tables
 
@@ -134,37 +169,52 @@ class MysqlHollow:
         number = self._numbers.setdefault(design, len(self._numbers) + 1)
         return _NAME.format(number)
 
-    def _show(self, designs: Mapping[IndexDesign, IndexShape], gone: set[str]) -> None:
-        """Make exactly these indexes seen, and of the target's all but those that are gone."""
-        for design, seen in list(self._built.items()):
-            if seen and design not in designs:
-                self._see(design.table.name, self._name(design), seen=False)
-                self._built[design] = False
+    def _show(
+        self, statement: Statement, designs: Mapping[IndexDesign, IndexShape], gone: set[str]
+    ) -> Statement:
+        """The statement, with exactly these indexes seen, and not those that are gone.
+
+        Telling one statement to ignore an index costs nothing, changing the table for it does.
+        """
         for design in designs:
             if design not in self._built:
-                self._make_room(designs)
+                self._make_room(design.table, designs)
                 self._build(design)
-            elif not self._built[design]:
-                self._see(design.table.name, self._name(design), seen=True)
-            self._built[design] = True
-        wanted = {
+        hidden = [(d.table.name, self._name(d)) for d in self._built if d not in designs]
+        hidden += [
             (table.name, name)
             for name in gone
             for table in self.tables.values()
             if self._has(table.name, name)
-        }
-        for table, name in self._hidden - wanted:
-            self._see(table, name, seen=True)
-        for table, name in wanted - self._hidden:
-            self._fill(table)
-            self._see(table, name, seen=False)
-        self._hidden = wanted
+        ]
+        sql = prepared(self.copy, statement)
+        try:
+            shown = without(sql, tuple(sorted(hidden))) if not self._through_views(sql) else ""
+        except RefusedForSafety:
+            shown = ""
+        self._hide(set() if shown or not hidden else set(hidden))
+        return Statement(shown or sql)
 
-    def _see(self, table: str, name: str, *, seen: bool) -> None:
-        word = "NOT IGNORED" if seen else "IGNORED"
-        if not self.copy.member.mariadb:
-            word = "VISIBLE" if seen else "INVISIBLE"
-        self.copy.do(f"ALTER TABLE {self._place(table)} ALTER INDEX {quoted(name)} {word}")
+    def _through_views(self, sql: str) -> bool:
+        """Whether a statement reads tables by a view, where it cannot tell what to ignore."""
+        return not self.views.keys().isdisjoint(_names_in(require_plain(sql, self.copy.modes)))
+
+    def _hide(self, wanted: set[tuple[str, str]]) -> None:
+        """Have the server ignore these indexes in every statement, and no others."""
+        for table in {name for name, _ in self._hidden ^ wanted}:
+            changes = [
+                f"ALTER INDEX {quoted(name)} {self._word(seen=(each, name) not in wanted)}"
+                for each, name in sorted(self._hidden ^ wanted)
+                if each == table
+            ]
+            self._fill(table)
+            self.copy.do(f"ALTER TABLE {self._place(table)} {', '.join(changes)}")
+        self._hidden = set(wanted)
+
+    def _word(self, *, seen: bool) -> str:
+        if self.copy.member.mariadb:
+            return "NOT IGNORED" if seen else "IGNORED"
+        return "VISIBLE" if seen else "INVISIBLE"
 
     def _has(self, table: str, index: str) -> bool:
         facts = self.target.known.catalogue.tables([TableName("", table)])
@@ -173,6 +223,7 @@ class MysqlHollow:
     def _build(self, design: IndexDesign) -> None:
         name, table = self._name(design), design.table.name
         self.copy.do(design.create_sql(name, FAMILY))
+        self._built.append(design)
         filled = self._filled.get(table)
         if filled is not None and filled.read < filled.rows:
             self._tell_keys(design, name)
@@ -190,12 +241,15 @@ class MysqlHollow:
         distinct_keys(self.copy, self.database, table.name, name, counts)
         read_again(self.copy, self.database, table.name)
 
-    def _make_room(self, wanted: Mapping[IndexDesign, IndexShape]) -> None:
-        for design in [d for d in self._built if d not in wanted][
-            : max(0, len(self._built) + 1 - MOST_KEPT)
-        ]:
-            self.copy.do(design.drop_sql(self._name(design), FAMILY))
-            del self._built[design]
+    def _make_room(self, table: TableName, wanted: Mapping[IndexDesign, IndexShape]) -> None:
+        """A table takes 64 indexes: those that nobody asks about now make room for others."""
+        mine = [d for d in self._built if d.table == table]
+        old = [d for d in mine if d not in wanted][: max(0, len(mine) + 1 - MOST_KEPT)]
+        for design in old:
+            name = self._name(design)
+            self.copy.do(design.drop_sql(name, FAMILY))
+            self._built.remove(design)
+            self._hidden.discard((table.name, name))
 
     def _place(self, table: str) -> str:
         return f"{quoted(self.database)}.{quoted(table)}"
@@ -210,8 +264,14 @@ class MysqlHollow:
                 self.copy.do(f"SET SESSION {quoted(name)} = {literal(value)}")
             yield
         finally:
-            for name, value in reversed(before):
-                self.copy.asked(f"SET SESSION {quoted(name)} = %s", value)
+            for name, earlier in reversed(before):
+                self.copy.asked(f"SET SESSION {quoted(name)} = %s", earlier)
+
+
+def _by_values(node: Node) -> bool:
+    """Whether an index is searched for values that the statement gives, and not for a join's."""
+    texts = node.conditions.search
+    return any({ref.alias for ref in columns_of(text)} <= {node.alias} for text in texts)
 
 
 def _names_in(plain: str) -> set[str]:
@@ -234,15 +294,15 @@ def hollow_of(
     """
     target = MysqlSession(url, limits, engine)
     try:
-        with house_for(target.connection) as copy:
+        with house_for(target.connection) as house:
             progress("making a copy of the schema")
-            yield _made(target, copy, progress)
+            yield _made(target, house, progress)
     finally:
         target.close()
 
 
-def _made(target: MysqlSession, copy: Connection, progress: Callable[[str], None]) -> MysqlHollow:
-    database = target.database
+def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -> MysqlHollow:
+    database, copy = target.database, house.connection
     charset, collation = target.connection.rows(
         "SELECT @@character_set_database, @@collation_database"
     )[0]
@@ -272,4 +332,4 @@ def _made(target: MysqlSession, copy: Connection, progress: Callable[[str], None
         waiting = left
     with contextlib.suppress(HumbleError):
         copy.do("SET SESSION foreign_key_checks = 1")
-    return MysqlHollow(target, copy, tables, views, progress, _lacks=lacks)
+    return MysqlHollow(target, copy, house.url, tables, views, progress, _lacks=lacks)

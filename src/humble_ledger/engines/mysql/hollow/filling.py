@@ -11,7 +11,7 @@ import pymysql
 
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.faults import translated
-from humble_ledger.engines.mysql.hollow.rows import Made, ways
+from humble_ledger.engines.mysql.hollow.rows import Made, surely_unique, ways
 from humble_ledger.engines.mysql.hollow.source import SourceTable, sampled
 from humble_ledger.engines.mysql.naming import quoted
 
@@ -76,7 +76,8 @@ def fill(
         if one_of == 1 or not table.columns:
             _put(copy, place, [c.name for c in table.columns], found)
         else:
-            times = max(1, round(rows / max(1, len(found))))
+            # One row in so many was read, whatever the server believes how many there are.
+            times = one_of if table.primary else max(1, round(rows / max(1, len(found))))
             _multiplied(copy, place, table, found, ways(table, found, times, rows), times)
     finally:
         copy.do("SET SESSION foreign_key_checks = 1, unique_checks = 1")
@@ -111,6 +112,9 @@ def _multiplied(
     values = ", ".join(each.expression for each in made)
     keys = [made[names.index(name)].expression for name in table.primary if name in names]
     order = f" ORDER BY {', '.join(keys)}" if keys else ""
+    # Filled at one go, an empty table stays empty when two rows have one key; row by row the
+    # second is left out.
+    copy.do(f"SET SESSION unique_checks = {int(not surely_unique(table))}")
     copy.do(
         f"INSERT IGNORE INTO {place} ({shown}) SELECT {values} FROM {stage} p "
         f"JOIN {STAGE}.numbers s ON s.n < {times}{order}"

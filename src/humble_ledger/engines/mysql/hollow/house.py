@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import dataclass
 
-from humble_ledger.engines.mysql.connection import Connection, Member, connect
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.mysql.connection import Connection, Member, connect
 from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.errors import HumbleError, TargetUnreachable
@@ -27,9 +28,17 @@ _COSTS = "SHOW GLOBAL VARIABLES LIKE 'optimizer\\_%\\_cost'"
 _SERVER_MS = 600_000
 
 
+@dataclass(frozen=True, slots=True)
+class House:
+    """A server of ours: its URL, and a connection that may do anything."""
+
+    url: str
+    connection: Connection
+
+
 @contextmanager
-def house_for(target: Connection) -> Iterator[Connection]:
-    """A server like the target's, and a connection to it that may do anything.
+def house_for(target: Connection) -> Iterator[House]:
+    """A server like the target's.
 
     Raises:
         HumbleError: there are no programs of that kind here, or they are of another series.
@@ -54,7 +63,7 @@ def house_for(target: Connection) -> Iterator[Connection]:
         )
         try:
             _carry_settings(target, connection)
-            yield connection
+            yield House(cluster.url(), connection)
         finally:
             connection.close()
 

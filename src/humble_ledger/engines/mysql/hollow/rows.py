@@ -24,6 +24,8 @@ WHOLE = ("tinyint", "smallint", "mediumint", "int", "bigint")
 BROKEN = ("decimal", "float", "double")
 MOMENTS = ("date", "datetime", "timestamp")
 TEXTS = ("char", "varchar", "tinytext", "text", "mediumtext", "longtext")
+BYTES = ("binary", "varbinary", "blob", "tinyblob", "mediumblob", "longblob")
+_CHANGED = frozenset((*WHOLE, *BROKEN, *MOMENTS, *TEXTS, *BYTES, "uuid"))
 _EPOCH = datetime(1970, 1, 1)
 
 
@@ -47,7 +49,7 @@ def ways(
     for place, column in enumerate(table.columns):
         values = [row[place] for row in sample]
         more = _more_values(values, rows)
-        if more >= _NEARLY_ALL * times:
+        if more >= _NEARLY_ALL * times and column.kind in _CHANGED:
             many.add(column.name)
         if table.primary == (column.name,) and column.kind in WHOLE and values:
             found.append(_evenly(column, values, times))
@@ -61,6 +63,12 @@ def ways(
             found[place] = _apart(table.columns[place], values)
             many.add(key[-1])
     return found
+
+
+def surely_unique(table: SourceTable) -> bool:
+    """Whether no two rows that are made can have the same key."""
+    numbers = {column.name for column in table.columns if column.kind in WHOLE}
+    return not table.unique or (len(table.unique) == 1 and table.primary in {(n,) for n in numbers})
 
 
 def _more_values(values: Sequence[Any], rows: float) -> float:
@@ -84,7 +92,8 @@ def _between(column: Column, place: int, values: Sequence[Any], more: float, tim
     name = f"p.{quoted(column.name)}"
     if more < MORE_THAN_SEEN:
         return Made(name)
-    part = f"(FLOOR(s.n * {min(more, times) / times!r}) / {min(more, times)!r})"
+    each = float(times) if more >= _NEARLY_ALL * times else more  # values beside one that was seen
+    part = f"(FLOOR(s.n * {each / times!r}) / {each!r})"
     gap = f"p.humble_gap_{place}"
     if column.kind in WHOLE:
         return Made(f"{name} + FLOOR({gap} * {part})", _gaps(values, float))
@@ -95,9 +104,11 @@ def _between(column: Column, place: int, values: Sequence[Any], more: float, tim
         seconds = _gaps(values, _seconds)
         gaps = [each / 86_400 for each in seconds] if unit == "DAY" else seconds
         return Made(f"{name} + INTERVAL FLOOR({gap} * {part}) {unit}", gaps)
+    number = f"FLOOR(s.n * {each / times!r})"
     if column.kind in TEXTS:
-        number = f"FLOOR(s.n * {min(more, times) / times!r})"
         return Made(f"IF({number} = 0, {name}, {_changed(name, number)})")
+    if column.kind in ("uuid", *BYTES):
+        return Made(f"IF({number} = 0, {name}, {_other_bytes(column, name, number)})")
     return Made(name)
 
 
@@ -112,9 +123,19 @@ def _apart(column: Column, values: Sequence[Any]) -> Made:
         return Made(f"{name} + INTERVAL s.n {unit}")
     if column.kind in BROKEN:
         return Made(f"{name} + s.n")
-    if column.kind == "uuid":
-        return Made(f"IF(s.n = 0, {name}, UUID())")
+    if column.kind in ("uuid", *BYTES):
+        return Made(f"IF(s.n = 0, {name}, {_other_bytes(column, name, 's.n')})")
     return Made(f"IF(s.n = 0, {name}, {_changed(name, 's.n')})")
+
+
+def _other_bytes(column: Column, name: str, number: str) -> str:
+    """Other bytes, anywhere among those of the sample, as keys made by chance are."""
+    mixed = f"MD5(CONCAT({name}, '-', {number}))"
+    if column.kind == "uuid":
+        parts = (f"LEFT({mixed}, 8)", f"MID({mixed}, 9, 4)", f"CONCAT('4', MID({mixed}, 14, 3))",
+                 f"CONCAT('8', MID({mixed}, 18, 3))", f"RIGHT({mixed}, 12)")  # fmt: skip
+        return f"CONCAT_WS('-', {', '.join(parts)})"
+    return f"LEFT(UNHEX(CONCAT({mixed}, {mixed})), LENGTH({name}))"
 
 
 def _changed(name: str, number: str) -> str:
@@ -128,7 +149,7 @@ def _gaps(values: Sequence[Any], number: Any) -> list[float]:
     """For each value how far the next larger one is; the mean for the largest."""
     numbers = [None if value is None else _safe(number, value) for value in values]
     distinct = sorted({each for each in numbers if each is not None})
-    if len(distinct) < 2:  # noqa: PLR2004 - there is no next one
+    if len(distinct) < 2:
         return [0.0] * len(values)
     mean = (distinct[-1] - distinct[0]) / (len(distinct) - 1)
     found = []

@@ -11,7 +11,7 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import EXACT, ExplainOptions, PlanDocument
+from humble_ledger.engines.contract import ANY_NUMBER, EXACT, ExplainOptions, PlanDocument
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.hollow.arena import PostgresArena, arena_in
 from humble_ledger.engines.postgresql.hollow.expressions import Sampler
@@ -34,6 +34,7 @@ class PostgresHollow:
     sampler: Sampler
     asked: int = 0
     tolerance: float = EXACT
+    most_at_once: int = ANY_NUMBER
     _indexes: SupposedIndexes = field(init=False)
     _growth: Growth = field(init=False)
     _groups: SupposedGroups = field(init=False)
