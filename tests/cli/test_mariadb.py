@@ -137,6 +137,19 @@ def test_what_is_right_is_left_alone(aimed: Program, statement: str) -> None:
     assert not aimed.json("propose", statement)["remedies"]
 
 
+def test_the_planner_is_asked_on_a_copy_and_tells_where_an_index_harms(aimed: Program) -> None:
+    query = aimed.query_with("k.region_id = r.region_id")
+    found = aimed.json("suppose", query, "--index", "sensor (kind, buoy_id)")["queries"][0]
+    assert found["cost_after"] > 1.2 * found["cost_before"]
+    assert "dearer" in aimed.ok("suppose", query, "--index", "sensor (kind, buoy_id)").out
+    everything = aimed.json("propose")
+    ways = {q["way"] for r in everything["remedies"] if r["type"] == "index" for q in r["queries"]}
+    assert "planner" in ways
+    # A remedy that is proposed makes no query clearly dearer without saying so.
+    for remedy in everything["remedies"]:
+        assert all(q["cost_predicted"] <= 1.2 * q["cost_before"] for q in remedy["queries"])
+
+
 def test_a_conversion_that_no_plan_shows_is_found(aimed: Program, maria: Maria) -> None:
     maria.do("CREATE INDEX alert_code ON alert (code)")
     try:
@@ -349,4 +362,5 @@ def test_errors_say_what_to_do_next(humble: Program, maria: Maria) -> None:
     humble.ok("init", maria.url)
     assert "doesn't exist" in humble.fails(4, "plan", "SELECT * FROM nowhere")
     assert "values" in humble.fails(4, "plan", "SELECT * FROM alert WHERE code = $1")
-    assert "none is made" in humble.fails(3, "suppose", "SELECT 1", "--index", "alert (code)")
+    grown = humble.fails(4, "suppose", "SELECT max(code) FROM alert", "--rows", "alert=10x")
+    assert "counts entries" in grown

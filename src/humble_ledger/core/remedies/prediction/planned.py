@@ -33,6 +33,7 @@ WAY = "planner"
 # A candidate that no rule came to must at least halve what those leave that one did, and save so
 # much of the present cost beside them: a larger index for the rest of a rest is not worth it.
 CLEARLY_CHEAPER, WORTH_MORE = 0.5, 0.1
+OF_A_SCAN = 0.05  # of reading a whole table: an index that no rule asks for must save so much
 
 
 @dataclass(slots=True)
@@ -121,6 +122,10 @@ class PlannedPredictor:
             saved = left - then
             if then < CLEARLY_CHEAPER * left and saved > WORTH_MORE * (asked.plan.cost_total or 0):
                 used = {names[node.index] for node in found.nodes() if node.index in names}
+            tables = {c.access.table.name: c.access.table for c in wide}
+            scans = [self.costs.full_scan(tables[design.table]) for design in used]
+            if saved < OF_A_SCAN * min(scans, default=0.0):
+                used = set()
         self.planner.forget(first | second)
         return [c for c in wide if c.design in used]
 

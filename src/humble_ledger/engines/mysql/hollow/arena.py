@@ -18,12 +18,12 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.explain import prepared
+from humble_ledger.engines.mysql.hollow.house import SMALL as DATABASE
 from humble_ledger.engines.mysql.hollow.source import Column, SourceTable
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.engines.mysql.values import as_text
 from humble_ledger.errors import HumbleError, StatementRejected, TargetUnreachable
 
-DATABASE = "humble_small"
 STATEMENT_MS = 2_000
 MOST_ANSWERS = 2_000
 _ENGINE = re.compile(r"\bENGINE=\w+")

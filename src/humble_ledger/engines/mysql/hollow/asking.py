@@ -50,6 +50,7 @@ class MysqlHollow:
 
     target: MysqlSession
     copy: Connection
+    owner: Connection
     url: str
     tables: Mapping[str, SourceTable]
     views: Mapping[str, str]
@@ -87,7 +88,11 @@ class MysqlHollow:
     ) -> PlanDocument:
         """The plan if these indexes were there; see `engines.contract.Hollow`."""
         if rows or longer_history:
-            raise StatementRejected("The copy of such a server has as many rows as the target.")
+            raise StatementRejected(
+                f"Growing tables are not supposed on {self.target.connection.member.name}: its "
+                "planner counts entries, and the copy has as many as the target.",
+                "Fill a table of your own, and give it with --target.",
+            )
         if together:
             raise StatementRejected(
                 "Such a server keeps no statistics of several columns but of indexes."
@@ -161,7 +166,7 @@ class MysqlHollow:
         self._filled[table.name] = fill(
             self.target.connection, self.copy, self.database, table, rows
         )
-        carry(self.target.connection, self.copy, self.database, table.name)
+        carry(self.target.connection, self.owner, self.database, table.name)
 
     # What is supposed
 
@@ -238,8 +243,8 @@ class MysqlHollow:
         for number in range(1, len(design.keys) + 1):
             each = self.target.known.rows_per_value(table, design.key_columns[:number])
             counts.append(facts.rows / max(each, 1e-9))
-        distinct_keys(self.copy, self.database, table.name, name, counts)
-        read_again(self.copy, self.database, table.name)
+        distinct_keys(self.owner, self.database, table.name, name, counts)
+        read_again(self.owner, self.database, table.name)
 
     def _make_room(self, table: TableName, wanted: Mapping[IndexDesign, IndexShape]) -> None:
         """A table takes 64 indexes: those that nobody asks about now make room for others."""
@@ -294,7 +299,7 @@ def hollow_of(
     """
     target = MysqlSession(url, limits, engine)
     try:
-        with house_for(target.connection) as house:
+        with house_for(target.connection, target.database) as house:
             progress("making a copy of the schema")
             yield _made(target, house, progress)
     finally:
@@ -303,12 +308,7 @@ def hollow_of(
 
 def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -> MysqlHollow:
     database, copy = target.database, house.connection
-    charset, collation = target.connection.rows(
-        "SELECT @@character_set_database, @@collation_database"
-    )[0]
     prepare(copy)
-    copy.do(f"CREATE DATABASE {quoted(database)} CHARACTER SET {charset} COLLATE {collation}")
-    copy.do(f"USE {quoted(database)}")
     copy.do("SET SESSION foreign_key_checks = 0")
     lacks, tables = [], {}
     for table in tables_of(target.connection, database):
@@ -332,4 +332,4 @@ def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -
         waiting = left
     with contextlib.suppress(HumbleError):
         copy.do("SET SESSION foreign_key_checks = 1")
-    return MysqlHollow(target, copy, house.url, tables, views, progress, _lacks=lacks)
+    return MysqlHollow(target, copy, house.owner, house.url, tables, views, progress, _lacks=lacks)

@@ -11,13 +11,13 @@ import pymysql
 
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.faults import translated
+from humble_ledger.engines.mysql.hollow.house import STAGE
 from humble_ledger.engines.mysql.hollow.rows import Made, surely_unique, ways
 from humble_ledger.engines.mysql.hollow.source import SourceTable, sampled
 from humble_ledger.engines.mysql.naming import quoted
 
 MOST_READ = 60_000  # rows of a table that are read of the target
 MOST_MADE = 600_000  # rows of a table in the copy
-STAGE = "humble_stage"
 _BATCH = 2_000
 _FEWEST_KEPT = 0.9
 # Nothing is checked that the target has checked, and an empty table is filled in its order.
@@ -29,12 +29,15 @@ _UNCHECKED = (
 
 @dataclass(frozen=True, slots=True)
 class Filled:
-    """How many rows a table of the copy has, of how many, and whether all were read."""
+    """How many ``rows`` a table of the copy has, of how many that were to be made of those that
+    were ``read``; the target is told to have ``wanted``.
+    """
 
     table: str
     rows: int
     wanted: float
     read: int
+    to_be_made: int
 
     @property
     def lack(self) -> str:
@@ -44,8 +47,8 @@ class Filled:
                 f"{self.table} has {self.wanted:,.0f} rows and the copy {self.rows:,}: how many "
                 "rows lie between two values is told too low there"
             )
-        if self.rows < _FEWEST_KEPT * min(self.wanted, MOST_MADE):
-            return f"{self.table} has {self.wanted:,.0f} rows and the copy {self.rows:,}"
+        if self.rows < _FEWEST_KEPT * self.to_be_made:
+            return f"of {self.to_be_made:,} rows of {self.table} the copy takes {self.rows:,}"
         return ""
 
 
@@ -72,6 +75,7 @@ def fill(
     place = f"{quoted(database)}.{quoted(table.name)}"
     modes = copy.one("SELECT @@SESSION.sql_mode")
     copy.do(_UNCHECKED)
+    times = 1
     try:
         if one_of == 1 or not table.columns:
             _put(copy, place, [c.name for c in table.columns], found)
@@ -83,7 +87,7 @@ def fill(
         copy.do("SET SESSION foreign_key_checks = 1, unique_checks = 1")
         copy.asked("SET SESSION sql_mode = %s", modes)
     there = int(copy.one(f"SELECT COUNT(*) FROM {place}"))
-    return Filled(table.name, there, rows, len(found))
+    return Filled(table.name, there, rows, len(found), len(found) * times)
 
 
 def _multiplied(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 
 from humble_ledger.engines.contract import Limits
@@ -26,19 +26,27 @@ _PLANNING = (
 )  # fmt: skip
 _COSTS = "SHOW GLOBAL VARIABLES LIKE 'optimizer\\_%\\_cost'"
 _SERVER_MS = 600_000
+ROLE = "humble_copy"
+STAGE, SMALL = "humble_stage", "humble_small"
+OURS = (STAGE, SMALL)  # databases beside the target's: for samples, and for a few rows
 
 
 @dataclass(frozen=True, slots=True)
 class House:
-    """A server of ours: its URL, and a connection that may do anything."""
+    """A server of ours with an empty database of the target's name.
+
+    What the target says of itself need not be trusted: by ``connection``, and by whoever comes by
+    ``url``, nothing can be done outside of the copy. ``owner`` may do anything.
+    """
 
     url: str
     connection: Connection
+    owner: Connection
 
 
 @contextmanager
-def house_for(target: Connection) -> Iterator[House]:
-    """A server like the target's.
+def house_for(target: Connection, database: str) -> Iterator[House]:
+    """A server like the target's, for a copy of this database.
 
     Raises:
         HumbleError: there are no programs of that kind here, or they are of another series.
@@ -58,14 +66,25 @@ def house_for(target: Connection) -> Iterator[House]:
     for name in _AT_START:
         settings[name] = str(target.one(f"SELECT @@GLOBAL.{name}"))
     with MariaCluster(programs, settings) as cluster:
-        connection = connect(
-            cluster.url(), Limits(statement_ms=_SERVER_MS), read_only=False, database=False
-        )
-        try:
-            _carry_settings(target, connection)
-            yield House(cluster.url(), connection)
-        finally:
-            connection.close()
+        limits = Limits(statement_ms=_SERVER_MS)
+        url = cluster.url(user=ROLE)
+        owner = connect(cluster.url(), limits, read_only=False, database=False)
+        with closing(owner):
+            _carry_settings(target, owner)
+            _make_room(target, owner, database)
+            with closing(connect(url, limits, read_only=False, database=False)) as connection:
+                connection.do(f"USE {quoted(database)}")
+                yield House(url, connection, owner)
+
+
+def _make_room(target: Connection, owner: Connection, database: str) -> None:
+    """The database, and a role that may do what it likes there, and nowhere else."""
+    charset, collation = target.rows("SELECT @@character_set_database, @@collation_database")[0]
+    owner.do(f"CREATE DATABASE {quoted(database)} CHARACTER SET {charset} COLLATE {collation}")
+    owner.do(f"CREATE USER {ROLE}@localhost IDENTIFIED BY ''")
+    for name in (database, *OURS):
+        place = quoted(name).replace("\\", "\\\\").replace("_", "\\_").replace("%", "\\%")
+        owner.do(f"GRANT ALL PRIVILEGES ON {place}.* TO {ROLE}@localhost")
 
 
 def _require_series(member: Member, version: str) -> None:
@@ -94,11 +113,7 @@ def _carry_settings(target: Connection, copy: Connection) -> None:
 
 
 def set_all(connection: Connection, values: Mapping[str, object]) -> None:
-    """Set variables for all sessions to come and for this one; those unknown here are left out."""
+    """Set variables for all sessions to come; those unknown here are left out."""
     for name, value in values.items():
-        for scope in ("GLOBAL", "SESSION"):
-            try:
-                connection.asked(f"SET {scope} {quoted(name)} = %s", value)
-            except HumbleError:
-                continue
-    connection.modes = str(connection.one("SELECT @@SESSION.sql_mode"))
+        with suppress(HumbleError):
+            connection.asked(f"SET GLOBAL {quoted(name)} = %s", value)

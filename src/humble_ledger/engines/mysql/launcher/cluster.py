@@ -118,6 +118,8 @@ class MariaCluster:
             "tmpdir": str(self.folder),
             "slow_query_log_file": str(self.slow_log),
             "skip_networking": "",
+            # No statement reads or writes files elsewhere.
+            "secure_file_priv": str(self.folder),
             "init_file": str(first),
             **self._settings,
         }
