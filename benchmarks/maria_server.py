@@ -22,9 +22,11 @@ import pymysql
 from benchmarks.findings import Judged, humble, report, told
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.ferry import CASES, made
+from benchmarks.grounds.quay import ALIKE, SCHEMA, TROUBLES
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.candidates.thorough import thorough
 from humble_ledger.core.remedies.prediction.contract import Asked, Predictor
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
@@ -88,7 +90,8 @@ def main(arguments: Sequence[str] = ()) -> None:
         url = build_mariadb_scenario(cluster, READINGS)
         ferry = loaded(cluster, made(Path(folder) / "ferry.db"))
         cases = [_HERE.get(case.name, case) for case in CASES if case.name not in _NOT_HERE]
-        findings(ferry, cases)
+        findings("ferry", ferry, cases)
+        findings("quay", built(cluster), [*TROUBLES, *ALIKE])
         scenario = [
             (each.name, Statement(_with(each.sql, next(each.sendings(), ()))))
             for each in workload()
@@ -134,14 +137,25 @@ def _type(name: str, declared: str) -> str:
     return "varchar(60)" if name in _KEYS else "varchar(400)"
 
 
-def findings(url: str, cases: Sequence[Case]) -> None:
+def built(cluster: MariaCluster) -> str:
+    """The quay office, whose troubles are this family's own."""
+    target = pymysql.connect(unix_socket=str(cluster.socket), user="humble", autocommit=True)
+    with target, target.cursor() as cursor:
+        cursor.execute("USE mysql")
+        for statement in SCHEMA.splitlines():
+            cursor.execute(statement)
+    return cluster.url("quay")
+
+
+def findings(title: str, url: str, cases: Sequence[Case]) -> None:
     """Recall and false alarms."""
     with tempfile.TemporaryDirectory() as folder:
         humble(folder, "init", url, "--role", "scratch")
         judged = []
         for case in cases:
-            judged.append(Judged(case, told(humble(folder, "diagnose", case.sql, "--json"))))
-        report("ferry on MariaDB", judged)
+            how = ["--measure"] if case.measured else []
+            judged.append(Judged(case, told(humble(folder, "diagnose", case.sql, "--json", *how))))
+        report(f"{title} on MariaDB", judged)
 
 
 def predictions(title: str, url: str, statements: Sequence[tuple[str, Statement]]) -> None:
@@ -212,7 +226,8 @@ def _held(
         tables = session.tables(table_names(plan))
         means = IndexAbilities(methods=FAMILY.methods, includes=False)
         asked = Asked(statement, plan, tuple(accesses(plan, tables)))
-        for candidate in candidates(plan, tables, means):
+        found = [*candidates(plan, tables, means), *thorough(plan, tables, means)]
+        for candidate in found:
             known = designs.setdefault(candidate.design, [])
             if all(other != name for other, *_ in known):
                 known.append((name, asked, plan.cost_total or 0.0))

@@ -25,6 +25,7 @@ SAVED_PART = 0.5  # of the pages, at least
 VISIBLE_PART = 0.8  # of the table's pages, or the server looks there all the same
 MOST_COLUMNS = 6
 VISITED_PART = 0.1
+WHOLE_PART = 0.5  # of the rows, which are walked in the order of an index
 # One page of a bitmap: PagetableEntry (48 bytes) and two pointers, tbm_calculate_entries in
 # PostgreSQL's tidbitmap.c.
 BITMAP_ENTRY_BYTES = 64
@@ -39,8 +40,10 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         table = case.table_of(node)
         index = _only_index(node, table)
         account = per_table.get(TableName(node.schema, node.relation))
-        if table is None or index is None or account is None or not _searches(node):
+        if table is None or index is None or account is None:
             continue
+        if not _searches(node) and case.rows(node) < WHOLE_PART * table.rows:
+            continue  # it stops early, or is told from another step
         added = _added_columns(table, index, account)
         rows = _fetched(case, node)
         if not added or rows < FEWEST_ROWS or 1.0 - table.visited_share < VISIBLE_PART:

@@ -73,7 +73,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
                 yield _selective(case, scan, route)
             elif once:
                 yield _right(case, scan, route)
-        elif scan.index_cost > scan.scan_cost and once:
+        elif once:  # an index would cost more, or would save too little to be worth one
             yield _right(case, scan, _by_route(case, scan))
 
 

@@ -83,6 +83,7 @@ def context_of(document: Mapping[str, Any]) -> Context:
         {
             int(n): [Price(str(p[0]), *(float(x) for x in p[1:4])) for p in each]
             for n, each in document.get("prices", {}).items()
+            if str(n).isdecimal()  # a union's own SELECT is called "fake"
         },
         {str(a): float(share) for a, share in document.get("shares", {}).items()},
     )

@@ -1,4 +1,4 @@
-"""Findings that only this family's plans have; see `core.symptoms.case.Rule`."""
+"""Columns of which the server knows nothing: it takes every row to pass a filter on them."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from humble_ledger.core.plans.model import JOINS, Node
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.statements.conditions import columns_of
-from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.engines.mysql.plans.format import MARIADB
 
@@ -54,6 +54,3 @@ def _cause(case: Case, node: Node, columns: list[str]) -> Cause:
     else:
         how = f"ANALYZE TABLE {table} UPDATE HISTOGRAM ON {names} gathers them"
     return Cause("no-column-statistics", f"the server keeps no statistics of {names}; {how}")
-
-
-RULES: tuple[Rule, ...] = (nothing_known_of_column,)

@@ -1,0 +1,56 @@
+"""Sorts that an index spares only in appearance: it holds the beginnings of the values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from humble_ledger.core.plans.model import Operation
+from humble_ledger.core.schema.facts import IndexFacts
+from humble_ledger.core.statements.conditions import columns_of
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.model import Cause, Symptom
+
+_PREFIX = re.compile(r"left\((?P<column>\w+), (?P<length>\d+)\)")
+
+
+def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
+    """`sort-without-index`: the index that is read holds a part of the sorted column only."""
+    for sort in case.plan.nodes():
+        if sort.operation is not Operation.SORT or not sort.sort_keys:
+            continue
+        first = next(iter(columns_of(sort.sort_keys[0])), None)
+        for node in sort.walk():
+            table = case.table_of(node)
+            index = table.index(node.index) if table is not None and node.index else None
+            found = _prefix_of(index, first.column if first is not None else "")
+            if index is None or table is None or found is None:
+                continue
+            cost_ms, share = case.avoidable(sort, 1.0)
+            if share < WORTH_A_WORD:
+                continue
+            yield Symptom(
+                name="sort-without-index",
+                node=sort.no,
+                step=sort.name,
+                summary=(
+                    f"{case.rows(node):,.0f} rows are sorted by {found['column']}, though "
+                    f"{index.name} begins with it"
+                ),
+                evidence={"rows": case.rows(node), "index": index.name},
+                cause=Cause(
+                    "prefix-index",
+                    f"{index.name} holds the first {found['length']} characters of "
+                    f"{found['column']}: it can neither sort by it nor stand in for the table; "
+                    "an index on the whole column can",
+                ),
+                cost_ms=cost_ms,
+                cost_share=share,
+            )
+
+
+def _prefix_of(index: IndexFacts | None, column: str) -> re.Match[str] | None:
+    if index is None or not index.keys:
+        return None
+    found = _PREFIX.fullmatch(index.keys[0].expression)
+    return found if found is not None and found["column"] == column else None

@@ -1,0 +1,80 @@
+"""Troubles that only this family of servers has, planted on a real one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from humble_ledger.engines.mysql.launcher import MariaCluster
+from tests.conftest import Maria
+from tests.program import Program
+
+pytestmark = pytest.mark.xdist_group("mariadb")
+ROWS = 60_000
+SCHEMA = f"""
+CREATE DATABASE pier CHARACTER SET utf8mb4
+CREATE TABLE pier.stay (id INT PRIMARY KEY AUTO_INCREMENT, state VARCHAR(10), agent VARCHAR(40),
+  ship INT, fee INT, words VARCHAR(300), KEY by_state (state), KEY by_agent (agent),
+  KEY begins (agent(4)))
+INSERT INTO pier.stay SELECT seq, IF(seq % 300, 'open', 'disputed'), CONCAT('agent ', seq * 31 % 400),
+  seq % 9000, seq % 700, REPEAT('word ', 30) FROM seq_1_to_{ROWS}
+CREATE TABLE pier.bill (id INT PRIMARY KEY AUTO_INCREMENT, of_stay VARCHAR(12),
+  shift VARCHAR(8) CHARACTER SET latin1, total INT, KEY by_stay (of_stay), KEY by_shift (shift))
+INSERT INTO pier.bill SELECT seq, seq, CONCAT('s', seq % 5000), seq % 90 FROM seq_1_to_{ROWS}
+CREATE TABLE pier.shift (code VARCHAR(8) PRIMARY KEY, foreman VARCHAR(40))
+INSERT INTO pier.shift SELECT CONCAT('s', seq), CONCAT('foreman ', seq % 60) FROM seq_1_to_5000
+ANALYZE TABLE pier.stay, pier.bill, pier.shift
+""".strip().replace("\n  ", " ")
+LIST = ", ".join(str(number * 7) for number in range(1_500))
+
+
+@pytest.fixture(scope="module")
+def pier(maria: Maria) -> Iterator[str]:
+    maria.do("DROP DATABASE IF EXISTS pier")
+    for statement in SCHEMA.splitlines():
+        maria.do(statement)
+    assert isinstance(maria.cluster, MariaCluster)
+    yield maria.cluster.url("pier")
+    maria.do("DROP DATABASE pier")
+
+
+@pytest.mark.parametrize(
+    ("sql", "symptom", "cause"),
+    [
+        ("SELECT fee FROM stay WHERE state = 'disputed' AND agent = 'agent 200'",
+         "index-merge", "no-composite-index"),
+        ("SELECT fee FROM stay FORCE INDEX (begins) WHERE agent LIKE 'agent 3%' "
+         "ORDER BY agent LIMIT 20", "sort-without-index", "prefix-index"),
+        ("SELECT b.total FROM stay s JOIN bill b ON b.of_stay = s.id WHERE s.ship = 17",
+         "join-side-without-index", "type-mismatch"),
+        ("SELECT s.foreman, b.total FROM shift s JOIN bill b ON b.shift = s.code "
+         "WHERE s.foreman = 'foreman 7'", "join-side-without-index", "collation-mismatch"),
+        (f"SELECT fee FROM stay WHERE id IN ({LIST})", "long-in-list", "list-in-the-statement"),
+        ("SELECT agent, sum(fee) FROM stay GROUP BY agent",
+         "missing-covering-index", "column-not-in-index"),
+    ],
+)  # fmt: skip
+def test_planted_troubles_are_found_with_their_cause(
+    pier: str, humble: Program, sql: str, symptom: str, cause: str
+) -> None:
+    humble.ok("init", pier, "--role", "scratch")
+    found = {s["name"]: s["cause"]["name"] for s in humble.json("diagnose", sql)["symptoms"]}
+    assert found.get(symptom) == cause, found
+
+
+@pytest.mark.parametrize(
+    "sql",
+    [
+        "SELECT fee FROM stay WHERE agent = 'agent 200'",
+        "SELECT b.total FROM stay s JOIN bill b ON b.of_stay = CAST(s.id AS CHAR) WHERE s.id = 17",
+        "SELECT fee FROM stay WHERE id IN (5, 9, 400)",
+        # A union has a SELECT of its own, which the trace gives no number.
+        "SELECT agent FROM stay WHERE id < 90 UNION SELECT agent FROM stay WHERE id < 150 "
+        "ORDER BY 1 LIMIT 3",
+    ],
+)
+def test_what_is_right_has_no_finding(pier: str, humble: Program, sql: str) -> None:
+    humble.ok("init", pier, "--role", "scratch")
+    found = humble.json("diagnose", sql)["symptoms"]
+    assert [s["name"] for s in found if not s["harmless"]] == []
