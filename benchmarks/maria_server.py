@@ -224,7 +224,9 @@ def _held(
             print(f"    {name}: {error.message[:100]}")
             continue
         tables = session.tables(table_names(plan))
-        means = IndexAbilities(methods=FAMILY.methods, includes=False)
+        means = IndexAbilities(
+            methods=FAMILY.methods, includes=False, most_key_bytes=FAMILY.most_key_bytes
+        )
         asked = Asked(statement, plan, tuple(accesses(plan, tables)))
         found = [*candidates(plan, tables, means), *thorough(plan, tables, means)]
         for candidate in found:

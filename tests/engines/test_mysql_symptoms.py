@@ -17,7 +17,8 @@ CREATE DATABASE pier CHARACTER SET utf8mb4
 CREATE TABLE pier.stay (id INT PRIMARY KEY AUTO_INCREMENT, state VARCHAR(10), agent VARCHAR(40),
   ship INT, fee INT, words VARCHAR(300), KEY by_state (state), KEY by_agent (agent),
   KEY begins (agent(4)))
-INSERT INTO pier.stay SELECT seq, IF(seq % 300, 'open', 'disputed'), CONCAT('agent ', seq * 31 % 400),
+INSERT INTO pier.stay SELECT seq, IF(seq % 300, 'open', 'disputed'),
+  CONCAT('agent ', seq * 31 % 400),
   seq % 9000, seq % 700, REPEAT('word ', 30) FROM seq_1_to_{ROWS}
 CREATE TABLE pier.bill (id INT PRIMARY KEY AUTO_INCREMENT, of_stay VARCHAR(12),
   shift VARCHAR(8) CHARACTER SET latin1, total INT, KEY by_stay (of_stay), KEY by_shift (shift))

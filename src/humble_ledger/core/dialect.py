@@ -29,7 +29,8 @@ class Dialect:
     ``online_behind`` what is written behind the statement for that, and ``online_costs`` what it
     takes, for people; ``online_drop`` is the whole statement that drops one, where that is another
     one. ``methods`` are the kinds of index, ``includes`` tells whether one can hold
-    columns that are no keys. ``script_head`` begins a migration, ``after_build`` is run when an
+    columns that are no keys, ``most_key_bytes`` how long its keys can be together (0: no limit that
+    counts). ``script_head`` begins a migration, ``after_build`` is run when an
     index was built, with its {name}. An index's name is known within its table alone where
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
     and where it stands can be asked for.
@@ -50,6 +51,7 @@ class Dialect:
     online_drop: str = ""
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
+    most_key_bytes: int = 0
     script_head: str = ""
     after_build: str = ""
     settings: bool = True

@@ -37,8 +37,9 @@ class ColumnFacts:
     them byte by byte. ``base_type`` is the type that a domain restricts. A tree of enclosing
     shapes finds its values by ``enclosing_operators`` and ``enclosing_functions``, and the nearest
     first by ``nearness_operators``; all empty for a type without such an index. A type that is not
-    ``sortable`` has no order that an index could keep. Of a partitioned table
-    ``distinct_in_parts`` is the sum of what the partitions have.
+    ``sortable`` has no order that an index could keep. No value is longer than ``longest_bytes``,
+    where that is known. Of a partitioned table ``distinct_in_parts`` is the sum of what the
+    partitions have.
     """
 
     name: str
@@ -63,6 +64,7 @@ class ColumnFacts:
     enclosing_functions: frozenset[str] = frozenset()
     nearness_operators: frozenset[str] = frozenset()
     sortable: bool = True
+    longest_bytes: int | None = None
     distinct_in_parts: float | None = None
 
     def distinct_values(self, rows: float) -> float | None:

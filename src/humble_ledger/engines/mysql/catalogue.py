@@ -240,6 +240,7 @@ class Catalogue:
                 collation=str(collation or ""),
                 sorted_by_bytes=collation is None or str(collation).endswith("_bin"),
                 sortable=str(kind).lower() not in _UNSORTABLE,
+                longest_bytes=None if octets is None else int(octets),
             )
         return columns
 

@@ -13,6 +13,7 @@ FAMILY = Dialect(
     parser=NAME,
     methods=frozenset((IndexMethod.SORTED,)),
     includes=False,
+    most_key_bytes=3072,  # InnoDB, with rows of the usual format
     quoting=Quoting("`", RESERVED),
     online_behind="ALGORITHM=INPLACE LOCK=NONE",
     online_drop="ALTER TABLE {table} DROP INDEX {name}, ALGORITHM=INPLACE, LOCK=NONE",

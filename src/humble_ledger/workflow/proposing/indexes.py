@@ -30,6 +30,8 @@ from humble_ledger.workflow.workspace import Workspace
 
 STOPPED = "not looked at, as it was stopped"
 
+WORTH_A_LINE = 1.01  # times cheaper: less is rounding
+
 
 @dataclass(slots=True)
 class Pool:
@@ -188,7 +190,9 @@ def _with_more(studied: Studied) -> str:
 
 def _more_thorough(studied: Studied, predictor: PlannedPredictor, dialect: Dialect) -> Studied:
     """A query with candidates, too, that no rule came to, and that the planner would use."""
-    means = IndexAbilities(methods=dialect.methods, includes=dialect.includes)
+    means = IndexAbilities(
+        methods=dialect.methods, includes=dialect.includes, most_key_bytes=dialect.most_key_bytes
+    )
     known = {each.design for each in studied.candidates}
     found = on_wholes(thorough(studied.plan.plan, studied.tables, means), studied.tables)
     wide = [c for c in found if c.design not in known]
@@ -240,9 +244,7 @@ class IndexRemedies:
         return index_remedy(
             priced.design,
             reason=priced.reason,
-            predictions=tuple(
-                p for p in priced.predictions if p.cost_predicted < p.cost_before or p.harms
-            ),
+            predictions=tuple(p for p in priced.predictions if p.gain >= WORTH_A_LINE or p.harms),
             size_bytes=priced.size_bytes,
             write_overhead=write_overhead_of(
                 table, priced.design, self._share(priced.design), self.updates

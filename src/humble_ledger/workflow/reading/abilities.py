@@ -25,4 +25,5 @@ def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Index
         workspace.engine.dialect.methods,
         workspace.engine.dialect.includes,
         workspace.engine.plans.candidates,
+        workspace.engine.dialect.most_key_bytes,
     )

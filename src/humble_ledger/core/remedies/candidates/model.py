@@ -67,7 +67,8 @@ class IndexAbilities:
     ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
     "gin:gin_trgm_ops"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
-    columns that are no keys; ``more`` gives candidates that only this server has a use for.
+    columns that are no keys; ``more`` gives candidates that only this server has a use for. The
+    keys of an index have ``most_key_bytes`` together; 0: no limit that counts.
     """
 
     always: Callable[[Predicate], bool] = _never
@@ -76,12 +77,23 @@ class IndexAbilities:
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
     more: Callable[[Access], Iterable[Candidate]] = _no_more
+    most_key_bytes: int = 0
 
-    def possible(self, design: IndexDesign) -> IndexDesign | None:
-        """The design as it can be had: further columns as keys where there is no other way."""
+    def possible(self, design: IndexDesign, table: TableFacts) -> IndexDesign | None:
+        """The design as it can be had: further columns as keys where there is no other way.
+
+        None where there is no such index, or its keys cannot be as long.
+        """
         if design.method not in self.methods:
             return None
-        if self.includes or not design.included:
-            return design
-        keys = (*design.keys, *(IndexKey(name) for name in design.included))
-        return replace(design, keys=keys, included=())
+        if not self.includes and design.included:
+            keys = (*design.keys, *(IndexKey(name) for name in design.included))
+            design = replace(design, keys=keys, included=())
+        return design if self._short_enough(design, table) else None
+
+    def _short_enough(self, design: IndexDesign, table: TableFacts) -> bool:
+        if not self.most_key_bytes:
+            return True
+        columns = [table.columns[name] for name in design.key_columns if name in table.columns]
+        width = sum(c.longest_bytes or max(c.length_bytes, 0) for c in columns)
+        return width <= self.most_key_bytes and all(c.sortable for c in columns)

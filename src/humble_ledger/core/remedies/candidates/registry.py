@@ -38,7 +38,7 @@ def candidates(
     for access in accesses(plan, tables):
         if access.table.pages >= FEWEST_PAGES:
             for each in _all(plan, access, means):
-                design = means.possible(each.design)
+                design = means.possible(each.design, each.access.table)
                 if design is not None and _has_its_columns(access.table, design):
                     found.setdefault(design, replace(each, design=design))
     return list(found.values())

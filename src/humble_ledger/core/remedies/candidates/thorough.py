@@ -32,7 +32,7 @@ def thorough(
     for access in accesses(plan, tables):
         if access.table.pages >= FEWEST_PAGES:
             for each in _of(plan, access):
-                design = means.possible(each.design)
+                design = means.possible(each.design, each.access.table)
                 if design is not None:
                     found.setdefault(design, replace(each, design=design))
     return list(found.values())

@@ -43,12 +43,16 @@ def index_symptoms(
             told.add(index.name)
             yield _invalid(table, index)
     valid = [index for index in table.indexes if index.valid]
+    serving: set[str] = set()  # in place of those that may go
     for index in [each for each in valid if not each.attached]:
         twin = next((other for other in valid if _spares(other, index, told)), None)
         if twin is not None:
             told.add(index.name)
+            serving.add(twin.name)
             yield _repeated(table, index, twin, now)
     for index in valid:
+        if index.name in serving:
+            continue
         if index.name not in told and _unused(table, index):
             yield _symptom(
                 "unused-index",
