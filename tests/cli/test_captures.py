@@ -77,6 +77,28 @@ def test_all_sources_give_the_same_heavy_queries(begun: Program, server: Server)
     assert "Also captured: --source log or --source server or --source script" in note
 
 
+def test_a_command_is_followed_by_the_servers_own_count(begun: Program, server: Server) -> None:
+    with psycopg.connect(server.url, autocommit=True) as other, other.cursor() as cursor:
+        number = str(other.info.backend_pid)
+        rows = "SELECT repeat('x', 1000) FROM generate_series(1, 5000000)"
+        # It is held up: nobody takes more than the first of its rows for now.
+        with cursor.copy(f"COPY ({rows}) TO STDOUT") as copy:
+            copy.read()
+            found = begun.json(
+                "capture", "live", "--follow", number, "--every", "200", "--for", "1s"
+            )
+            assert rows in found["statement"] and not found["ended"] and found["plan"] is None
+            told = found["looks"][-1]["done"]
+            assert any(each["what"].endswith("rows copied") and each["done"] > 0 for each in told)
+            shown = begun.ok("capture", "live", "--follow", number, "--for", "1s").out
+            assert "rows copied" in shown
+            other.cancel()
+            with pytest.raises(psycopg.errors.QueryCanceled):
+                while copy.read():
+                    pass
+    assert "runs nothing now" in begun.fails(2, "capture", "live", "--follow", number)
+
+
 def counted_by_hand(log: Path) -> tuple[int, float]:
     """Runs and milliseconds of the applications, counted with one plain pattern."""
     found = re.findall(

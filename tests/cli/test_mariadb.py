@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import signal
+import threading
 import time
+from contextlib import suppress
 from pathlib import Path
 
+import pymysql
 import pytest
 
 from humble_ledger.demo.mariadb import mariadb_workload
@@ -283,6 +286,43 @@ def test_sessions_are_seen_at_work_and_who_blocks_whom(aimed: Program, maria: Ma
     (blocked,) = root["blocks"]
     assert blocked["statement"].startswith("UPDATE buoy SET depth_m = 1")
     assert len(found["statements"]) == 1, "one run, however often it was seen"
+
+
+def test_a_running_statement_is_followed_step_by_step_and_seen_again(
+    aimed: Program, maria: Maria
+) -> None:
+    raw = pymysql.connect(
+        unix_socket=str(maria.cluster.socket), user="humble", database="skerry", autocommit=True
+    )
+    sql = (
+        "SELECT count(*) FROM reading r JOIN alert a ON a.buoy_id = r.buoy_id "
+        "AND a.raised_at > r.taken_at WHERE sqrt(r.value) > 1"
+    )
+
+    def run() -> None:
+        with suppress(pymysql.Error), raw.cursor() as cursor:
+            cursor.execute(f"SET STATEMENT max_statement_time = 60 FOR {sql}")
+
+    sender = threading.Thread(target=run)
+    sender.start()
+    try:
+        number = str(raw.thread_id())
+        running = f"SELECT 1 FROM information_schema.PROCESSLIST WHERE ID = {number} AND INFO <> ''"
+        while not maria.fetch(running):
+            time.sleep(0.05)
+        found = aimed.json("capture", "live", "--follow", number, "--every", "300", "--for", "4s")
+    finally:
+        maria.do(f"KILL QUERY {raw.thread_id()}")
+        sender.join()
+    assert sql in found["statement"] and not found["ended"]
+    rows = [sum(look["rows"].values()) for look in found["looks"] if look["rows"]]
+    # It is under way: more came from look to look, and the plan tells of how many.
+    assert len(rows) >= 2 and rows == sorted(rows) and rows[-1] > rows[0]
+    assert max(found["rows_expected"].values()) > 1000
+    again = aimed.json("capture", "live", "--again", found["plan"])
+    assert again["looks"][-1]["rows"] == found["looks"][-1]["rows"]
+    assert "rows expected" in aimed.ok("capture", "live", "--again", found["plan"]).out
+    assert "runs nothing now" in aimed.fails(2, "capture", "live", "--follow", "999999")
 
 
 def test_what_an_application_sends_through_its_driver_is_recorded(

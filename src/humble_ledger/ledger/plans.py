@@ -52,6 +52,10 @@ class Plans(Shelf):
         """One plan."""
         return _plan(self.row(Kind.PLAN, id_))
 
+    def document(self, id_: str) -> object:
+        """The document that stands beside a plan, as the server gave it."""
+        return msgspec.json.decode(self.row(Kind.PLAN, id_).document)
+
     def of_query(self, query: str, origin: str = "read") -> list[PlanEntry]:
         """The plans of a query, the newest first."""
         wanted = (

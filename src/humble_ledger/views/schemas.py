@@ -15,6 +15,7 @@ from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument
 from humble_ledger.views.documents.choices import ChoiceDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
 from humble_ledger.views.documents.errors import ErrorDocument
+from humble_ledger.views.documents.following import FollowedDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
 from humble_ledger.views.documents.growth import GrowthDocument
 from humble_ledger.views.documents.history import HistoryDocument
@@ -42,6 +43,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     CaptureDocument,
     ScriptDocument,
     LiveDocument,
+    FollowedDocument,
     GlossaryDocument,
     ComparisonDocument,
     RoutesDocument,

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.choice import searching
 from humble_ledger.core.remedies.choice.budget_text import parse_budget, parse_share
-from humble_ledger.core.remedies.choice.choosing import choose
+from humble_ledger.core.remedies.choice.choosing import choose, pick
 from humble_ledger.core.remedies.choice.merging import merged
 from humble_ledger.core.remedies.choice.model import Budget, Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
@@ -103,6 +103,24 @@ def test_a_second_index_on_a_query_counts_for_what_it_adds() -> None:
     assert {p.option.design for p in choice.picked} == {A, C}
     (left,) = choice.left_out
     assert left.why == "q1: served by t0 (a0)"
+
+
+def test_what_harms_a_query_alone_is_taken_beside_what_heals_it() -> None:
+    """Index b makes q1 cheap and misleads the planner in q2, unless a is there, too."""
+    a, b = Option(A, 1_000), Option(B, 1_000)
+    costs = {
+        "q1": {frozenset(): 100.0, frozenset([a.design]): 100.0, frozenset([b.design]): 10.0},
+        "q2": {frozenset(): 100.0, frozenset([a.design]): 50.0, frozenset([b.design]): 900.0},
+    }
+    given = Problem(
+        (Weighed("q1", 100.0, 100.0), Weighed("q2", 100.0, 100.0)),
+        (a, b),
+        lambda query, some: costs[query].get(some, {"q1": 10.0, "q2": 50.0}[query]),
+    )
+    assert {each.option.design for each in pick(given)[0]} == {a.design, b.design}
+    # Without the other one it is not worth what it costs.
+    alone = Problem(given.queries, (b,), given.cost_of)
+    assert pick(alone)[0] == []
 
 
 def test_what_does_not_fit_says_so() -> None:

@@ -139,6 +139,16 @@ def live(
     every: Annotated[
         float, typer.Option("--every", help="Milliseconds between two looks.", min=10)
     ] = 200.0,
+    follow: Annotated[
+        int,
+        typer.Option(
+            "--follow", help="Follow the statement of one session, by its number.", metavar="ID"
+        ),
+    ] = 0,
+    again: Annotated[
+        str,
+        typer.Option("--again", help="Show what was seen of a followed plan.", metavar="PLAN"),
+    ] = "",
     mask: options.Mask = False,
     target: options.Target = None,
     json: options.Json = False,
@@ -146,9 +156,14 @@ def live(
     """Look again and again at what runs: waits, who blocks whom, long transactions.
 
     Times are estimated from the looks; statements shorter than the pause are mostly missed.
+    With --follow it is one statement: its plan and the rows of each step so far where the server
+    shows them (MariaDB from 10.9 on), else the server's own counts of how far a command is.
 
     Example: [bold]humble capture live --for 60s[/bold]
     """
+    if follow or again:
+        _followed(follow, again, seconds, every, target, json)
+        return
     from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
     from humble_ledger.views.documents.captures import live_document  # noqa: PLC0415
     from humble_ledger.views.terminal.live import live_view  # noqa: PLC0415
@@ -158,3 +173,24 @@ def live(
     with workspace_for(target) as workspace, output.progress() as progress:
         found = capture_live(workspace, pause_ms=every, seconds=span, mask=mask, progress=progress)
     output.give(json, lambda: live_document(found), lambda: live_view(found, numbers_of(workspace)))
+
+
+def _followed(
+    follow: int, again: str, seconds: str, every: float, target: options.Target, json: bool
+) -> None:
+    from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
+    from humble_ledger.views.documents.following import followed_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.following import followed_view  # noqa: PLC0415
+    from humble_ledger.workflow.capturing import following  # noqa: PLC0415
+
+    span = parse_span(seconds).total_seconds() if seconds else None
+    with workspace_for(target) as workspace, output.progress() as progress:
+        if again:
+            found = following.again(workspace, again)
+        else:
+            found = following.follow(
+                workspace, follow, pause_ms=every, seconds=span, progress=progress
+            )
+    output.give(
+        json, lambda: followed_document(found), lambda: followed_view(found, numbers_of(workspace))
+    )

@@ -28,7 +28,7 @@ from humble_ledger.engines.contract.limits import (
     Limits,
 )
 from humble_ledger.engines.contract.logs import LogFormat
-from humble_ledger.engines.contract.observer import Observer
+from humble_ledger.engines.contract.observer import Observer, Running
 from humble_ledger.engines.contract.planner import Planner
 from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument, PlanFormat
 from humble_ledger.engines.contract.sampler import Sampler
@@ -62,6 +62,7 @@ __all__ = [
     "PlanDocument",
     "PlanFormat",
     "Planner",
+    "Running",
     "Sampler",
     "SequentialExperiment",
     "Session",

@@ -3,11 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 from humble_ledger.core.schema.readiness import Readiness
+from humble_ledger.core.workload.following import Done
 from humble_ledger.core.workload.sampling import ActivityLook
 from humble_ledger.core.workload.statistics import StatisticsLook
+from humble_ledger.engines.contract.plans import PlanDocument
+
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """What a session runs at a moment: for how long (ms), how far it is by the server's own count,
+    and its plan with the rows that came so far, where the server shows one.
+    """
+
+    sql: str
+    elapsed_ms: float
+    found: PlanDocument | None = None
+    done: tuple[Done, ...] = ()
 
 
 class Observer(Protocol):
@@ -23,6 +38,14 @@ class Observer(Protocol):
 
     def activity(self) -> ActivityLook:
         """What every other session of the server does at this moment."""
+        ...
+
+    def running(self, session: int) -> Running | None:
+        """What a session of the server runs now, by its number; None when it runs nothing.
+
+        Raises:
+            WrongUsage: there is no server that could show it.
+        """
         ...
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:

@@ -31,9 +31,10 @@ from humble_ledger.engines.contract import (
     Limits,
     Outcome,
     PlanDocument,
+    Running,
     Support,
 )
-from humble_ledger.engines.mysql import activity, digests, explain, preflight, support
+from humble_ledger.engines.mysql import activity, digests, explain, following, preflight, support
 from humble_ledger.engines.mysql.building import require_harmless_setting
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
@@ -342,6 +343,10 @@ class MysqlSession:
     def activity(self) -> ActivityLook:
         """What every other session does."""
         return activity.look(self.connection, self._begun)
+
+    def running(self, session: int) -> Running | None:
+        """What a session runs now, with its plan and its rows so far."""
+        return following.running(self.connection, session, self.database, self.engine)
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """Trials of others on this server, by the names of their connections."""

@@ -22,6 +22,7 @@ from humble_ledger.engines.contract import (
     Limits,
     Outcome,
     PlanDocument,
+    Running,
     Support,
 )
 from humble_ledger.engines.postgresql import (
@@ -29,6 +30,7 @@ from humble_ledger.engines.postgresql import (
     catalogue,
     counting,
     explain,
+    following,
     indexability,
     naming,
     preflight,
@@ -259,6 +261,10 @@ class PostgresSession:
     def activity(self) -> ActivityLook:
         """What every other session on this database does at this moment."""
         return activity.activity_look(self._connection)
+
+    def running(self, session: int) -> Running | None:
+        """What a session runs now, and how far it is where the server counts that."""
+        return following.running(self._connection, session)
 
     def look_for_names_in(self, path: str) -> None:
         """Look for the names in users' statements where another session's user does."""

@@ -29,6 +29,7 @@ from humble_ledger.engines.contract import (
     Limits,
     Outcome,
     PlanDocument,
+    Running,
     Support,
 )
 from humble_ledger.engines.sqlite import preflight, support
@@ -291,6 +292,10 @@ class SqliteSession:
         raise WrongUsage("SQLite keeps no statistics of the statements that are run.", _NO_COUNTERS)
 
     def activity(self) -> ActivityLook:
+        """Nobody can be seen at work."""
+        raise WrongUsage("There is no server that could show who is at work.", _NO_COUNTERS)
+
+    def running(self, session: int) -> Running | None:
         """Nobody can be seen at work."""
         raise WrongUsage("There is no server that could show who is at work.", _NO_COUNTERS)
 

@@ -84,12 +84,19 @@ def _by_indexes(
     if cost is None or cost >= CLEARLY * now:
         return list(found)
     scanned = {node.no: TableName(node.schema, node.relation) for node in plan.nodes()}
+    spared = [s for s in right if any(d.table == scanned[s.node] for d in used)]
     return [
-        _avoidable(s, scanned[s.node], used, now, cost, entry)
-        if s in right and any(d.table == scanned[s.node] for d in used)
+        _shared(_avoidable(s, scanned[s.node], used, now, cost, entry), len(spared))
+        if s in spared
         else s
         for s in found
     ]
+
+
+def _shared(symptom: Symptom, count: int) -> Symptom:
+    """What several together would save, told as a part of each: it is saved once."""
+    share = symptom.cost_share
+    return symptom if share is None else replace(symptom, cost_share=share / count)
 
 
 def _by_wording(

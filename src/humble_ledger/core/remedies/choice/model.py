@@ -108,6 +108,11 @@ class Problem:
         """Whether an option changes a query's cost by itself."""
         return design in self._matter.get(query, frozenset())
 
+    def helps(self, design: IndexDesign) -> bool:
+        """Whether any query is cheaper with this one alone."""
+        alone = frozenset([design])
+        return any(self.cost(q.query, alone) < q.cost for q in self.served(alone))
+
     def served(self, designs: Iterable[IndexDesign]) -> list[Weighed]:
         """The queries to which any of these matters, each once."""
         found = {q.query: q for design in designs for q in self._served.get(design, ())}

@@ -27,7 +27,8 @@ _SAME = 1e-9
 
 def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
     """The chosen options, and whether every set was compared."""
-    useful = [o for o in problem.options if problem.gain([o.design]) > 0 and problem.fits([o])]
+    # What harms one query alone may do it no more beside another index.
+    useful = [o for o in problem.options if problem.helps(o.design) and problem.fits([o])]
     if len(useful) <= MOST_TO_COMPARE:
         return _compared(problem, useful), True
     return searched(problem, useful), False
