@@ -182,6 +182,24 @@ def test_ranges_are_not_counted_where_only_a_part_of_the_rows_is_there(
         assert any("the copy" in note for note in made.notes)
 
 
+def test_a_table_that_cannot_be_read_is_tried_once_and_told(
+    lagoon: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tried = []
+
+    def refused(*_: object) -> None:
+        tried.append(1)
+        raise StatementRejected("no right to read it")
+
+    monkeypatch.setattr("humble_ledger.engines.mysql.hollow.asking.fill", refused)
+    with MariadbEngine().hollow(lagoon, LIMITS) as made:
+        for _ in range(3):
+            with pytest.raises(StatementRejected, match="no right"):
+                made.explain(Statement("SELECT * FROM tide"), {})
+        assert len(tried) == 1
+        assert any("tide is not in the copy" in note for note in made.notes)
+
+
 def test_small_databases_obey_the_constraints_and_go_again(copy: MysqlHollow) -> None:
     visit, keeper = TableName("", "visit"), TableName("", "odd keeper")
     with copy.arena([visit, keeper]) as arena:

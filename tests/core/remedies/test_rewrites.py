@@ -11,6 +11,7 @@ from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.remedies.rewrites import registry
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
+from humble_ledger.core.remedies.rewrites.unions import without_removal
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.demo.workload import load_workload
 from tests.core.remedies.test_prediction import ALERT, READING, VISIT
@@ -123,3 +124,37 @@ def test_every_statement_is_rewritten_to_another_one_that_parses() -> None:
             assert again != sqlglot.parse_one(sql, dialect="postgres").sql("postgres"), sql
             assert way.done
     assert found >= 5
+
+
+@pytest.mark.parametrize(
+    ("sql", "turned"),
+    [
+        ("SELECT alert_id, 'old' FROM alert UNION SELECT alert_id, 'new' FROM alert", True),
+        ("SELECT 1, alert_id FROM alert UNION SELECT 2, alert_id FROM alert "
+         "UNION SELECT 3, reading_id FROM reading ORDER BY 2", True),
+        # The second and the third may have the same rows.
+        ("SELECT 1, alert_id FROM alert UNION SELECT 2, alert_id FROM alert "
+         "UNION SELECT 2, reading_id FROM reading", False),
+        ("SELECT alert_id, 'a' FROM alert UNION SELECT alert_id, 'A' FROM alert", False),
+        ("SELECT alert_id, 'a' FROM alert UNION SELECT alert_id, 'á' FROM alert", False),
+        ("SELECT alert_id, 1 FROM alert UNION SELECT alert_id, 1.0 FROM alert", False),
+        ("SELECT kind, 'old' FROM alert UNION SELECT kind, 'new' FROM alert", False),
+        ("SELECT a.alert_id, 'old' FROM alert a JOIN reading r ON true "
+         "UNION SELECT alert_id, 'new' FROM alert", False),
+        ("SELECT alert_id, 'old' FROM alert UNION ALL SELECT alert_id, 'new' FROM alert", False),
+        ("SELECT alert_id, 'x' FROM alert INTERSECT SELECT alert_id, 'y' FROM alert", False),
+        ("SELECT alert_id, 'old' FROM alert UNION SELECT 7, 'new'", False),
+    ],
+)  # fmt: skip
+def test_a_union_removes_nothing_only_where_no_row_can_come_twice(sql: str, turned: bool) -> None:
+    keyed = {
+        name: replace(
+            facts,
+            indexes=(replace(facts.indexes[0], unique=True, primary=True), *facts.indexes[1:]),
+        )
+        for name, facts in TABLES.items()
+    }
+    found = list(without_removal(sql, keyed))
+    assert bool(found) == turned
+    if turned:
+        assert found[0].sql.count("UNION ALL") == sql.count("UNION")

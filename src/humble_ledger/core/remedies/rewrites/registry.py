@@ -15,6 +15,7 @@ from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, read
 from humble_ledger.core.remedies.rewrites.paging import by_last_row
 from humble_ledger.core.remedies.rewrites.repeated import once
 from humble_ledger.core.remedies.rewrites.top_rows import first_of_each
+from humble_ledger.core.remedies.rewrites.unions import without_removal
 from humble_ledger.core.remedies.rewrites.untied import questions
 from humble_ledger.core.schema.facts import TableFacts, TableName
 
@@ -25,7 +26,7 @@ _RULES: tuple[Callable[[Reading], Iterator[Rewriting]], ...] = (
 # These also read statements whose sources are not all tables.
 _OF_WHOLE_STATEMENTS: tuple[
     Callable[[str, Mapping[TableName, TableFacts], Dialect], Iterator[Rewriting]], ...
-] = (comparisons, inlined, first_of_each)
+] = (comparisons, inlined, first_of_each, without_removal)
 
 
 def rewritings(

@@ -59,6 +59,7 @@ class MysqlHollow:
     most_at_once: int = MOST_AT_ONCE
     asked: int = 0
     _filled: dict[str, Filled] = field(default_factory=dict)
+    _failed: dict[str, str] = field(default_factory=dict)
     _lacks: list[str] = field(default_factory=list)
     _numbers: dict[IndexDesign, int] = field(default_factory=dict)
     _built: list[IndexDesign] = field(default_factory=list)  # the oldest first
@@ -73,7 +74,7 @@ class MysqlHollow:
     def notes(self) -> Sequence[str]:
         """What could not be carried over."""
         lacks = [each.lack for each in self._filled.values() if each.lack]
-        return [*self._lacks, *lacks]
+        return [*self._lacks, *self._failed.values(), *lacks]
 
     def explain(
         self,
@@ -159,14 +160,21 @@ class MysqlHollow:
         table = self.tables.get(name.lower())
         if table is None or table.name in self._filled:
             return
+        if table.name in self._failed:
+            raise StatementRejected(self._failed[table.name])
         self.progress(f"making rows like those of {table.name}")
         known = self.target.known
         facts = known.catalogue.tables([TableName("", table.name)]).get(TableName("", table.name))
         rows = facts.rows if facts is not None else 0.0
-        self._filled[table.name] = fill(
-            self.target.connection, self.copy, self.database, table, rows
-        )
-        carry(self.target.connection, self.owner, self.database, table.name)
+        target = self.target.connection
+        try:
+            filled = fill(target, self.copy, self.database, table, rows)
+            carry(target, self.owner, self.database, table.name)
+        except HumbleError as error:
+            # Trying again for each further question would take as long each time.
+            self._failed[table.name] = f"{table.name} is not in the copy: {error.message}"
+            raise
+        self._filled[table.name] = filled
 
     # What is supposed
 
