@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -18,6 +20,7 @@ from humble_ledger.engines.mysql.lexing import readable, require_plain, standard
 from humble_ledger.engines.mysql.slow_log import SlowLog, first_start, last_cut
 from humble_ledger.engines.mysql.values import filled
 from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
+from tests.program import Program
 
 FOLDER = Path(__file__).parents[1] / "fixtures" / "family"
 HEAD = "# User@Host: app[app] @ web [10.0.0.7]\n# Thread_id: 7  Schema: skerry  QC_hit: No\n"
@@ -257,3 +260,36 @@ def test_a_torn_log_gives_what_is_whole() -> None:
         block = rows_of(data[cut:])
         assert len(block.rows) + sum(block.passed_over.values()) >= block.entries
         rows_of(data[:cut])
+
+
+_COLUMNS = "id select_type table type possible_keys key key_len ref rows r_rows filtered r_filtered"
+_TOLD = "1 SIMPLE a ref by_buoy by_buoy 4 const 116 125.00 100.00 7.20"
+EXPLAINED = f"""# User@Host: keeper[keeper] @ localhost []
+# Thread_id: 7  Schema: skerry  QC_hit: No
+# Query_time: 0.250000  Lock_time: 0.000094  Rows_sent: 9  Rows_examined: 125
+#
+# explain: {_COLUMNS.replace(" ", chr(9))}{chr(9)}Extra
+# explain: {_TOLD.replace(" ", chr(9))}{chr(9)}Using where; Using filesort
+#
+SET timestamp=1795410491;
+SELECT * FROM alert a WHERE a.buoy_id = 17 AND a.code = 'E-1417' ORDER BY a.raised_at LIMIT 9;
+"""
+
+
+def test_a_slow_log_that_explains_gives_plans_with_their_rows(humble: Program) -> None:
+    (humble.folder / "slow.log").write_text(EXPLAINED)
+    with closing(sqlite3.connect(humble.folder / "any.db")) as connection:
+        connection.execute("CREATE TABLE alert (id INTEGER PRIMARY KEY)")
+    humble.ok("init", "any.db")
+    captured = humble.json("capture", "log", "slow.log")
+    assert captured["kept_runs"] == 1
+    plan = humble.json("plan", "p1")
+    assert plan["engine"]["name"] == "mariadb" and plan["measured"]
+    assert plan["execution_ms"] == 250.0
+    step = plan["root"]
+    while step["children"]:
+        step = step["children"][0]
+    assert (step["relation"], step["index"]) == ("alert", "by_buoy")
+    assert step["rows_expected"] == 116.0
+    assert (step["rows_seen"], step["rows_discarded"]) == pytest.approx((9.0, 116.0))
+    assert step["conditions"]["search"] == ["(a.buoy_id = 17)"]

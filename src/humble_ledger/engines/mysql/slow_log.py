@@ -7,10 +7,11 @@ texts hold real ends of lines, some of which look like the head of an entry.
 
 from __future__ import annotations
 
+import json
 import re
 
 from humble_ledger.capture.files import Cutter
-from humble_ledger.capture.log_rows import RAN, BlockRows, BlockWriter, clean, duration_ms
+from humble_ledger.capture.log_rows import PLANNED, RAN, BlockRows, BlockWriter, clean, duration_ms
 from humble_ledger.engines.mysql.lexing import readable
 
 ENGINE = "mysql"
@@ -29,6 +30,7 @@ _TOOK = re.compile(rb"Query_time: ([0-9.]+)")
 _THREAD = re.compile(rb"(?:Thread_id|Id): *(\d+)")
 _SCHEMA = re.compile(rb"Schema: (\S*)")
 _USE = re.compile(rb"use (`(?:[^`]|``)*`|[^;\n]+);\n", re.IGNORECASE)
+_EXPLAINED = b"# explain: "
 _STAMP = re.compile(rb"SET timestamp=([0-9.]+);\n", re.IGNORECASE)
 # What the server writes when it opens the file again, behind whatever came before.
 _OPENED = re.compile(
@@ -133,6 +135,29 @@ def _entry(
     row[1] = _ended(stamp, seconds)
     assert row[0] == RAN
     block.rows.append(row)
+    if _EXPLAINED in figures:
+        name = database.replace(b"``", b"`")
+        plan = _plan(figures, clean(_text(sql)), _text(name))
+        if plan is not None:
+            block.rows.append([PLANNED, row[1], _text(thread), client, row[4], -1, None, plan])
+
+
+def _plan(figures: bytes, sql: str, database: str) -> str | None:
+    """The plan that MariaDB writes with log_slow_verbosity=explain, as a document; None for none.
+
+    Its first line has the columns of the plain table, each further one a row of it.
+    """
+    lines = [
+        line.removeprefix(_EXPLAINED).split(b"\t")
+        for line in figures.split(b"\n")
+        if line.startswith(_EXPLAINED)
+    ]
+    names = [_text(name.strip()) for name in lines[0]]
+    rows = [dict(zip(names, (_text(value) for value in line), strict=False)) for line in lines[1:]]
+    if not rows or "table" not in names:
+        return None
+    told = {"Query Text": sql, "engine": "mariadb", "database": database, "Plan": {"rows": rows}}
+    return json.dumps(told)
 
 
 def _ended(stamp: re.Match[bytes] | None, seconds: float) -> float | None:

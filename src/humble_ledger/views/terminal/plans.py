@@ -249,9 +249,14 @@ def _foot(
         yield Text(f"Compiling expressions took {numbers.ms(plan.compile_ms)} (measured).")
     errors = [row_error(node) for node in plan.nodes()]
     off = any(error is not None and error.far_off for error in errors)
+    timed = any(node.elapsed is not None for node in plan.nodes())
     yield Text(
-        f"Self times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
-        "rows are per loop, times and pages over all loops."
+        (
+            f"Self times add up to {numbers.ms(own)} of {numbers.ms(plan.execution_ms)} execution; "
+            "rows are per loop, times and pages over all loops."
+            if timed
+            else "Rows are per loop; how long each step took is not told."
+        )
         + (" Rows in bold: expected and seen differ at least tenfold." if off else ""),
         style="bright_black",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.capture.assembly import PlanSeen
+from humble_ledger.engines.contract import PlanFormat
 from humble_ledger.engines.registry import plans_of
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.ledger.captures import CaptureWriter
@@ -19,7 +20,6 @@ class BestPlans:
     def __init__(self, mask: bool) -> None:
         self.seen = 0
         self._mask = mask
-        self._format = plans_of("postgresql")
         self._best: dict[int, dict[int, PlanSeen]] = {}
 
     def saw(self, plan: PlanSeen) -> None:
@@ -28,7 +28,7 @@ class BestPlans:
         if plan.group not in self._best and len(self._best) >= MOST_QUERIES:
             return
         shapes = self._best.setdefault(plan.group, {})
-        shape = hash(self._format.shape(plan.plan.document, plan.plan.text))
+        shape = hash(_format_of(plan).shape(plan.plan.document, plan.plan.text))
         known = shapes.get(shape)
         if known is None and len(shapes) >= MOST_SHAPES:
             return
@@ -50,8 +50,9 @@ class BestPlans:
 
         logged = seen.plan
         try:
-            document = self._format.logged(logged.document, logged.text, seen.duration_ms)
-            plan = self._format.read(document)
+            form = _format_of(seen)
+            document = form.logged(logged.document, logged.text, seen.duration_ms)
+            plan = form.read(document)
         except UnreadableInput:
             return  # torn; its run was counted all the same
         keep_plan(
@@ -63,3 +64,10 @@ class BestPlans:
             origin=ORIGIN,
             mask=self._mask,
         )
+
+
+def _format_of(seen: PlanSeen) -> PlanFormat:
+    """Of the server that its document names; of PostgreSQL, whose plans name none."""
+    document = seen.plan.document
+    named = document.get("engine") if document is not None else None
+    return plans_of(str(named) if named else "postgresql")

@@ -87,7 +87,16 @@ class _FamilyPlans:
     def logged(self, document: object | None, text: str, took_ms: float) -> object:
         """A plan that a slow log holds, which is the plain table."""
         found = document if document is not None else self.document(text)
-        return {"mysql_plan": 1, "engine": self.engine, "plan": found, "took_ms": took_ms}
+        context: Mapping[str, object] = {}
+        if isinstance(found, Mapping) and "Plan" in found:
+            # Reading the statement takes its parser, and most logs have no plans.
+            from humble_ledger.engines.mysql.plans.statement import context_in  # noqa: PLC0415
+
+            context = context_in(str(found["Query Text"]), "", str(found.get("database", "")))
+            found = found["Plan"]
+        return {
+            "mysql_plan": 1, "engine": self.engine, "plan": found, "took_ms": took_ms, **context,
+        }  # fmt: skip
 
     def shape(self, document: object | None, text: str) -> tuple[str, ...]:
         """Tables with their ways of access, in order."""
