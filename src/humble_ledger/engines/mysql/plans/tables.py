@@ -134,7 +134,9 @@ class Reading:
             return
         part = 1.0 if passed is None else passed / 100.0
         step.seen = seen * part
-        step.discarded = Discarded(by_filter=seen * (1.0 - part) if step.filter else None)
+        # The plain table says that something is tested, and not what.
+        tested = step.filter or "Using where" in str(table.get("extra", ""))
+        step.discarded = Discarded(by_filter=seen * (1.0 - part) if tested else None)
         pages = (table.get("r_engine_stats") or {}).get("pages_accessed")
         step.pages = None if pages is None else int(pages)
 
