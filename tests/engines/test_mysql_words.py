@@ -292,4 +292,3 @@ def test_a_slow_log_that_explains_gives_plans_with_their_rows(humble: Program) -
     assert (step["relation"], step["index"]) == ("alert", "by_buoy")
     assert step["rows_expected"] == 116.0
     assert (step["rows_seen"], step["rows_discarded"]) == pytest.approx((9.0, 116.0))
-    assert step["conditions"]["search"] == ["(a.buoy_id = 17)"]
