@@ -48,7 +48,8 @@ def index_symptoms(
         twin = next((other for other in valid if _spares(other, index, told)), None)
         if twin is not None:
             told.add(index.name)
-            serving.add(twin.name)
+            if index.scans or (table.name, index.name) in used.indexes:
+                serving.add(twin.name)
             yield _repeated(table, index, twin, now)
     for index in valid:
         if index.name in serving:
