@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, TIME, BlockRows
+from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, KIND, RAN, TIME, BlockRows
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
@@ -196,10 +196,12 @@ def test_every_verbosity_is_read_whole(path: Path) -> None:
     assert block.entries and block.first_unreadable is None, heads
     # One literal of these logs looks like the head of an entry.
     assert block.entries == data.count(b"# Query_time:") - 1
-    kept = len(block.rows)
-    assert kept + sum(block.passed_over.values()) == block.entries
+    ran = [row for row in block.rows if row[KIND] == RAN]
+    assert len(ran) + sum(block.passed_over.values()) == block.entries
     assert all(row[TIME] and row[AMOUNT] >= 0 for row in block.rows)
-    texts = [block.keys[row[KEY]][1] for row in block.rows]
+    # What the log explains comes beside the run.
+    assert len(block.rows) - len(ran) <= data.count(b"# explain: id\t")
+    texts = [block.keys[row[KEY]][1] for row in ran]
     assert any("Query_time" in text for text in texts)
     assert not any("started with:" in text or text.startswith("SET timestamp") for text in texts)
 
