@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import signal
+import sqlite3
 import threading
 import time
-from contextlib import suppress
+from contextlib import closing, suppress
 from pathlib import Path
 
 import pymysql
@@ -321,6 +322,33 @@ def test_a_running_statement_is_followed_step_by_step_and_seen_again(
     assert again["looks"][-1]["rows"] == found["looks"][-1]["rows"]
     assert "rows expected" in aimed.ok("capture", "live", "--again", found["plan"]).out
     assert "runs nothing now" in aimed.fails(2, "capture", "live", "--follow", "999999")
+
+
+def test_a_followed_statement_can_be_kept_without_its_values(aimed: Program, maria: Maria) -> None:
+    raw = pymysql.connect(unix_socket=str(maria.cluster.socket), user="humble", database="skerry")
+
+    def run() -> None:
+        with suppress(pymysql.Error), raw.cursor() as cursor:
+            cursor.execute("SELECT sleep(60), 'keeper 4711' FROM buoy WHERE name <> 'secret name'")
+
+    sender = threading.Thread(target=run)
+    sender.start()
+    number = str(raw.thread_id())
+    try:
+        busy = f"SELECT 1 FROM information_schema.PROCESSLIST WHERE ID = {number} AND INFO <> ''"
+        while not maria.fetch(busy):
+            time.sleep(0.05)
+        found = aimed.json(
+            "capture", "live", "--follow", number, "--every", "200", "--for", "1s", "--mask"
+        )
+    finally:
+        maria.do(f"KILL QUERY {number}")
+        sender.join()
+    assert "sleep" in found["statement"] and "4711" not in found["statement"]
+    with closing(sqlite3.connect(aimed.folder / "humble.ledger")) as ledger:
+        kept = "".join(ledger.iterdump())
+    assert "secret name" not in kept and "keeper 4711" not in kept
+    assert b"secret name".hex().upper() not in kept.upper()
 
 
 def test_what_an_application_sends_through_its_driver_is_recorded(

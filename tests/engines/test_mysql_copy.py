@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import pytest
 
@@ -172,7 +173,6 @@ def test_ranges_are_not_counted_where_only_a_part_of_the_rows_is_there(
 ) -> None:
     monkeypatch.setattr(filling, "MOST_READ", 2_000)
     monkeypatch.setattr(filling, "MOST_MADE", 10_000)
-    monkeypatch.setattr("humble_ledger.engines.mysql.hollow.asking.MOST_MADE", 10_000)
     with MariadbEngine().hollow(lagoon, LIMITS) as made:
         assert isinstance(made, MysqlHollow)
         joined = _planned(made, LEDGER[6][0], _design("visit (keeper, cost)"))
@@ -180,6 +180,29 @@ def test_ranges_are_not_counted_where_only_a_part_of_the_rows_is_there(
         with pytest.raises(StatementRejected, match="a part of the rows of visit"):
             _planned(made, LEDGER[1][0], _design("visit (cost)"))
         assert any("the copy" in note for note in made.notes)
+
+
+def test_more_rows_than_the_server_believes_are_no_whole_table(
+    lagoon: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its statistics may be long out of date: what was read tells that there is more."""
+    monkeypatch.setattr(filling, "MOST_READ", 2_000)
+    with MariadbEngine().hollow(lagoon, LIMITS) as made:
+        assert isinstance(made, MysqlHollow)
+        name = TableName("", "visit")
+        stale = replace(made.target.known.catalogue.tables([name])[name], rows=900.0)
+        made.target.known.catalogue._known[name] = stale
+        with pytest.raises(StatementRejected, match="a part of the rows of visit"):
+            _planned(made, LEDGER[1][0], _design("visit (cost)"))
+
+
+def test_a_statement_is_planned_in_a_transaction_that_changes_nothing(copy: MysqlHollow) -> None:
+    before = copy.copy.one("SELECT COUNT(*) FROM visit")
+    copy.explain(Statement("DELETE FROM visit WHERE keeper = 42"), {})
+    copy.explain(Statement("SELECT count(*) FROM visit"), {})
+    assert copy.copy.one("SELECT COUNT(*) FROM visit") == before
+    # And the session may go on to build what is supposed.
+    assert copy.copy.one("SELECT @@SESSION.tx_read_only") == 0
 
 
 def test_a_table_that_cannot_be_read_is_tried_once_and_told(

@@ -162,7 +162,7 @@ def live(
     Example: [bold]humble capture live --for 60s[/bold]
     """
     if follow or again:
-        _followed(follow, again, seconds, every, target, json)
+        _followed(follow, again, seconds, every, mask, target, json)
         return
     from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
     from humble_ledger.views.documents.captures import live_document  # noqa: PLC0415
@@ -176,7 +176,13 @@ def live(
 
 
 def _followed(
-    follow: int, again: str, seconds: str, every: float, target: options.Target, json: bool
+    follow: int,
+    again: str,
+    seconds: str,
+    every: float,
+    mask: bool,
+    target: options.Target,
+    json: bool,
 ) -> None:
     from humble_ledger.core.workload.windows import parse_span  # noqa: PLC0415
     from humble_ledger.views.documents.following import followed_document  # noqa: PLC0415
@@ -189,7 +195,7 @@ def _followed(
             found = following.again(workspace, again)
         else:
             found = following.follow(
-                workspace, follow, pause_ms=every, seconds=span, progress=progress
+                workspace, follow, pause_ms=every, seconds=span, mask=mask, progress=progress
             )
     output.give(
         json, lambda: followed_document(found), lambda: followed_view(found, numbers_of(workspace))

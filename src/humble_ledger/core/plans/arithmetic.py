@@ -239,10 +239,11 @@ def _wish(parent: Node, child: Node, budget: float) -> float:
     if child.cost is None or parent.cost is None or parent.cost.total <= 0:
         return 0.0
     part = budget / parent.cost.total  # below LIMIT or inside a loop: the part that counts
-    return child.cost.total * _expected_loops(parent, child) * part
+    return child.cost.total * expected_loops(parent, child) * part
 
 
-def _expected_loops(parent: Node, child: Node) -> float:
+def expected_loops(parent: Node, child: Node) -> float:
+    """How often the planner expects a step to be run for each run of the step above it."""
     if child.role is Role.SUBPLAN:
         return expected_calls(parent, child)
     if parent.operation is not Operation.NESTED_LOOP or child.role is not Role.INNER:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.plans.arithmetic import expected_loops
+from humble_ledger.core.plans.model import Node, Plan
 
 _WHOLE = 100.0
 
@@ -47,25 +48,16 @@ def rows_so_far(plan: Plan) -> dict[int, float]:
 
 
 def rows_to_come(plan: Plan) -> dict[int, float]:
-    """The rows that each step is expected to give in all, by its number.
-
-    What is read anew for each row of another step is expected as often as that has rows.
-    """
+    """The rows that the planner expects each step to give in all its loops, by its number."""
     found: dict[int, float] = {}
 
-    def walk(number: int, times: float) -> None:
-        node = plan.node(number)
+    def walk(node: Node, times: float) -> None:
         if node.rows_expected is not None:
-            found[number] = node.rows_expected * times
-        inner = times
+            found[node.no] = node.rows_expected * times
         for child in node.children:
-            if child.role.value == "inner" and node.operation.value == "nested_loop":
-                walk(child.no, inner)
-            else:
-                walk(child.no, times)
-                inner = times * max(1.0, child.rows_expected or 1.0)
+            walk(child, times * expected_loops(node, child))
 
-    walk(plan.root.no, 1.0)
+    walk(plan.root, 1.0)
     return found
 
 

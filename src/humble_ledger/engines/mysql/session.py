@@ -35,13 +35,13 @@ from humble_ledger.engines.contract import (
     Support,
 )
 from humble_ledger.engines.mysql import activity, digests, explain, following, preflight, support
-from humble_ledger.engines.mysql.building import require_harmless_setting
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.estimates import Estimates
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
+from humble_ledger.engines.mysql.restoring import with_settings, writing
 from humble_ledger.engines.mysql.safety import effects_of, require_undoable
 from humble_ledger.engines.mysql.values import as_text, literal
 from humble_ledger.errors import HumbleError, WrongUsage
@@ -132,30 +132,14 @@ class MysqlSession:
             require_readable_run(plain, options.allow_writes)
             refuse_run(self.side_effects(statement), self.limits.may_call)
         changes = explain.kind(statement.sql, self.connection.modes) is StatementKind.CHANGES
-        with self._settings(options.settings), self._at_most(options.at_most_ms):
+        with with_settings(self.connection, options.settings), self._at_most(options.at_most_ms):
             if changes:
                 # Such a statement is not even explained where nothing may be written.
                 if options.measure:
                     require_undoable(self.connection, plain)
-                with self._undone():
+                with writing(self.connection):
                     return self.known.explained(statement, measure=options.measure)
             return self.known.explained(statement, measure=options.measure)
-
-    @contextmanager
-    def _settings(self, settings: Sequence[tuple[str, str]]) -> Iterator[None]:
-        before: list[tuple[str, object]] = []
-        try:
-            for name, value in settings:
-                if not name.replace("_", "").replace(".", "").isalnum():
-                    raise WrongUsage(f'"{name}" is no name of a setting.', "Give  --set name=value")
-                require_harmless_setting(name)
-                before.append((name, self.connection.one(f"SELECT @@SESSION.{name}")))
-                self.connection.do(f"SET SESSION {name} = {literal(value)}")
-            yield
-        finally:
-            for name, earlier in reversed(before):
-                shown = None if earlier is None else str(earlier)
-                self.connection.do(f"SET SESSION {name} = {literal(shown)}")
 
     @contextmanager
     def _at_most(self, milliseconds: int | None) -> Iterator[None]:
@@ -167,19 +151,6 @@ class MysqlSession:
             yield
         finally:
             self.connection.patience(self.limits.statement_ms)
-
-    @contextmanager
-    def _undone(self) -> Iterator[None]:
-        """A transaction that may write, and is rolled back."""
-        self.connection.do("SET SESSION TRANSACTION READ WRITE")
-        try:
-            self.connection.do("START TRANSACTION")
-            try:
-                yield
-            finally:
-                self.connection.do("ROLLBACK")
-        finally:
-            self.connection.do("SET SESSION TRANSACTION READ ONLY")
 
     def rows_matching(self, table: TableName, alias: str, conditions: Sequence[str]) -> float:
         """Rows that meet all conditions; see `estimates`."""

@@ -10,7 +10,7 @@ of the planner again, as statements of their own with parameters for the old and
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -60,9 +60,15 @@ def set_off(
         if page
     }
     own, *others = _programs(tuple(each[:6]) for each in listed)
-    found = [*_checked(own, places, schema)]
+    changed = {
+        str(code[5]).lower()
+        for program in (own, *others)
+        for code in program
+        if code[1] in ("Delete", "Insert") and code[5]
+    }
+    found = [*_checked(own, places, schema, changed)]
     for program in others:
-        found += _done(program, places, schema)
+        found += _done(program, places, schema, changed)
     return tuple(
         SetOff(label, text, _listing(connection, text)) for label, text in dict.fromkeys(found)
     )
@@ -96,10 +102,9 @@ def _programs(listed: Iterable[tuple[object, ...]]) -> list[list[Code]]:
 
 
 def _checked(
-    program: Sequence[Code], places: Mapping[int, str], schema: Schema
+    program: Sequence[Code], places: Mapping[int, str], schema: Schema, changed: Set[str]
 ) -> Iterator[tuple[str, str]]:
     """Keys of other tables, in which each row that goes is looked for."""
-    target = next((str(c[5]) for c in program if c[1] in ("Delete", "Insert") and c[5]), "")
     opened, looped = "", False
     for _, code, _, page, _, _ in program:
         if code in _OPENS:
@@ -107,19 +112,19 @@ def _checked(
         elif code in _LOOPS:
             looped = True
         elif code == "FkCounter" and looped:
-            for key in _keys(schema.get(opened), target):
+            for key in _keys(schema.get(opened), changed):
                 yield _label(opened, key), _asked(opened, key)
 
 
 def _done(
-    program: Sequence[Code], places: Mapping[int, str], schema: Schema
+    program: Sequence[Code], places: Mapping[int, str], schema: Schema, changed: Set[str]
 ) -> Iterator[tuple[str, str]]:
     """The statements of one program: those of a trigger, or what a key does."""
     name = str(program[0][5] or "")
     if not name.startswith(_TRIGGER):
-        target = next((places.get(c[3], "") for c in program if c[1] in _OPENS), "")
-        for key in (k for t in schema.values() for k in t.foreign_keys if t.name == target):
-            yield _label(target, key), _asked(target, key)
+        child = next((places.get(c[3], "") for c in program if c[1] in _OPENS), "")
+        for key in _keys(schema.get(child), changed):
+            yield _label(child, key), _asked(child, key)
         return
     told = f"trigger {name.removeprefix(_TRIGGER)}"
     texts = [str(c[5] or "").removeprefix("-- ") for c in program if c[1] == "Trace"]
@@ -127,9 +132,10 @@ def _done(
         yield told, _with_parameters(text)
 
 
-def _keys(table: Table | None, target: str) -> Iterator[ForeignKey]:
+def _keys(table: Table | None, changed: Set[str]) -> Iterator[ForeignKey]:
+    """The keys of a table that refer to one of those that are changed."""
     for key in table.foreign_keys if table is not None else ():
-        if key.refers_to.name.lower() == target.lower():
+        if key.refers_to.name.lower() in changed:
             yield key
 
 

@@ -31,7 +31,11 @@ def followed_view(found: Followed, numbers: Numbers) -> RenderableType:
     parts: list[RenderableType] = [head, Text("")]
     if found.entry is not None:
         parts.append(_steps(found.entry.plan, found.looks, numbers))
-        parts.append(Text("Rows are those that had come by then; they are not the whole run's."))
+        note = (
+            "Rows expected are the planner's estimate of the whole run; the others are the "
+            "server's count of those that had come by then."
+        )
+        parts.append(Text(note, style="bright_black"))
     elif any(look.done for look in found.looks):
         parts.append(_counts(found.looks, numbers))
     else:

@@ -33,6 +33,7 @@ def follow(
     *,
     pause_ms: float,
     seconds: float | None,
+    mask: bool = False,
     progress: Progress = lambda _: None,
 ) -> Followed:
     """Look at a session until its statement ends, for so many seconds, or until Ctrl-C.
@@ -74,8 +75,9 @@ def follow(
             _with_looks(plan, looks, ended=ended),
             query=None,
             origin=ORIGIN,
+            mask=mask,
         )
-    hidden = workspace.configuration.mask
+    hidden = mask or workspace.configuration.mask
     return Followed(session, masked(first.sql) if hidden else first.sql, looks, ended, entry)
 
 

@@ -29,12 +29,11 @@ def without_removal(
     if not isinstance(tree, exp.Union) or tree.args.get("with_"):
         return
     made = tree.copy()
-    unions = [each for each in made.find_all(exp.Union) if _is_part(each, made)]
-    members = list(_members(made))
-    if not all(each.args.get("distinct") for each in unions) or len(members) != len(unions) + 1:
-        return
+    unions, members = _parts(made)
     selects = [each for each in members if isinstance(each, exp.Select)]
-    if len(selects) < len(members) or not all(_shows_a_key(each, tables) for each in selects):
+    if not all(each.args.get("distinct") for each in unions) or len(selects) < len(members):
+        return
+    if not all(_shows_a_key(each, tables) for each in selects):
         return
     if not all(_differ(one, other) for one, other in combinations(selects, 2)):
         return
@@ -47,22 +46,12 @@ def without_removal(
     )
 
 
-def _is_part(union: exp.Union, whole: exp.Expr) -> bool:
-    """Whether a union is one of those that the statement itself is made of."""
-    at: exp.Expr | None = union
-    while at is not None and at is not whole:
-        at = at.parent
-        if at is not None and not isinstance(at, exp.Union):
-            return False
-    return True
-
-
-def _members(tree: exp.Expr) -> Iterator[exp.Expr]:
-    if isinstance(tree, exp.Union):
-        yield from _members(tree.this)
-        yield from _members(tree.expression)
-    else:
-        yield tree
+def _parts(tree: exp.Expr) -> tuple[list[exp.Union], list[exp.Expr]]:
+    """The unions that a statement itself is made of, and what they put together."""
+    if not isinstance(tree, exp.Union):
+        return [], [tree]
+    left, right = _parts(tree.this), _parts(tree.expression)
+    return [tree, *left[0], *right[0]], [*left[1], *right[1]]
 
 
 def _shows_a_key(select: exp.Select, tables: Mapping[TableName, TableFacts]) -> bool:

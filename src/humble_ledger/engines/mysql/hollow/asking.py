@@ -14,23 +14,22 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.together import ColumnGroup
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import columns_of
-from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.core.statements.kinds import Statement, StatementKind
 from humble_ledger.core.statements.tokens import TokenKind, meaningful
 from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
-from humble_ledger.engines.mysql.building import require_harmless_setting
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.dialect import FAMILY
-from humble_ledger.engines.mysql.explain import prepared
+from humble_ledger.engines.mysql.explain import kind, prepared
 from humble_ledger.engines.mysql.hollow.arena import arena_over
-from humble_ledger.engines.mysql.hollow.filling import MOST_MADE, Filled, fill, prepare
+from humble_ledger.engines.mysql.hollow.filling import Filled, fill, prepare
 from humble_ledger.engines.mysql.hollow.house import House, house_for
 from humble_ledger.engines.mysql.hollow.source import SourceTable, others_of, tables_of
 from humble_ledger.engines.mysql.hollow.statistics import carry, distinct_keys, read_again
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import quoted
+from humble_ledger.engines.mysql.restoring import reading, undone, with_settings
 from humble_ledger.engines.mysql.session import MysqlSession
-from humble_ledger.engines.mysql.values import literal
 from humble_ledger.errors import (
     HumbleError,
     RefusedForSafety,
@@ -103,7 +102,9 @@ class MysqlHollow:
             self._fill(design.table.name)
         shown = self._show(statement, designs, {each.name for each in without})
         self.asked += 1
-        with self._settings(options):
+        changes = kind(shown.sql, self.copy.modes) is StatementKind.CHANGES
+        held = undone(self.copy) if changes else reading(self.copy)
+        with with_settings(self.copy, options.settings), held:
             found = self.target.known.explained(shown, measure=False, on=self.copy)
         self._require_counted(found.plan)
         return found
@@ -133,7 +134,7 @@ class MysqlHollow:
         Raises:
             StatementRejected: one was.
         """
-        short = {each.table for each in self._filled.values() if each.wanted > MOST_MADE}
+        short = {each.table for each in self._filled.values() if each.partial}
         for node in plan.nodes():
             if node.relation in short and node.index and _by_values(node):
                 raise StatementRejected(
@@ -266,19 +267,6 @@ class MysqlHollow:
 
     def _place(self, table: str) -> str:
         return f"{quoted(self.database)}.{quoted(table)}"
-
-    @contextmanager
-    def _settings(self, options: ExplainOptions) -> Iterator[None]:
-        before: list[tuple[str, object]] = []
-        try:
-            for name, value in options.settings:
-                require_harmless_setting(name)
-                before.append((name, self.copy.one(f"SELECT @@SESSION.{quoted(name)}")))
-                self.copy.do(f"SET SESSION {quoted(name)} = {literal(value)}")
-            yield
-        finally:
-            for name, earlier in reversed(before):
-                self.copy.asked(f"SET SESSION {quoted(name)} = %s", earlier)
 
 
 def _by_values(node: Node) -> bool:

@@ -38,14 +38,15 @@ class Filled:
     wanted: float
     read: int
     to_be_made: int
+    partial: bool = False  # the target has more rows than were made
 
     @property
     def lack(self) -> str:
         """What that may spoil; "" for nothing worth a word."""
-        if self.wanted > MOST_MADE:
+        if self.partial:
             return (
-                f"{self.table} has {self.wanted:,.0f} rows and the copy {self.rows:,}: how many "
-                "rows lie between two values is told too low there"
+                f"{self.table} has {self.wanted:,.0f} rows or more and the copy {self.rows:,}: how "
+                "many rows lie between two values is not asked there"
             )
         if self.rows < _FEWEST_KEPT * self.to_be_made:
             return f"of {self.to_be_made:,} rows of {self.table} the copy takes {self.rows:,}"
@@ -71,7 +72,10 @@ def fill(
     """
     too_many = rows > MOST_MADE
     one_of = 1 if too_many else max(1, math.ceil(rows / MOST_READ))
-    found = sampled(target, table, one_of, MOST_READ * 2)
+    most = MOST_READ * 2
+    found = sampled(target, table, one_of, most)
+    # What the server believes how many rows there are may be long out of date.
+    partial = too_many or len(found) >= most
     place = f"{quoted(database)}.{quoted(table.name)}"
     modes = copy.one("SELECT @@SESSION.sql_mode")
     copy.do(_UNCHECKED)
@@ -87,7 +91,7 @@ def fill(
         copy.do("SET SESSION foreign_key_checks = 1, unique_checks = 1")
         copy.asked("SET SESSION sql_mode = %s", modes)
     there = int(copy.one(f"SELECT COUNT(*) FROM {place}"))
-    return Filled(table.name, there, rows, len(found), len(found) * times)
+    return Filled(table.name, there, rows, len(found), len(found) * times, partial)
 
 
 def _multiplied(
