@@ -196,6 +196,18 @@ def test_more_rows_than_the_server_believes_are_no_whole_table(
             _planned(made, LEDGER[1][0], _design("visit (cost)"))
 
 
+def test_an_index_that_is_not_used_changes_no_cost(copy: MysqlHollow) -> None:
+    """Building one has the server look at the copy's own rows, which are shorter than these."""
+    sql = "SELECT * FROM visit WHERE words LIKE '%77%'"
+    now = _planned(copy, sql).cost_total
+    assert _planned(copy, sql, _design("visit (cost, keeper)")).cost_total == now
+    assert (
+        _planned(copy, sql, _design("visit (flag)"), _design("visit (year_of)")).cost_total == now
+    )
+    _planned(copy, "SELECT at FROM dear WHERE cost > 899")  # through a view: hides it in the table
+    assert _planned(copy, sql).cost_total == now
+
+
 def test_a_statement_is_planned_in_a_transaction_that_changes_nothing(copy: MysqlHollow) -> None:
     before = copy.copy.one("SELECT COUNT(*) FROM visit")
     copy.explain(Statement("DELETE FROM visit WHERE keeper = 42"), {})

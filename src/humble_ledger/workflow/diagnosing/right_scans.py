@@ -23,7 +23,7 @@ from humble_ledger.core.remedies.rewrites.registry import rewritings
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.in_plans.scans import RIGHT
+from humble_ledger.core.symptoms.in_plans.scans import RIGHT, UNDECIDED
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.progress import Progress
@@ -47,12 +47,13 @@ def held_against_planner(
     """The symptoms; a scan is no longer called right when an index, or another wording of the
     statement, would make the plan clearly cheaper.
     """
-    if not entry.statement or not any(s.name == RIGHT for s in found):
-        return list(found)
-    kept = _by_indexes(workspace, subject, entry, case, found, progress)
-    if any(s.name == RIGHT for s in kept):
-        return _by_wording(workspace, entry, case, kept)
-    return kept
+    kept = list(found)
+    if entry.statement and any(s.name == RIGHT for s in kept):
+        kept = _by_indexes(workspace, subject, entry, case, kept, progress)
+        if any(s.name == RIGHT for s in kept):
+            kept = _by_wording(workspace, entry, case, kept)
+    # Nobody says that these are right; only that the planner knows nothing clearly better.
+    return [s for s in kept if s.name != RIGHT or s.cause.name != UNDECIDED]
 
 
 def _by_indexes(

@@ -87,7 +87,10 @@ class PlannedPredictor:
         if found is None or found.cost_total is None:
             return self.formula.outlook(asked, designs)
         used = tuple(_uses(found, asked, self.planner.names(mine)))
-        misled = used and found.cost_total > CLEARLY_DEARER * max(before, now.cost_total or 0.0)
+        if not used:
+            # What is not used changes nothing, whatever the copy makes of it.
+            return WhatIfCost(before, before, (), self.way)
+        misled = found.cost_total > CLEARLY_DEARER * max(before, now.cost_total or 0.0)
         if found.cost_total >= before and not misled:
             return WhatIfCost(before, before, (), self.way)
         return WhatIfCost(before, found.cost_total, used, self.way)

@@ -7,7 +7,7 @@ through an index on its best condition would cost clearly less.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
@@ -31,6 +31,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import (
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 RIGHT = "scan-is-right"
+UNDECIDED = "index-saves-little"  # the cause of one that nobody has held against the planner
 FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
@@ -73,8 +74,13 @@ def full_scans(case: Case) -> Iterable[Symptom]:
                 yield _selective(case, scan, route)
             elif once:
                 yield _right(case, scan, route)
-        elif once:  # an index would cost more, or would save too little to be worth one
-            yield _right(case, scan, _by_route(case, scan))
+        elif once:
+            found = _right(case, scan, _by_route(case, scan))
+            if scan.index_cost <= scan.scan_cost:
+                # Neither right nor clearly wrong: one that also covers may be worth it, which
+                # only a planner can tell.
+                found = replace(found, cause=Cause(UNDECIDED, found.cause.detail))
+            yield found
 
 
 def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:

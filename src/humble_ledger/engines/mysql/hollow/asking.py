@@ -24,7 +24,7 @@ from humble_ledger.engines.mysql.hollow.arena import arena_over
 from humble_ledger.engines.mysql.hollow.filling import Filled, fill, prepare
 from humble_ledger.engines.mysql.hollow.house import House, house_for
 from humble_ledger.engines.mysql.hollow.source import SourceTable, others_of, tables_of
-from humble_ledger.engines.mysql.hollow.statistics import carry, distinct_keys, read_again
+from humble_ledger.engines.mysql.hollow.statistics import Carried, distinct_keys
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import quoted
@@ -58,6 +58,7 @@ class MysqlHollow:
     most_at_once: int = MOST_AT_ONCE
     asked: int = 0
     _filled: dict[str, Filled] = field(default_factory=dict)
+    _carried: dict[str, Carried] = field(default_factory=dict)
     _failed: dict[str, str] = field(default_factory=dict)
     _lacks: list[str] = field(default_factory=list)
     _numbers: dict[IndexDesign, int] = field(default_factory=dict)
@@ -170,12 +171,13 @@ class MysqlHollow:
         target = self.target.connection
         try:
             filled = fill(target, self.copy, self.database, table, rows)
-            carry(target, self.owner, self.database, table.name)
+            carried = Carried.of(target, self.database, table.name)
+            carried.write(self.owner)
         except HumbleError as error:
             # Trying again for each further question would take as long each time.
             self._failed[table.name] = f"{table.name} is not in the copy: {error.message}"
             raise
-        self._filled[table.name] = filled
+        self._filled[table.name], self._carried[table.name] = filled, carried
 
     # What is supposed
 
@@ -223,6 +225,7 @@ class MysqlHollow:
             ]
             self._fill(table)
             self.copy.do(f"ALTER TABLE {self._place(table)} {', '.join(changes)}")
+            self._as_on_target(table)
         self._hidden = set(wanted)
 
     def _word(self, *, seen: bool) -> str:
@@ -241,6 +244,14 @@ class MysqlHollow:
         filled = self._filled.get(table)
         if filled is not None and filled.read < filled.rows:
             self._tell_keys(design, name)
+        self._as_on_target(table)
+
+    def _as_on_target(self, table: str) -> None:
+        """The target's statistics again, behind what changed the indexes of a table."""
+        carried = self._carried.get(table)
+        if carried is not None:
+            mine = [self._name(d) for d in self._built if d.table.name == table]
+            carried.write(self.owner, mine)
 
     def _tell_keys(self, design: IndexDesign, name: str) -> None:
         """How many different keys there are by the sample of the target: rows made up tell less."""
@@ -253,7 +264,6 @@ class MysqlHollow:
             each = self.target.known.rows_per_value(table, design.key_columns[:number])
             counts.append(facts.rows / max(each, 1e-9))
         distinct_keys(self.owner, self.database, table.name, name, counts)
-        read_again(self.owner, self.database, table.name)
 
     def _make_room(self, table: TableName, wanted: Mapping[IndexDesign, IndexShape]) -> None:
         """A table takes 64 indexes: those that nobody asks about now make room for others."""
@@ -264,6 +274,8 @@ class MysqlHollow:
             self.copy.do(design.drop_sql(name, FAMILY))
             self._built.remove(design)
             self._hidden.discard((table.name, name))
+        if old:
+            self._as_on_target(table.name)
 
     def _place(self, table: str) -> str:
         return f"{quoted(self.database)}.{quoted(table)}"

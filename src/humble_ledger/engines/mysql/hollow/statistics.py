@@ -7,7 +7,9 @@ them again. So a table is renamed and gets its name back.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
 from typing import Any
 
 from humble_ledger.engines.mysql.connection import Connection
@@ -16,36 +18,68 @@ from humble_ledger.errors import HumbleError
 
 _MEANWHILE = "humble_meanwhile"
 _BY_TABLE = "database_name = %s AND (table_name = %s OR table_name LIKE %s)"
+_OF_INDEXES = "innodb_index_stats"
+_SIZES = ("innodb_table_stats", _OF_INDEXES)
 # Of MariaDB's own, which rest on values: by column, by index, and of the table.
 _OWN = ("table_stats", "column_stats", "index_stats")
 
 
-def carry(target: Connection, copy: Connection, database: str, table: str) -> None:
-    """The target's statistics of a table, in place of those that the copy has.
+Rows = Sequence[tuple[Any, ...]]
 
-    Raises:
-        HumbleError: they cannot be read, or cannot be written.
-    """
-    pattern = (database, table, _parts(table))
-    for name in ("innodb_table_stats", "innodb_index_stats"):
-        found = target.asked(f"SELECT * FROM mysql.{name} WHERE {_BY_TABLE}", *pattern)
-        copy.asked(f"DELETE FROM mysql.{name} WHERE {_BY_TABLE}", *pattern)
-        _insert(copy, name, found)
-    if target.member.mariadb:
-        for name in _OWN:
-            try:
-                found = target.asked(
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """What a target's statistics say of one table: rows of each of its statistics tables."""
+
+    database: str
+    table: str
+    sizes: Mapping[str, Rows]
+    own: Mapping[str, Rows]
+
+    @staticmethod
+    def of(target: Connection, database: str, table: str) -> Carried:
+        """Read them.
+
+        Raises:
+            HumbleError: those of the storage engine cannot be read.
+        """
+        pattern = (database, table, _parts(table))
+        sizes = {
+            name: target.asked(f"SELECT * FROM mysql.{name} WHERE {_BY_TABLE}", *pattern)
+            for name in _SIZES
+        }
+        own: dict[str, Rows] = {}
+        for name in _OWN if target.member.mariadb else ():
+            with suppress(HumbleError):  # not everybody may see them
+                own[name] = target.asked(
                     f"SELECT * FROM mysql.{name} WHERE db_name = %s AND table_name = %s",
                     database,
                     table,
                 )
-            except HumbleError:
-                continue
+        return Carried(database, table, sizes, own)
+
+    def write(self, copy: Connection, supposed: Sequence[str] = ()) -> None:
+        """Put them in place of those that the copy has, but for those of supposed indexes.
+
+        Whenever an index is built, hidden or dropped the storage engine looks at the copy's own
+        rows anew, and forgets what it was told.
+        """
+        pattern = (self.database, self.table, _parts(self.table))
+        for name, rows in self.sizes.items():
+            kept = ""
+            if name == _OF_INDEXES and supposed:
+                kept = f" AND index_name NOT IN ({', '.join(['%s'] * len(supposed))})"
+            values = (*pattern, *supposed) if kept else pattern
+            copy.asked(f"DELETE FROM mysql.{name} WHERE {_BY_TABLE}{kept}", *values)
+            _insert(copy, name, rows)
+        for name, rows in self.own.items():
             copy.asked(
-                f"DELETE FROM mysql.{name} WHERE db_name = %s AND table_name = %s", database, table
+                f"DELETE FROM mysql.{name} WHERE db_name = %s AND table_name = %s",
+                self.database,
+                self.table,
             )
-            _insert(copy, name, found)
-    read_again(copy, database, table)
+            _insert(copy, name, rows)
+        read_again(copy, self.database, self.table)
 
 
 def distinct_keys(
@@ -72,7 +106,7 @@ def read_again(copy: Connection, database: str, table: str) -> None:
     copy.do(f"RENAME TABLE {other} TO {place}")
 
 
-def _insert(copy: Connection, name: str, rows: Sequence[tuple[Any, ...]]) -> None:
+def _insert(copy: Connection, name: str, rows: Rows) -> None:
     if rows:
         marks = ", ".join(["%s"] * len(rows[0]))
         for row in rows:
