@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV   ?= .venv
 BIN     = $(VENV)/bin
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test lint lint-scripts bench clean
 
 # Two stamps, so that `make demo` does not wait for the developers' packages.
 $(VENV)/.demo: pyproject.toml
@@ -21,14 +21,21 @@ demo: $(VENV)/.demo
 test: $(VENV)/.develop lint
 	$(BIN)/python -m pytest -n 3 --dist loadgroup
 
-lint: $(VENV)/.develop
+lint: $(VENV)/.develop lint-scripts
 	$(BIN)/ruff check src tests benchmarks
 	$(BIN)/ruff format --check src tests benchmarks
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
+# The scripts of the report; where there is no npm they are checked by CI alone.
+lint-scripts:
+	@if command -v npm >/dev/null 2>&1; then \
+	  npm install --silent --no-package-lock --no-audit --no-fund && npm run --silent lint; \
+	elif [ -n "$$CI" ]; then echo "npm is missing: the report's scripts are not checked."; exit 1; \
+	else echo "npm is missing: the report's scripts are not checked here."; fi
+
 bench: $(VENV)/.develop
 	$(BIN)/python -m benchmarks
 
 clean:
-	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .pytest_cache .hypothesis
+	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .pytest_cache .hypothesis node_modules

@@ -66,6 +66,18 @@ class Plans(Shelf):
         )
         return [_plan(row) for row in self.rows(wanted)]
 
+    def chief(self, query: str) -> PlanEntry | None:
+        """The newest measured plan of a query that was read or logged, else the newest of all."""
+        p = t.plans.c
+        wanted = (
+            select(t.plans)
+            .where(p.query_id == number_of(Kind.QUERY, query))
+            .order_by(p.origin.not_in(("read", "log")), p.measured.desc(), p.id.desc())
+            .limit(1)
+        )
+        found = self.rows(wanted)
+        return _plan(found[0]) if found else None
+
 
 def _plan(row: Row[Any]) -> PlanEntry:
     id_ = format_id(Kind.PLAN, row.id)

@@ -73,15 +73,16 @@ class Remedies(Shelf):
         row = self.row(Kind.REMEDY, id_)
         return RemedyEntry(id_, row.at, row.status, _remedy(row))
 
+    def all(self) -> list[RemedyEntry]:
+        """Every remedy, the first proposed first."""
+        rows = self.rows(select(t.remedies).order_by(t.remedies.c.id))
+        return [RemedyEntry(format_id(Kind.REMEDY, r.id), r.at, r.status, _remedy(r)) for r in rows]
+
     def indexes_for(self, query: str) -> list[RemedyEntry]:
         """The indexes that were proposed and do something for a query, the first proposed first."""
-        rows = self.rows(select(t.remedies).order_by(t.remedies.c.id))
-        entries = [
-            RemedyEntry(format_id(Kind.REMEDY, r.id), r.at, r.status, _remedy(r)) for r in rows
-        ]
         return [
             e
-            for e in entries
+            for e in self.all()
             if e.remedy.index is not None and any(p.query == query for p in e.remedy.predictions)
         ]
 

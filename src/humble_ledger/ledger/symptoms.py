@@ -40,8 +40,11 @@ class Symptoms(Shelf):
         """One symptom, with the remedies proposed for its query."""
         return self._entry(self.row(Kind.SYMPTOM, id_))
 
-    def of_query(self, query: str) -> list[SymptomEntry]:
-        """The symptoms of a query's newest diagnosed plan, and those of its newest capture."""
+    def of_query(self, query: str, *, helped: bool = True) -> list[SymptomEntry]:
+        """The symptoms of a query's newest diagnosed plan, and those of its newest capture.
+
+        Without ``helped`` nobody looks which remedies may help, which takes reading them all.
+        """
         wanted = select(t.symptoms).where(t.symptoms.c.query_id == number_of(Kind.QUERY, query))
         rows = self.rows(wanted)
         plan = max((row.plan_id for row in rows if row.plan_id), default=None)
@@ -50,10 +53,21 @@ class Symptoms(Shelf):
             if row.capture_id:
                 newest[row.name] = max(newest.get(row.name, 0), row.capture_id)
         return [
-            self._entry(row)
+            self._entry(row, helped)
             for row in rows
             if (row.plan_id and row.plan_id == plan)
             or (row.capture_id and row.capture_id == newest[row.name])
+        ]
+
+    def beside_queries(self) -> list[SymptomEntry]:
+        """Those of schemas, and of the newest capture as a whole."""
+        s = t.symptoms.c
+        rows = self.rows(select(t.symptoms).where(s.query_id.is_(None)).order_by(s.id))
+        newest = max((row.capture_id for row in rows if row.capture_id), default=None)
+        return [
+            self._entry(row, False)
+            for row in rows
+            if row.plan_id is None and row.capture_id in (None, newest)
         ]
 
     def of_workload(self, query: str) -> list[SymptomEntry]:
@@ -92,11 +106,13 @@ class Symptoms(Shelf):
                 ids.append(format_id(Kind.SYMPTOM, known))
         return [self.get(id_) for id_ in ids]
 
-    def _entry(self, row: Row[Any]) -> SymptomEntry:
+    def _entry(self, row: Row[Any], look_for_help: bool = True) -> SymptomEntry:
         query = format_id(Kind.QUERY, row.query_id) if row.query_id else None
         id_ = format_id(Kind.SYMPTOM, row.id)
         symptom = decoded(row.body, Symptom, id_)
-        helped = () if symptom.harmless else tuple(Remedies(self.store).ids_for(query, symptom))
+        helped: tuple[str, ...] = ()
+        if look_for_help and not symptom.harmless:
+            helped = tuple(Remedies(self.store).ids_for(query, symptom))
         return SymptomEntry(
             id_,
             row.at,

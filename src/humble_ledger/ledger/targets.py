@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import insert, update
+from sqlalchemy import insert, select, update
 
 from humble_ledger.core.entries import TargetEntry
 from humble_ledger.ledger import tables as t
@@ -28,3 +28,8 @@ class Targets(Shelf):
                 c.execute(insert(t.targets).values(name=target.name, at=now(), **values))
                 words = f"target {target.name}: {target.engine} {target.version}, {target.role}"
                 add_event(c, target.name, words)
+
+    def all(self) -> list[TargetEntry]:
+        """Every target, in the order they came to be known."""
+        rows = self.rows(select(t.targets).order_by(t.targets.c.id))
+        return [TargetEntry(row.name, row.url, row.engine, row.version, row.role) for row in rows]

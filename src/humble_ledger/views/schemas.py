@@ -24,6 +24,7 @@ from humble_ledger.views.documents.predictions import PredictionsDocument
 from humble_ledger.views.documents.queries import CodeDocument, QueriesDocument, QueryDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.replays import ReplayDocument
+from humble_ledger.views.documents.reports import ReportDocument
 from humble_ledger.views.documents.routes import RoutesDocument
 from humble_ledger.views.documents.suppositions import (
     HollowBuiltDocument,
@@ -61,6 +62,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     TrialDocument,
     ReplayDocument,
     AuditDocument,
+    ReportDocument,
     SettlementDocument,
     HistoryDocument,
     PredictionsDocument,

@@ -1,0 +1,1 @@
+"""Reporting: gathering what the ledger tells, for readers who have nothing installed."""
