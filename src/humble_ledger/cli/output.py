@@ -9,6 +9,8 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from rich.console import RenderableType
 
 PIPE_WIDTH = 140
@@ -37,6 +39,22 @@ def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> No
         console.print(view, style=style, soft_wrap=whole_lines)
     sys.stdout.write("\n".join(line.rstrip() for line in captured.get().split("\n")))
     sys.stdout.flush()
+
+
+def write(path: Path, content: bytes) -> None:
+    """Write a file that the user named.
+
+    Raises:
+        UnreadableInput: it cannot be written.
+    """
+    from humble_ledger.errors import UnreadableInput  # noqa: PLC0415
+
+    try:
+        path.write_bytes(content)
+    except OSError as error:
+        raise UnreadableInput(
+            f"{path} cannot be written: {error.strerror}.", "Name another file."
+        ) from error
 
 
 def announce(words: str) -> None:

@@ -19,6 +19,7 @@ from humble_ledger.views.documents.following import FollowedDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
 from humble_ledger.views.documents.growth import GrowthDocument
 from humble_ledger.views.documents.history import HistoryDocument
+from humble_ledger.views.documents.limits import LimitsDocument, LimitsSetDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
 from humble_ledger.views.documents.queries import CodeDocument, QueriesDocument, QueryDocument
@@ -63,6 +64,8 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ReplayDocument,
     AuditDocument,
     ReportDocument,
+    LimitsDocument,
+    LimitsSetDocument,
     SettlementDocument,
     HistoryDocument,
     PredictionsDocument,

@@ -31,7 +31,6 @@ def report(
 
     Example: [bold]humble report --to slow-queries.html --mask[/bold]
     """
-    from humble_ledger.errors import UnreadableInput  # noqa: PLC0415
     from humble_ledger.views.documents.reports import ReportDocument  # noqa: PLC0415
     from humble_ledger.views.report.page import report_page  # noqa: PLC0415
     from humble_ledger.views.terminal.reports import report_view  # noqa: PLC0415
@@ -43,12 +42,7 @@ def report(
             found = gather_report(workspace, top, mask=mask, progress=progress)
             progress("writing the page")
             page = report_page(found, numbers).encode("utf-8", "backslashreplace")
-        try:
-            to.write_bytes(page)
-        except OSError as error:
-            raise UnreadableInput(
-                f"{to} cannot be written: {error.strerror}.", "Name another file with  --to"
-            ) from error
+        output.write(to, page)
         output.give(
             json,
             lambda: ReportDocument(str(to), len(page), len(found.chapters), found.ranking.count,

@@ -45,8 +45,8 @@ def report_page(report: LedgerReport, numbers: Numbers) -> str:
             report=report,
             window=Window.of(each for chapter in report.chapters for each in chapter.periods),
             # Of ours, and never of a stranger: no text of the ledger comes in here.
-            style=Markup((_HERE / "static" / "report.css").read_text(encoding="utf-8")),  # noqa: S704
-            scripts=[Markup(text) for text in scripts],  # noqa: S704
+            style=Markup((_HERE / "static" / "report.css").read_text(encoding="utf-8")),
+            scripts=[Markup(text) for text in scripts],
             script_hashes=[_hash(text) for text in scripts],
             program_version=__version__,
         )

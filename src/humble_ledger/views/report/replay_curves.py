@@ -25,7 +25,7 @@ def curves_of(replay: Replay) -> Curves | None:
     if not seconds:
         return None
     done = [each.latency.runs - each.latency.errors for each in seconds]
-    most = max(max(done), 1)
+    most = max(*done, 1)
     whole = seconds[-1].second + 1
     points = []
     for each, count in zip(seconds, done, strict=True):

@@ -16,7 +16,7 @@ _LOWEST, _HIGHEST = -3.0, 1.0
 
 @dataclass(frozen=True, slots=True)
 class Window:
-    """The time that all captured runs lie in, in seconds since 1970; None where no time is known."""
+    """The time that all captured runs lie in, in seconds since 1970; None where none is known."""
 
     first_s: float | None = None
     last_s: float | None = None

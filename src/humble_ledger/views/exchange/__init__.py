@@ -1,0 +1,1 @@
+"""Results in open formats that other programs read: JUnit XML, SARIF."""
