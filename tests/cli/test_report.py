@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
-from tests.conftest import clean_environment
 from tests.program import Program
+from tests.told import LONG, SECRET
 
 pytestmark = pytest.mark.xdist_group("report")
 CHROMIUM = ("/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome")
@@ -21,44 +21,6 @@ CLOSED = (
     "--no-sandbox --disable-gpu --no-first-run --disable-background-networking "
     "--disable-component-update --disable-sync"
 ).split()
-SECRET, LONG = "Xanadu-4711", "w" * 10_000
-HOSTILE = f"""
-SELECT id, note FROM visit WHERE keeper = 42 AND note <> '{SECRET}' ORDER BY day;
-SELECT v.id FROM visit v JOIN buoy b ON b.id = v.buoy WHERE b.name = '</script><script>window.bad=1</script>';
-SELECT id FROM visit WHERE note = '"><img src=x onerror="window.bad=1"> & ''quoted'' ]]>';
-SELECT id FROM visit WHERE note = 'turned \u202e round\u2066 and \x1b[31m red';
-SELECT id AS "</details></body> {{{{ 7 * 7 }}}}" FROM visit WHERE note LIKE '%{LONG}%';
-"""  # noqa: E501
-
-
-@pytest.fixture(scope="module")
-def told(tmp_path_factory: pytest.TempPathFactory) -> Program:
-    """A ledger over a file, from the capture of hostile statements to a kept trial."""
-    folder = tmp_path_factory.mktemp("told")
-    with closing(sqlite3.connect(folder / "app.db")) as connection:
-        connection.executescript(
-            """
-            CREATE TABLE buoy (id INTEGER PRIMARY KEY, name TEXT);
-            CREATE TABLE visit (id INTEGER PRIMARY KEY, buoy INTEGER REFERENCES buoy,
-                keeper INTEGER, day TEXT, note TEXT);
-            """
-        )
-        connection.executemany("INSERT INTO buoy VALUES (?, ?)", ((n, f"b{n}") for n in range(300)))
-        connection.executemany(
-            "INSERT INTO visit VALUES (?, ?, ?, ?, ?)",
-            ((n, n % 300, n * 31 % 700, f"2026-0{n % 9 + 1}", f"n{n}") for n in range(30_000)),
-        )
-        connection.commit()
-    (folder / "hostile.sql").write_text(HOSTILE)
-    program = Program(folder, clean_environment())
-    program.ok("init", "app.db", "--role", "scratch")
-    program.ok("capture", "script", "hostile.sql", "--measure")
-    query = program.query_with("keeper = $1")
-    program.ok("diagnose", "--measure")
-    program.ok("propose")
-    trial = program.json("trial", query, "--index", "visit (keeper, day)")
-    program.ok("settle", trial["id"], "keep", "--reason", "keepers wait </script>")
-    return program
 
 
 @pytest.fixture(scope="module")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import keyword
 import sys
 from typing import Annotated, Any
 
@@ -18,7 +19,7 @@ COMMANDS = {
     "Diagnose": ("diagnose",),
     "Propose": ("propose", "suppose", "grow", "hollow"),
     "Verify": ("trial", "replay", "settle", "tidy"),
-    "Keep": ("history", "audit", "limits", "report"),
+    "Keep": ("history", "note", "audit", "limits", "report", "export", "import", "ledger"),
 }
 """Under each heading of the help its commands, in the order of the loop. Each has a module of
 its name in `cli.commands`, with a function of its name or, as a group of commands, an `app`."""
@@ -57,12 +58,13 @@ def build(only: str | None = None) -> typer.Typer:
 
 
 def _add(app: typer.Typer, name: str, heading: str) -> None:
-    module = importlib.import_module(f"humble_ledger.cli.commands.{name}")
+    word = f"{name}_" if keyword.iskeyword(name) else name
+    module = importlib.import_module(f"humble_ledger.cli.commands.{word}")
     group = getattr(module, "app", None)
     if group is not None:
         app.add_typer(group, name=name, rich_help_panel=heading)
     else:
-        command = getattr(module, name)
+        command = getattr(module, word)
         app.command(name, cls=FlowingHelp, rich_help_panel=heading)(command)
 
 

@@ -148,12 +148,16 @@ class SymptomEntry:
 
 @dataclass(frozen=True, slots=True)
 class RemedyEntry:
-    """A remedy in the ledger; ``status`` is proposed, tried, kept or dropped."""
+    """A remedy in the ledger; ``status`` is proposed, tried, kept or dropped.
+
+    A ``foreign`` one came from another ledger: its statements are a stranger's.
+    """
 
     id: str
     at: str
     status: str
     remedy: Remedy
+    foreign: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,8 +204,21 @@ class SettlementEntry:
 
 @dataclass(frozen=True, slots=True)
 class EventEntry:
-    """One line of the ledger's history."""
+    """One line of the ledger's history; ``person`` and ``machine`` are "" where nobody knows."""
 
     at: str
     subject: str
     words: str
+    person: str = ""
+    machine: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class NoteEntry:
+    """What somebody wrote to an entry."""
+
+    at: str
+    subject: str
+    text: str
+    person: str
+    machine: str

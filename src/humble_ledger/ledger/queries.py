@@ -20,7 +20,7 @@ from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.shelf import Shelf, as_kept, next_id, now, number_of
+from humble_ledger.ledger.shelf import Shelf, as_kept, next_id, now, number_of, whoever
 from humble_ledger.ledger.usages import AT_ONCE, Page, Summed, insert_many
 
 EVERYTHING = RunChoice()
@@ -185,9 +185,9 @@ def query_numbers(c: Connection, found: Sequence[Normalised]) -> list[tuple[int,
          for each in fresh.values()),
     )  # fmt: skip
     insert_many(
-        c, t.events, ("at", "subject", "words"),
+        c, t.events, ("at", "subject", "words", "person", "machine"),
         ((moment, format_id(Kind.QUERY, numbers[each.fingerprint]),
-          f"first seen: {shorten(each.text, 70)}") for each in fresh.values()),
+          f"first seen: {shorten(each.text, 70)}", *whoever()) for each in fresh.values()),
     )  # fmt: skip
     return [
         (numbers[each.fingerprint], True)

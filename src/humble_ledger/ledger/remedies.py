@@ -51,7 +51,7 @@ class Remedies(Shelf):
                 add_event(c, format_id(Kind.REMEDY, number), f"proposed {remedy.summary}")
             else:
                 number = row.id
-                merged = _with_older_predictions(remedy, _remedy(row))
+                merged = with_older_predictions(remedy, _remedy(row))
                 c.execute(
                     update(t.remedies).where(t.remedies.c.id == number).values(body=encoded(merged))
                 )
@@ -71,7 +71,9 @@ class Remedies(Shelf):
     def get(self, id_: str) -> RemedyEntry:
         """One remedy."""
         row = self.row(Kind.REMEDY, id_)
-        return RemedyEntry(id_, row.at, row.status, _remedy(row))
+        i = t.imported.c
+        came = select(i.here).where(i.kind == Kind.REMEDY.value).where(i.here == row.id)
+        return RemedyEntry(id_, row.at, row.status, _remedy(row), bool(self.rows(came)))
 
     def all(self) -> list[RemedyEntry]:
         """Every remedy, the first proposed first."""
@@ -109,7 +111,8 @@ def _may_help(remedy: Remedy, query: str | None, symptom: Symptom) -> bool:
     return symptom.subject.rsplit(".", maxsplit=1)[-1] in " ".join(remedy.apply)
 
 
-def _with_older_predictions(new: Remedy, old: Remedy) -> Remedy:
+def with_older_predictions(new: Remedy, old: Remedy) -> Remedy:
+    """The remedy with what another finding of it foretells for other queries."""
     fresh = {p.query for p in new.predictions}
     kept = tuple(p for p in old.predictions if p.query not in fresh)
     queries = tuple(dict.fromkeys((*old.queries, *new.queries)))

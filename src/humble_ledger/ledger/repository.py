@@ -17,6 +17,7 @@ from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.captures import Captures
 from humble_ledger.ledger.ids import Kind, parse_id
+from humble_ledger.ledger.notes import Notes
 from humble_ledger.ledger.plans import Plans
 from humble_ledger.ledger.queries import Queries
 from humble_ledger.ledger.remedies import Remedies
@@ -42,6 +43,7 @@ class Ledger:
         self.targets = Targets(self._store)
         self.captures = Captures(self._store)
         self.queries = Queries(self._store)
+        self.notes = Notes(self._store)
         self.senders = Senders(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
@@ -68,8 +70,16 @@ class Ledger:
         with self._store.reading() as c:
             rows = c.execute(wanted).all()
             count = int(c.execute(select(func.count()).select_from(t.events)).scalar() or 0)
-        events = [EventEntry(row.at, row.subject, row.words) for row in reversed(rows)]
+        events = [
+            EventEntry(row.at, row.subject, row.words, row.person, row.machine)
+            for row in reversed(rows)
+        ]
         return History(tuple(events), count)
+
+    @property
+    def store(self) -> Store:
+        """The store, for what goes through all shelves at once."""
+        return self._store
 
     def require(self, id_: str) -> Kind:
         """The kind of an id that exists.

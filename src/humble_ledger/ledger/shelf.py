@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import getpass
+import os
+import socket
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -72,7 +75,19 @@ def number_of(kind: Kind, id_: str) -> int:
 
 def add_event(connection: Connection, subject: str, words: str) -> None:
     """Write a line of history, in the transaction of the step it tells of."""
-    connection.execute(insert(t.events).values(at=now(), subject=subject, words=words))
+    person, machine = whoever()
+    values = {"at": now(), "subject": subject, "words": words}
+    connection.execute(insert(t.events).values(**values, person=person, machine=machine))
+
+
+@lru_cache(maxsize=1)
+def whoever() -> tuple[str, str]:
+    """The person at work and the machine, by the names the system has for them."""
+    try:
+        person = getpass.getuser()
+    except (OSError, KeyError):  # a user without a name
+        person = str(os.getuid())
+    return person[:80], socket.gethostname()[:120]
 
 
 def begin_marked(

@@ -102,8 +102,36 @@ class Store:
                 f"The ledger {self.path} was written by a newer version of this program.",
                 "Update with:  pip install --upgrade humble-ledger",
             )
+        if version is not None:
+            self._back_up(self.path.with_name(f"{self.path.name}.{version}"))
         with self.writing() as connection:
             upgrading.upgrade(connection)
+
+    def back_up(self, to: Path) -> None:
+        """Write a copy of the ledger as it is now; others may go on writing.
+
+        Raises:
+            LedgerUnreachable: the file is there already, or cannot be written.
+        """
+        if to.exists():
+            raise LedgerUnreachable(f"The file {to} is there already.", "Name another.")
+        self._back_up(to)
+
+    def shrink(self) -> None:
+        """Give the room of what was removed back to the disk."""
+        with self._told():
+            self._engine.dispose()
+            with closing(sqlite3.connect(self.path, isolation_level=None)) as connection:
+                connection.execute("VACUUM")
+                connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def _back_up(self, to: Path) -> None:
+        with (
+            self._told(),
+            closing(sqlite3.connect(self.path)) as source,
+            closing(sqlite3.connect(to)) as copy,
+        ):
+            source.backup(copy)
 
 
 _HINT = "Is it a ledger, and may you write to it and to its folder? Nothing of this step was kept."

@@ -270,6 +270,37 @@ events = _table(
     _at(),
     Column("subject", String(20), nullable=False),
     Column("words", Text, nullable=False),
+    Column("person", String(80), nullable=False, server_default=""),
+    Column("machine", String(120), nullable=False, server_default=""),
+)
+notes = _table(
+    "notes",  # what people wrote to an entry, by its id
+    _id(),
+    _at(),
+    Column("subject", String(20), nullable=False, index=True),
+    Column("text", Text, nullable=False),
+    Column("person", String(80), nullable=False),
+    Column("machine", String(120), nullable=False),
+)
+tags = _table(
+    "tags",  # what comments of the statements told, as name and value; see core.workload.tags
+    _id(),
+    _ref("query_id", "queries"),
+    _ref("capture_id", "captures"),
+    Column("name", String(80), nullable=False, index=True),
+    Column("value", String(200), nullable=False),
+    Column("calls", Integer, nullable=False),
+    Column("total_ms", Float, nullable=False),
+    Column("max_ms", Float, nullable=False),
+)
+imported = Table(
+    "imported",  # entries that came from another ledger: its uid, their kind and number there
+    metadata,
+    Column("uid", String(40), primary_key=True),
+    Column("kind", String(1), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("here", Integer, nullable=False),
+    Index("ix_imported_here", "kind", "here"),
 )
 positions = _table(
     "positions",

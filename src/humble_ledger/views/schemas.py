@@ -11,7 +11,13 @@ from typing import Any
 import msgspec
 
 from humble_ledger.views.documents.audits import AuditDocument
+from humble_ledger.views.documents.bundles import ExportDocument, ImportDocument
 from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
+from humble_ledger.views.documents.care import (
+    LedgerBackupDocument,
+    LedgerCheckDocument,
+    LedgerPrunedDocument,
+)
 from humble_ledger.views.documents.choices import ChoiceDocument
 from humble_ledger.views.documents.comparisons import ComparisonDocument
 from humble_ledger.views.documents.errors import ErrorDocument
@@ -64,6 +70,11 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ReplayDocument,
     AuditDocument,
     ReportDocument,
+    ExportDocument,
+    ImportDocument,
+    LedgerCheckDocument,
+    LedgerBackupDocument,
+    LedgerPrunedDocument,
     LimitsDocument,
     LimitsSetDocument,
     SettlementDocument,

@@ -31,6 +31,11 @@ def show(
         kind = workspace.ledger.require(id_)
         document, view = _SHOWN[kind.value](workspace, id_, numbers_of(workspace))
         output.give(json, document, view)
+        notes = workspace.ledger.notes.of(id_)
+    if notes and not json:
+        from humble_ledger.views.terminal.bundles import notes_view  # noqa: PLC0415
+
+        output.show(notes_view(notes))
 
 
 def _query(workspace: Workspace, id_: str, numbers: Numbers) -> Shown:

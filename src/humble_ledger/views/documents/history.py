@@ -10,11 +10,13 @@ from humble_ledger.core.results.history import History
 
 
 class EventRow(Struct, frozen=True):
-    """One line of history."""
+    """One line of history; ``person`` and ``machine`` are "" where nobody knows."""
 
     at: str
     subject: str
     words: str
+    person: str = ""
+    machine: str = ""
 
 
 class HistoryDocument(Struct, frozen=True):
@@ -28,5 +30,5 @@ class HistoryDocument(Struct, frozen=True):
 
 def history_document(found: History) -> HistoryDocument:
     """The history, or its newest lines."""
-    rows = [EventRow(e.at, e.subject, e.words) for e in found.events]
+    rows = [EventRow(e.at, e.subject, e.words, e.person, e.machine) for e in found.events]
     return HistoryDocument(rows, found.count)

@@ -18,6 +18,7 @@ from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.index_names import is_used
 from humble_ledger.workflow.reading.plans import explain_now
 from humble_ledger.workflow.reading.subjects import subject_of
+from humble_ledger.workflow.trying.wanted import require_own
 from humble_ledger.workflow.workspace import Workspace
 
 _FINE = "scan-is-right"
@@ -63,6 +64,7 @@ def apply_settled(
 
 
 def _refuse(workspace: Workspace, remedies: list[RemedyEntry], on_production: bool) -> None:
+    require_own(remedies)
     texts = [entry.id for entry in remedies if entry.remedy.type is RemedyType.REWRITE]
     if texts:
         raise WrongUsage(

@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.asked import ASKED_FOR, Written
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.foreign import is_plain
 from humble_ledger.core.remedies.index_text import parse_index, spelled
 from humble_ledger.core.remedies.masking import lacks_literals
 from humble_ledger.core.remedies.model import index_remedy
 from humble_ledger.core.trials.tried import TriedQuery
-from humble_ledger.errors import WrongUsage
+from humble_ledger.errors import RefusedForSafety, WrongUsage
 from humble_ledger.workflow.workspace import Workspace
 
 
@@ -31,6 +32,7 @@ def wanted_remedies(
     """
     known, dialect = workspace.ledger.remedies, workspace.engine.dialect
     entries = [_with_literals(known.get(id_)) for id_ in ids]
+    require_own(entries)
     entries += [known.keep_known(remedy) for remedy in written.remedies(tried, dialect)]
     if not dialect.settings and any(entry.remedy.settings for entry in entries):
         raise WrongUsage(
@@ -40,6 +42,21 @@ def wanted_remedies(
     designs = [_whole(workspace, parse_index(text, dialect.default_schema)) for text in indexes]
     made = [index_remedy(d, reason=ASKED_FOR, dialect=dialect) for d in designs]
     return entries + [known.keep_known(remedy) for remedy in made]
+
+
+def require_own(entries: Sequence[RemedyEntry]) -> None:
+    """Refuse to run statements that came from another ledger, and that nobody here has written.
+
+    Raises:
+        RefusedForSafety: one of the remedies has such statements.
+    """
+    for entry in entries:
+        if entry.foreign and not is_plain(entry.remedy):
+            raise RefusedForSafety(
+                f"{entry.id} came from another ledger, and making it would run its statements.",
+                f"Read them with  humble show {entry.id} , then give them yourself:  --apply, "
+                "--revert, --index or --set",
+            )
 
 
 def _whole(workspace: Workspace, design: IndexDesign) -> IndexDesign:

@@ -1,0 +1,1 @@
+"""Sharing: bundles that carry entries from one ledger to another."""

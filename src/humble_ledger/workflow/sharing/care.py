@@ -1,0 +1,54 @@
+"""The ledger's own care: a check of all its chains, a backup, and making room."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from humble_ledger.core.results.care import LedgerCheck, Pruned
+from humble_ledger.core.workload.windows import parse_moment
+from humble_ledger.ledger.care import entries_of, faults_of, prune
+from humble_ledger.ledger.shelf import as_kept
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.workspace import Workspace
+
+STAYS = (
+    "queries, remedies, trials, decisions, and all that is told of queries about which something "
+    "was decided"
+)
+
+
+def check_ledger(workspace: Workspace, progress: Progress = lambda _: None) -> LedgerCheck:
+    """Look at every entry, and change none."""
+    ledger = workspace.ledger
+    return LedgerCheck(
+        str(ledger.path),
+        ledger.path.stat().st_size,
+        entries_of(ledger),
+        tuple(faults_of(ledger, progress)),
+    )
+
+
+def back_up(workspace: Workspace, to: Path) -> int:
+    """Write a copy of the ledger, also while others write to it; its size in bytes.
+
+    Raises:
+        LedgerUnreachable: the file is there already, or cannot be written.
+    """
+    workspace.ledger.store.back_up(to)
+    return to.stat().st_size
+
+
+def prune_ledger(workspace: Workspace, older: str, *, only_ask: bool) -> Pruned:
+    """Remove what is older than a time, but never what a decision rests on.
+
+    Raises:
+        WrongUsage: ``older`` is no time, like 90d.
+    """
+    kept = as_kept(parse_moment(older))
+    ledger = workspace.ledger
+    before = ledger.path.stat().st_size
+    removed = prune(ledger, kept, only_ask=only_ask)
+    if not only_ask:
+        ledger.store.shrink()
+    after = ledger.path.stat().st_size
+    return Pruned(kept, removed, STAYS, only_ask, before, after)
