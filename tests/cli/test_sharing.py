@@ -69,7 +69,7 @@ def test_a_colleague_goes_on_with_what_was_exported(mine: Program, other: Progra
     assert _as_told(other, theirs) == _as_told(mine, query)
     assert "only since the new crew planner" in other.ok("show", theirs).out
     trial = other.json("show", "t1")
-    assert trial["queries"][0]["query"] == theirs
+    assert trial["queries"][0]["id"] == theirs
     assert "settled" in other.ok("show", "t1").out
     plan = trial["queries"][0]["after"]["plan"]
     assert "visit_keeper_day_idx" in str(other.json("show", plan)["root"])
@@ -247,3 +247,14 @@ def test_pruning_keeps_what_a_decision_rests_on(mine: Program) -> None:
     assert [q["id"] for q in mine.json("queries")["queries"]] == [query]
     assert json.loads(mine.ok("show", "t1", "--json").out)["verdict"]
     assert mine.json("ledger", "prune", "--older", "0s")["removed"] == {}
+
+
+def test_every_table_comes_in_other_formats(told: Program) -> None:
+    rows = told.ok("queries", "--format", "csv").out.splitlines()
+    assert rows[0].startswith("id,fingerprint,text,")
+    assert "</script>" not in told.ok("--format=md", "queries").out
+    shown = told.ok("show", "t1", "--format", "md").out
+    assert "| median time (measured) |" in shown
+    assert "csv, md" in told.fails(2, "queries", "--format", "xml")
+    assert "no table" in told.fails(2, "show", "k1", "--format", "csv")
+    assert "needs a value" in told.fails(2, "queries", "--format")

@@ -81,5 +81,6 @@ def _root(
 ) -> None:
     """Find what is slow, read how the server runs it, try one change fairly, keep the evidence.
 
-    Begin with "humble demo", or with "humble init URL" for a database of your own.
+    Begin with "humble demo", or with "humble init URL" for a database of your own. Every command
+    also gives its first table as --format csv, and what it shows as --format md.
     """

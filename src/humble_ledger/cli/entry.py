@@ -39,6 +39,7 @@ def run(arguments: list[str]) -> int:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal that is not of UTF-8
     try:
+        arguments = _without_format(arguments)
         program = build(arguments[0] if arguments[0] in ORDER else None)
         # Outside of its standalone mode the parser returns exit codes rather than leaving.
         code = program(args=arguments, prog_name="humble", standalone_mode=False)
@@ -66,6 +67,22 @@ def run(arguments: list[str]) -> int:
     if code == STOPPED:
         _say(Interrupted(KEPT), as_json)
     return code if isinstance(code, int) else 0
+
+
+def _without_format(arguments: list[str]) -> list[str]:
+    """The arguments without --format, which every command understands that has a table."""
+    from humble_ledger.cli import output  # noqa: PLC0415
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+
+    ours = arguments[: arguments.index("--")] if "--" in arguments else arguments
+    for place, word in enumerate(ours):
+        name, sign, value = word.partition("=")
+        if name == "--format":
+            if not sign and place + 1 >= len(ours):
+                raise WrongUsage("--format needs a value.", "Use one of: csv, md")
+            output.want_tables(value if sign else ours[place + 1])
+            return arguments[:place] + arguments[place + (1 if sign else 2) :]
+    return arguments
 
 
 def _say(error: HumbleError, as_json: bool) -> None:

@@ -14,10 +14,15 @@ if TYPE_CHECKING:
     from rich.console import RenderableType
 
 PIPE_WIDTH = 140
+FORMATS = ("csv", "md")
+_TABLES_AS: list[str] = []  # csv or md, when the command line asks for tables so
 
 
 def give(as_json: bool, document: Callable[[], Any], view: Callable[[], RenderableType]) -> None:
-    """Print a result: its JSON document, or its view for people."""
+    """Print a result: its JSON document, its tables in the format asked for, or its view."""
+    if _TABLES_AS:
+        _give_tables(document, view)
+        return
     if as_json:
         import msgspec  # noqa: PLC0415
 
@@ -26,6 +31,35 @@ def give(as_json: bool, document: Callable[[], Any], view: Callable[[], Renderab
         sys.stdout.write(escaped_json(msgspec.json.encode(document()).decode()) + "\n")
         return
     show(view())
+
+
+def want_tables(form: str) -> None:
+    """Give tables as CSV or Markdown from now on.
+
+    Raises:
+        WrongUsage: it is none of the formats.
+    """
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+
+    if form not in FORMATS:
+        raise WrongUsage(f'Unknown format "{form}".', f"Use one of: {', '.join(FORMATS)}")
+    _TABLES_AS[:] = [form]
+
+
+def _give_tables(document: Callable[[], Any], view: Callable[[], RenderableType]) -> None:
+    from humble_ledger.errors import WrongUsage  # noqa: PLC0415
+
+    if _TABLES_AS == ["md"]:
+        from humble_ledger.views.terminal.markdown import as_markdown  # noqa: PLC0415
+
+        sys.stdout.write(as_markdown(view()))
+        return
+    from humble_ledger.views.exchange.tables import as_csv  # noqa: PLC0415
+
+    text = as_csv(document())
+    if not text:
+        raise WrongUsage("There is no table in this result.", "See it without  --format csv")
+    sys.stdout.write(text)
 
 
 def show(view: RenderableType, style: str = "", whole_lines: bool = False) -> None:

@@ -39,6 +39,10 @@ class Hanging:
         self._guide, self._text, self._style = guide, text, style
         self._first = first or guide
 
+    def __str__(self) -> str:
+        """The text on one line, behind what stands before its first one."""
+        return f"{self._first}{self._text}".strip()
+
     def __rich_measure__(self, console: Console, options: ConsoleOptions) -> Measurement:
         least = len(self._guide) + 24
         return Measurement(least, max(least, len(self._guide) + cells(self._text)))
