@@ -93,7 +93,8 @@ def test_values_go_where_their_placeholders_are() -> None:
     ],
 )
 def test_comments_of_frameworks_tell_the_origin(sql: str, origin: Origin, request_: str) -> None:
-    assert tagged(sql) == (origin, request_)
+    found = tagged(sql)
+    assert (found.origin, found.request) == (origin, request_)
 
 
 def test_runs_with_values_rows_and_places(ledger: Program) -> None:

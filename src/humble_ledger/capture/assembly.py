@@ -32,7 +32,7 @@ from humble_ledger.core.statements.masking import masked, masked_words
 from humble_ledger.core.statements.wording import cut, refill
 from humble_ledger.core.workload.gathering import Client, Gathering, RunSeen
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
-from humble_ledger.core.workload.origins import NOWHERE, Origin, tagged
+from humble_ledger.core.workload.origins import NOWHERE, Origin, Tagged, tagged
 from humble_ledger.core.workload.repetition import SMALL_MS
 
 NO_STATEMENT = "duration without its statement"
@@ -112,7 +112,7 @@ class Assembler:
         if block.told:
             self._take_told(block, groups, tags)
             return
-        any_tags = any(origin for origin, _ in tags)
+        any_tags = any(tags)
         if block.columns is not None:
             if not self._plans and not any_tags:
                 self._take_columns(block.columns, block, groups)
@@ -158,9 +158,7 @@ class Assembler:
             ]
         return [known.of(*key) for key in block.keys]
 
-    def _take_told(
-        self, block: BlockRows, groups: Sequence[int], tags: Sequence[tuple[Origin, str]]
-    ) -> None:
+    def _take_told(self, block: BlockRows, groups: Sequence[int], tags: Sequence[Tagged]) -> None:
         """Count the runs that an application recorded, each with what it tells beside."""
         origins = [Origin(*each) for each in block.origins]
         gathering = self._gathering
@@ -169,23 +167,25 @@ class Assembler:
             group, who = groups[key], block.clients[client]
             if gathering.count(group, who, end, ms, rows):
                 self._keep(group, block.keys[key][0], row, who, rows, values)
-            origin = origins[place] if place >= 0 else tags[key][0]
-            request = known or tags[key][1]
+            origin = origins[place] if place >= 0 else tags[key].origin
+            request = known or tags[key].request
             # A connection goes from one request to the next: a loop is within one of them.
             sender = request or session
             if sender and end is not None and ms < SMALL_MS * 10:
                 hashed = hash((joined(literals), tuple(values)))
                 gathering.repetition.saw(group, sender, end, ms, hashed)
                 gathering.repetition.came_from(group, sender, NOWHERE, in_request=bool(request))
-                self._came_from(group, sender, ms, (origin, request))
+                self._came_from(group, sender, ms, Tagged(origin, request, tags[key].tags))
             else:
-                self._came_from(group, "", ms, (origin, request))
+                self._came_from(group, "", ms, Tagged(origin, request, tags[key].tags))
 
-    def _came_from(self, group: int, sender: str, ms: float, tag: tuple[Origin, str]) -> None:
+    def _came_from(self, group: int, sender: str, ms: float, tag: Tagged) -> None:
         """Count where the run came from that was counted last; ``sender`` when it was watched."""
-        origin, request = tag
-        if self._mask:  # a route may be a path, with values in it
+        origin, request = tag.origin, tag.request
+        if self._mask:  # a route may be a path, with values in it, and so may any tag
             origin = Origin(origin.code, origin.function)
+        elif tag.tags:
+            self._gathering.tags.saw(group, tag.tags, ms)
         if origin:
             self._gathering.origins.saw(group, origin, ms, request)
             if sender:

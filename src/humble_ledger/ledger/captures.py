@@ -22,6 +22,7 @@ from humble_ledger.ledger.queries import query_numbers
 from humble_ledger.ledger.senders import keep_senders
 from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, next_id, now, number_of
 from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.tags import keep_tags
 
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
 _AT_ONCE = 1000
@@ -198,6 +199,7 @@ class CaptureWriter:
             self._add_runs(c, capture, harvest.runs)
             self._add_incidents(c, capture, harvest.incidents)
             keep_senders(c, capture, self._queries, harvest.sent)
+            keep_tags(c, capture, self._queries, harvest.tags)
             if counters is not None:
                 values = {"target": counters.target, "body": counters.now}
                 c.execute(delete(t.counters).where(t.counters.c.target == counters.target))

@@ -26,6 +26,7 @@ from humble_ledger.ledger.senders import Senders
 from humble_ledger.ledger.shelf import Shelf, add_event
 from humble_ledger.ledger.store import Store
 from humble_ledger.ledger.symptoms import Symptoms
+from humble_ledger.ledger.tags import Tags
 from humble_ledger.ledger.targets import Targets
 from humble_ledger.ledger.trials import Trials
 
@@ -45,6 +46,7 @@ class Ledger:
         self.queries = Queries(self._store)
         self.notes = Notes(self._store)
         self.senders = Senders(self._store)
+        self.tags = Tags(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
         self.remedies = Remedies(self._store, mask)

@@ -291,6 +291,7 @@ tags = _table(
     Column("value", String(200), nullable=False),
     Column("calls", Integer, nullable=False),
     Column("total_ms", Float, nullable=False),
+    Column("squares_ms2", Float, nullable=False),
     Column("max_ms", Float, nullable=False),
 )
 imported = Table(

@@ -28,7 +28,12 @@ from humble_ledger.views.documents.history import HistoryDocument
 from humble_ledger.views.documents.limits import LimitsDocument, LimitsSetDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
-from humble_ledger.views.documents.queries import CodeDocument, QueriesDocument, QueryDocument
+from humble_ledger.views.documents.queries import (
+    CodeDocument,
+    QueriesDocument,
+    QueryDocument,
+    TagsDocument,
+)
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.replays import ReplayDocument
 from humble_ledger.views.documents.reports import ReportDocument
@@ -46,6 +51,7 @@ from humble_ledger.views.documents.trials import SettlementDocument, TrialDocume
 
 DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     CodeDocument,
+    TagsDocument,
     QueriesDocument,
     QueryDocument,
     CaptureDocument,

@@ -48,6 +48,20 @@ def queries(
         bool,
         typer.Option("--by-code", help="The lines of the application that send them, not queries."),
     ] = False,
+    by_tag: Annotated[
+        str,
+        typer.Option(
+            "--by-tag",
+            help="The values of a tag that statements carry in a comment: /*app='checkout'*/.",
+            metavar="NAME",
+        ),
+    ] = "",
+    where: Annotated[
+        str,
+        typer.Option(
+            "--where", help="Only runs whose statements carry this tag.", metavar="NAME=VALUE"
+        ),
+    ] = "",
     table: Annotated[str, typer.Option("--table", help="Queries that name this table.")] = "",
     json: options.Json = False,
 ) -> None:
@@ -66,19 +80,25 @@ def queries(
         captures_between,
         ranking,
     )
+    from humble_ledger.workflow.reading.tags import ranking_where  # noqa: PLC0415
 
     if by not in list(RankBy):
         raise WrongUsage(f'Nothing ranks by "{by}".', f"Use one of: {', '.join(RankBy)}")
     if source and source not in SOURCES:
         raise WrongUsage(f'Unknown source "{source}".', f"Use one of: {', '.join(SOURCES)}")
+    others = (since, until, user, application, table, between[0])
+    if sum(map(bool, (by_code, by_tag, where))) > 1 or (
+        (by_code or by_tag or where) and (any(others) or (not where and by != "total"))
+    ):
+        raise WrongUsage(
+            "Lines of code and tags are ranked over all runs.",
+            "Use --by-code, --by-tag or --where alone, or with --source and --top.",
+        )
     if by_code:
-        others = (by != "total", since, until, user, application, table, between[0])
-        if any(others):
-            raise WrongUsage(
-                "Lines of code are ranked by their time in all runs.",
-                "Use --by-code alone, or with --source and --top.",
-            )
         _by_code(source, top, json)
+        return
+    if by_tag:
+        _by_tag(by_tag.lower(), source, top, json)
         return
     choice = RunChoice(
         parse_moment(since) if since else None,
@@ -90,7 +110,10 @@ def queries(
     )
     with workspace_for() as workspace:
         most = top if top is not None or json else FIRST_PAGE
-        found = ranking(workspace, RankBy(by), choice, table, most)
+        if where:
+            found = ranking_where(workspace, where, RankBy(by), source, most)
+        else:
+            found = ranking(workspace, RankBy(by), choice, table, most)
         output.give(
             json,
             lambda: queries_document(found),
@@ -107,6 +130,18 @@ def _by_code(source: str, top: int | None, json: bool) -> None:
         found = code_ranking(workspace, source, top if top or json else _FIRST_PLACES)
         output.give(
             json, lambda: code_document(found), lambda: code_view(found, numbers_of(workspace))
+        )
+
+
+def _by_tag(name: str, source: str, top: int | None, json: bool) -> None:
+    from humble_ledger.views.documents.queries import tags_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.tags import tags_view  # noqa: PLC0415
+    from humble_ledger.workflow.reading.tags import tag_ranking  # noqa: PLC0415
+
+    with workspace_for() as workspace:
+        found = tag_ranking(workspace, name, source, top if top or json else _FIRST_PLACES)
+        output.give(
+            json, lambda: tags_document(found), lambda: tags_view(found, numbers_of(workspace))
         )
 
 

@@ -15,6 +15,7 @@ from humble_ledger.core.entries import (
 )
 from humble_ledger.core.workload.origins import CodePlace, Sender
 from humble_ledger.core.workload.ranking import RankedQuery
+from humble_ledger.core.workload.tags import TagValue
 from humble_ledger.core.workload.values import SlowValue
 
 
@@ -63,3 +64,22 @@ class CodeRanking:
     calls: int
     total_ms: float
     unplaced_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class TagRanking:
+    """The values of a tag by what their runs took; ``source`` is the kind of source.
+
+    ``values`` may be the first of ``count``; ``calls`` and ``total_ms`` are of all of them,
+    ``untagged_ms`` took the runs that have no such tag. ``names`` are all tags there are.
+    """
+
+    name: str
+    values: tuple[TagValue, ...]
+    source: str
+    texts: Mapping[str, str]
+    count: int
+    calls: int
+    total_ms: float
+    untagged_ms: float
+    names: tuple[str, ...]

@@ -18,6 +18,7 @@ from humble_ledger.core.workload.durations import bucket_of
 from humble_ledger.core.workload.incidents import Incident
 from humble_ledger.core.workload.origins import Origin, OriginWatch, Sent
 from humble_ledger.core.workload.repetition import RepetitionWatch
+from humble_ledger.core.workload.tags import TagSums, TagWatch
 from humble_ledger.core.workload.usage import NO_WORK, Usage, Work
 
 if TYPE_CHECKING:  # NumPy only for those who count many at once
@@ -70,7 +71,7 @@ class Harvest:
     """What was gathered since the last harvest, ready to be kept.
 
     ``groups`` has every group met so far, in the order of their numbers; ``sent`` what came from
-    which place of an application.
+    which place of an application, ``tags`` what runs took by the tags of their statements.
     """
 
     groups: Sequence[Normalised]
@@ -78,6 +79,7 @@ class Harvest:
     runs: list[RunSeen] = field(default_factory=list)
     incidents: list[tuple[int | None, Incident]] = field(default_factory=list)
     sent: dict[tuple[int, Origin], Sent] = field(default_factory=dict)
+    tags: dict[tuple[int, str, str], TagSums] = field(default_factory=dict)
 
 
 class Groups:
@@ -152,6 +154,7 @@ class Gathering:
         self.groups = Groups()
         self.repetition = RepetitionWatch()
         self.origins = OriginWatch()
+        self.tags = TagWatch()
         self.kept = 0
         self._tallies: dict[tuple[int, Client, int | None], _Tally] = {}
         self._spreads: list[_Spread] = []
@@ -245,7 +248,9 @@ class Gathering:
             for (group, client, _), each in self._tallies.items()
         ]
         sent = self.origins.harvest(ended=ended)
-        found = Harvest(self.groups.all, periods, self._runs, self._incidents, sent)
+        found = Harvest(
+            self.groups.all, periods, self._runs, self._incidents, sent, self.tags.harvest()
+        )
         self._tallies, self._runs, self._incidents = {}, [], []
         return found
 

@@ -12,7 +12,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import unquote
 
-LONGEST = 200  # characters of a name, a place or a route
+LONGEST = 200  # characters of a value, a place or a route
+LONGEST_NAME = 80  # characters of a tag's name
 _MOST_ORIGINS = 20_000
 _MOST_REQUESTS = 5_000
 
@@ -207,13 +208,36 @@ _JOB = ("job", "task", "command")
 _TRACE = re.compile(r"[0-9a-f]{2}-([0-9a-f]{32})-[0-9a-f]{16}-[0-9a-f]{2}")
 
 
-def tagged(sql: str) -> tuple[Origin, str]:
-    """What the comments of a statement tell: its origin, and the request; nowhere and "" if none.
+@dataclass(frozen=True, slots=True)
+class Tagged:
+    """What the comments of a statement tell: its origin, the request, and all pairs by name.
+
+    ``tags`` leave out what names one request alone.
+    """
+
+    origin: Origin = NOWHERE
+    request: str = ""
+    tags: tuple[tuple[str, str], ...] = ()
+
+    def __bool__(self) -> bool:
+        """Whether they tell anything."""
+        return bool(self.origin or self.tags)
+
+
+UNTAGGED = Tagged()
+_OF_ONE_REQUEST = frozenset(
+    """traceparent tracestate trace_id span_id request_id x_request_id correlation_id lineno
+    line""".split()
+)
+
+
+def tagged(sql: str) -> Tagged:
+    """What the comments of a statement tell.
 
     Read are pairs like ``route='%2Fcatalogue'`` and ``controller:catalogue,action:list``.
     """
     if "/*" not in sql:
-        return NOWHERE, ""
+        return UNTAGGED
     tags: dict[str, str] = {}
     for comment in _comments(sql):
         quoted = _QUOTED_PAIR.findall(comment)
@@ -222,8 +246,16 @@ def tagged(sql: str) -> tuple[Origin, str]:
             (unquote(key).strip().lower(), unquote(value.replace("\\'", "'")).strip())
             for key, value in pairs
         )
+    if not tags:
+        return UNTAGGED
     trace = _TRACE.fullmatch(tags.get("traceparent", ""))
-    return of_tags(tags), trace[1] if trace is not None else tags.get("request_id", "")
+    request = trace[1] if trace is not None else tags.get("request_id", "")
+    kept = (
+        (plain_name(name)[:LONGEST_NAME], plain_name(value))
+        for name, value in sorted(tags.items())
+        if value and name not in _OF_ONE_REQUEST
+    )
+    return Tagged(of_tags(tags), request, tuple(kept))
 
 
 def plain_name(text: str) -> str:

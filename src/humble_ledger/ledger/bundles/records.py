@@ -120,6 +120,7 @@ class TagRecord(Struct, frozen=True):
     value: str
     calls: int
     total_ms: float
+    squares_ms2: float
     max_ms: float
     version: int = VERSION
 

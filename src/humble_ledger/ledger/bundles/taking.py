@@ -264,7 +264,7 @@ class _Taking:
         for row in self._chosen(t.tags, self.queries, "query_id"):
             yield "tags", r.TagRecord(
                 _q(row.query_id), _k(row.capture_id), row.name, row.value, row.calls,
-                row.total_ms, row.max_ms,
+                row.total_ms, row.squares_ms2, row.max_ms,
             )  # fmt: skip
         for row in self._chosen(t.waits, self.queries, "query_id"):
             yield "waits", r.WaitRecord(

@@ -6,7 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.results.queries import CodeRanking, QueryFindings
+from humble_ledger.core.results.queries import CodeRanking, QueryFindings, TagRanking
 from humble_ledger.core.workload.origins import main_places
 from humble_ledger.core.workload.ranking import RankedQuery, Ranking
 from humble_ledger.views.documents.parts import iso, rounded
@@ -151,6 +151,36 @@ class CodeDocument(Struct, frozen=True):
     version: Literal[1] = 1
 
 
+class TagRow(Struct, frozen=True):
+    """All runs whose statements have one value of a tag; ``share`` is of those that have any."""
+
+    value: str
+    calls: int
+    total_ms: float
+    mean_ms: float
+    max_ms: float
+    share: float
+    queries: list[str]
+
+
+class TagsDocument(Struct, frozen=True):
+    """The values of a tag, those that take the most time first.
+
+    ``count`` of them there are; ``untagged_ms`` took runs that have no such tag; ``names`` are
+    all tags there are.
+    """
+
+    name: str
+    values: list[TagRow]
+    source: str
+    count: int
+    total_ms: float
+    untagged_ms: float
+    names: list[str]
+    kind: Literal["tags"] = "tags"
+    version: Literal[1] = 1
+
+
 class QueryDocument(Struct, frozen=True):
     """One query with everything the ledger knows of it."""
 
@@ -278,4 +308,24 @@ def code_document(found: CodeRanking) -> CodeDocument:
         found.count,
         round(found.total_ms, 3),
         round(found.unplaced_ms, 3),
+    )  # fmt: skip
+
+
+def tags_document(found: TagRanking) -> TagsDocument:
+    """The values of a tag, or the first of them."""
+    return TagsDocument(
+        found.name,
+        [
+            TagRow(
+                each.value, each.calls, round(each.total_ms, 3),
+                round(each.total_ms / each.calls, 3), round(each.max_ms, 3), round(each.share, 6),
+                list(each.queries),
+            )
+            for each in found.values
+        ],
+        found.source,
+        found.count,
+        round(found.total_ms, 3),
+        round(found.untagged_ms, 3),
+        list(found.names),
     )  # fmt: skip

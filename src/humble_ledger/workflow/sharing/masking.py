@@ -42,6 +42,8 @@ _MASKED: dict[str, Callable[[Any], Any | None]] = {
     "captures": _capture,
     "plans": _plan,
     "runs": lambda record: None,
+    "tags": lambda record: None,  # a value may be anything, a path with ids in it
+    "senders": lambda record: replace(record, route=""),
     "symptoms": lambda record: replace(record, symptom=masked_symptom(record.symptom)),
     "remedies": lambda record: replace(record, remedy=masked_remedy(record.remedy)),
     "trials": lambda record: replace(

@@ -37,6 +37,7 @@ def upgrade() -> None:
         sa.Column("value", sa.String(200), nullable=False),
         sa.Column("calls", sa.Integer, nullable=False),
         sa.Column("total_ms", sa.Float, nullable=False),
+        sa.Column("squares_ms2", sa.Float, nullable=False),
         sa.Column("max_ms", sa.Float, nullable=False),
         sqlite_autoincrement=True,
     )
