@@ -2,24 +2,49 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
+import typer
+
 from humble_ledger.cli import options, output
 from humble_ledger.cli.opening import numbers_of, workspace_for
 
 
-def audit(target: options.Target = None, json: options.Json = False) -> None:
-    """Tell whether what settled trials promised holds on the target today.
+def audit(
+    fail_on: Annotated[
+        str,
+        typer.Option(
+            "--fail-on",
+            help="End with 1 for these findings, by commas: promise, slower, flipped, new, unused, "
+            "stale, faster; or any, or none.",
+            metavar="KINDS",
+        ),
+    ] = "promise",
+    target: options.Target = None,
+    json: options.Json = False,
+) -> None:
+    """Tell what is no longer as the ledger has it: on the target, and in the last capture.
 
-    Is the change there, does the plan use it, does the query still cost what the trial found? Plans
-    are only read. Ends with 1 when a promise is broken.
+    Do the promises of kept trials hold? What is slower or faster than in the captures before,
+    beyond what it varies by? Which plans are others, and why? Which kept index does nobody use?
+    Plans are only read.
 
-    Example: [bold]humble audit --target production[/bold]
+    Example: [bold]humble audit --target production --fail-on promise,slower[/bold]
     """
-    from humble_ledger.core.audits.promises import BROKEN  # noqa: PLC0415
-    from humble_ledger.errors import CheckFailed  # noqa: PLC0415
+    from humble_ledger.core.audits.findings import Kind  # noqa: PLC0415
+    from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.audits import audit_document  # noqa: PLC0415
     from humble_ledger.views.terminal.audits import audit_view  # noqa: PLC0415
-    from humble_ledger.workflow.settling.auditing import audit as look  # noqa: PLC0415
+    from humble_ledger.workflow.auditing.audit import audit as look  # noqa: PLC0415
 
+    words = {each.strip() for each in fail_on.split(",")} - {"", "none"}
+    unknown = words - {*Kind, "any"}
+    if unknown:
+        raise WrongUsage(
+            f'Unknown kind of finding "{sorted(unknown)[0]}".',
+            f"Use some of: {', '.join(Kind)}; or any, or none",
+        )
+    kinds = frozenset(Kind) if "any" in words else frozenset(Kind(word) for word in words)
     with workspace_for(target) as workspace:
         with output.progress() as progress:
             found = look(workspace, progress)
@@ -28,7 +53,7 @@ def audit(target: options.Target = None, json: options.Json = False) -> None:
             lambda: audit_document(found),
             lambda: audit_view(found, numbers_of(workspace)),
         )
-    broken = [each for each in found if each.standing in BROKEN]
-    if broken:
-        listed = ", ".join(f"{b.promise.trial} for {b.promise.query}" for b in broken)
-        raise CheckFailed(f"{len(broken)} of {len(found)} promises do not hold: {listed}.")
+    failing = found.failing(kinds)
+    if failing:
+        more = f" and {len(failing) - 4} more" if len(failing) > 4 else ""
+        raise CheckFailed(f"Not as the ledger has it: {', '.join(failing[:4])}{more}.")

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Literal
 
 from msgspec import Struct
 
-from humble_ledger.core.audits.promises import PromiseToday
+from humble_ledger.core.audits.findings import Audit
 
 
 class PromiseRow(Struct, frozen=True):
@@ -25,16 +24,35 @@ class PromiseRow(Struct, frozen=True):
     time_ratio: float | None
 
 
+class FindingRow(Struct, frozen=True):
+    """Something that is not as it was; ``evidence`` names what it rests on, ``next`` a command.
+
+    ``plan_difference`` tells old from new steps by their first letter.
+    """
+
+    kind: str
+    subject: str
+    words: str
+    evidence: list[str]
+    next: str
+    plan_difference: list[str]
+
+
 class AuditDocument(Struct, frozen=True):
-    """An audit."""
+    """An audit; of ``predictions_checked`` this share was within a quarter of what was found."""
 
     promises: list[PromiseRow]
+    findings: list[FindingRow]
+    not_looked_at: list[str]
+    predictions_checked: int
+    predictions_near_share: float | None
     kind: Literal["audit"] = "audit"
     version: Literal[1] = 1
 
 
-def audit_document(found: Sequence[PromiseToday]) -> AuditDocument:
+def audit_document(audit: Audit) -> AuditDocument:
     """An audit."""
+    found, honesty = audit.promises, audit.honesty
     return AuditDocument(
         [
             PromiseRow(
@@ -50,5 +68,15 @@ def audit_document(found: Sequence[PromiseToday]) -> AuditDocument:
                 each.promise.ratio,
             )
             for each in found
-        ]
-    )
+        ],
+        [
+            FindingRow(
+                each.kind.value, each.subject, each.words, list(each.evidence), each.next,
+                list(each.details),
+            )
+            for each in audit.findings
+        ],
+        list(audit.not_looked_at),
+        len(honesty.checked) if honesty is not None else 0,
+        honesty.near_share if honesty is not None else None,
+    )  # fmt: skip

@@ -6,9 +6,10 @@ from collections.abc import Sequence
 
 from rich.console import Group, RenderableType
 
+from humble_ledger.core.audits.findings import Audit, Kind
 from humble_ledger.core.audits.promises import BROKEN, PromiseToday, Standing
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.terminal.parts import plain_table
+from humble_ledger.views.terminal.parts import Hanging, plain_table
 from humble_ledger.views.terminal.text import Text
 
 _WORDS = {
@@ -20,7 +21,44 @@ _WORDS = {
 }
 
 
-def audit_view(found: Sequence[PromiseToday], numbers: Numbers) -> RenderableType:
+def audit_view(audit: Audit, numbers: Numbers) -> RenderableType:
+    """The promises, then what has changed since, each with the next command."""
+    parts: list[RenderableType] = [_promises(audit.promises, numbers), Text("")]
+    for finding in audit.findings:
+        style = "red" if finding.kind in _BAD else ""
+        parts.append(Text.assemble((f"{finding.kind.value:<8} ", style), (finding.subject, "bold")))
+        parts.append(Hanging(" " * 9, finding.words))
+        for line in finding.details:
+            tone = {"-": "red", "+": "green"}.get(line[0], "bright_black")
+            parts.append(Text(f"           {line}", style=tone))
+        if finding.next:
+            parts.append(Text(f"         next: {finding.next}", style="bright_black"))
+    if audit.findings:
+        parts.append(Text(""))
+    parts += [Text(each) for each in _closing(audit, numbers)]
+    return Group(*parts)
+
+
+_BAD = frozenset((Kind.SLOWER, Kind.FLIPPED))
+
+
+def _closing(audit: Audit, numbers: Numbers) -> list[str]:
+    lines = list(audit.not_looked_at)
+    if not audit.findings and not lines:
+        lines.append(
+            "Nothing else has changed: no query is slower or faster beyond what it varies "
+            "by, and no plan is another one."
+        )
+    honesty = audit.honesty
+    if honesty is not None and honesty.near_share is not None:
+        lines.append(
+            f"Of {numbers.count(len(honesty.checked), 'predictions')} that trials have checked, "
+            f"{numbers.percent(honesty.near_share)} were within a quarter of what was found."
+        )
+    return lines
+
+
+def _promises(found: Sequence[PromiseToday], numbers: Numbers) -> RenderableType:
     """Each promise with its costs and how it stands; the broken ones first."""
     if not found:
         return Text('No trial that helped a query was settled with "keep", so nothing is promised.')

@@ -1,4 +1,4 @@
-"""Auditing: whether what settled trials promised holds on a target today."""
+"""Whether what settled trials promised holds on a target today."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _GOOD = (Verdict.FASTER, Verdict.LIGHTER)
 _Tables = Mapping[TableName, TableFacts]
 
 
-def audit(workspace: Workspace, progress: Progress = lambda _: None) -> list[PromiseToday]:
+def promises_today(workspace: Workspace, progress: Progress = lambda _: None) -> list[PromiseToday]:
     """Every promise of a trial that was settled with "keep", the newest first; nothing is run."""
     found = []
     tables = workspace.session.tables(workspace.session.user_tables())

@@ -1,0 +1,1 @@
+"""Auditing: the present held against the ledger, promise by promise, query by query."""
