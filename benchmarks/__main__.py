@@ -8,6 +8,7 @@ from benchmarks import (
     findings,
     generated,
     judge,
+    large_ledger,
     log_reading,
     plan_reading,
     prediction,
@@ -28,6 +29,7 @@ if __name__ == "__main__":
         file_database,
         generated,
         proposing,
+        large_ledger,
         judge,
     ):
         print(f"\n{each.__doc__}")

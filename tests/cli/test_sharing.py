@@ -209,6 +209,7 @@ def test_a_check_finds_what_is_missing(mine: Program) -> None:
     for change, said in (
         ("DELETE FROM plans WHERE origin LIKE 'trial%'", "is not there"),
         ("UPDATE usages SET calls = calls + 1", "add up to"),
+        ("UPDATE runs SET literals = '[]' WHERE id = 1", "more or fewer values"),
         ("UPDATE remedies SET body = x'7b7d' WHERE id = 1", "r1"),
         ("DELETE FROM remedies", "names r"),
     ):

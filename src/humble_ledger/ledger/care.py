@@ -10,6 +10,7 @@ from sqlalchemy import Connection, delete, func, select, text
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.replays.model import Replay
+from humble_ledger.core.statements.wording import HOLE
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.errors import LedgerUnreachable
@@ -84,8 +85,24 @@ def _faults(c: Connection, progress: Callable[[str], None]) -> Iterator[str]:
     for row in c.execute(select(t.settlements.c.trial_id).where(
             t.settlements.c.trial_id.in_(ended))):  # fmt: skip
         yield f"t{row.trial_id} is settled and has no result"
+    progress("fitting values into their statements")
+    yield from _unfitting(c)
     progress("adding up")
     yield from _sums(c)
+
+
+def _unfitting(c: Connection) -> Iterator[str]:
+    """Runs whose literals are not as many as their statement has places for."""
+    text_ = t.wordings.c.text
+    holes = func.length(text_) - func.length(func.replace(text_, HOLE, ""))
+    wanted = (
+        select(t.runs.c.query_id, func.count())
+        .join(t.wordings, t.wordings.c.id == t.runs.c.wording_id)
+        .where(func.json_array_length(t.runs.c.literals) != holes)
+        .group_by(t.runs.c.query_id)
+    )
+    for query, count in c.execute(wanted):
+        yield f"{count:,} runs of q{query} have more or fewer values than their statement"
 
 
 def _names_in(body: object) -> set[str]:
