@@ -91,6 +91,11 @@ def write(path: Path, content: bytes) -> None:
         ) from error
 
 
+def flush() -> None:
+    """Let the reader have what was given so far."""
+    sys.stdout.flush()
+
+
 def announce(words: str) -> None:
     """Say on stderr what is about to be done."""
     from humble_ledger.views.escaping import escaped  # noqa: PLC0415

@@ -44,3 +44,30 @@ class Drifting(Shelf):
                 each = SeenPeriod(row.calls, row.timed, row.total_ms, counts)
                 found.setdefault(format_id(Kind.QUERY, row.query_id), []).append(each)
         return found
+
+    def around(
+        self, query: str, source: str, moment: str, earliest: str = ""
+    ) -> tuple[list[SeenPeriod], list[SeenPeriod]]:
+        """The periods of a query that ended before a moment, and those that began after it.
+
+        Those that began before the ``earliest`` are left out.
+        """
+        p, k = t.periods.c, t.captures.c
+        wanted = (
+            select(p.calls, p.timed, p.total_ms, p.durations, p.first_at, p.last_at)
+            .join(t.captures, k.id == p.capture_id)
+            .where(p.query_id == number_of(Kind.QUERY, query))
+            .where(k.source == source)
+            .order_by(p.first_at, p.id)
+        )
+        sides: tuple[list[SeenPeriod], list[SeenPeriod]] = ([], [])
+        for row in self.rows(wanted):
+            if row.first_at is None or row.last_at is None or row.first_at < earliest:
+                continue
+            later = row.first_at >= moment
+            if not later and row.last_at > moment:
+                continue  # it holds runs of both
+            counts: dict[int, int] = {}
+            unpack_into(row.durations, counts)
+            sides[later].append(SeenPeriod(row.calls, row.timed, row.total_ms, counts))
+        return sides

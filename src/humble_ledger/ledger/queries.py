@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Row, Select, func, select, update
 from humble_ledger.core.entries import PeriodEntry, RunEntry
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.statements.kinds import Statement, shorten
+from humble_ledger.core.statements.tokens import has_placeholders
 from humble_ledger.core.statements.wording import refill
 from humble_ledger.core.workload.ranking import QueryRuns, RankBy
 from humble_ledger.core.workload.usage import Usage
@@ -137,10 +138,11 @@ class Queries(Shelf):
                 p = t.plans.c
                 wanted = select(p.statement, p.parameters).where(p.query_id == row.id)
                 given = c.execute(wanted.order_by(p.id.desc()).limit(1)).first()
-            if row.id in seen:
-                return Statement(row.text)
-            if given is not None:
+            # What somebody had planned has values, if it was not the text of statistics itself.
+            if given is not None and (given.parameters or not has_placeholders(given.statement)):
                 return Statement(given.statement, tuple(given.parameters))
+            if row.id in seen or given is not None:
+                return Statement(row.text)
             raise WrongUsage(
                 f"No run of {query} is in the ledger, so its values are not known.",
                 "Give the statement itself, with its values in it.",

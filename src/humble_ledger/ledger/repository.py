@@ -23,6 +23,7 @@ from humble_ledger.ledger.plans import Plans
 from humble_ledger.ledger.queries import Queries
 from humble_ledger.ledger.remedies import Remedies
 from humble_ledger.ledger.replays import Replays
+from humble_ledger.ledger.said import Said
 from humble_ledger.ledger.senders import Senders
 from humble_ledger.ledger.shelf import Shelf, add_event
 from humble_ledger.ledger.store import Store
@@ -49,6 +50,7 @@ class Ledger:
         self.senders = Senders(self._store)
         self.tags = Tags(self._store)
         self.drifting = Drifting(self._store)
+        self.said = Said(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
         self.remedies = Remedies(self._store, mask)

@@ -48,6 +48,7 @@ from humble_ledger.views.documents.symptoms import SymptomsDocument
 from humble_ledger.views.documents.tables import ColumnDocument, TableDocument
 from humble_ledger.views.documents.targets import PreflightDocument, TargetDocument, TidyDocument
 from humble_ledger.views.documents.trials import SettlementDocument, TrialDocument
+from humble_ledger.views.documents.watching import WatchEventDocument
 
 DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     CodeDocument,
@@ -75,6 +76,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     TrialDocument,
     ReplayDocument,
     AuditDocument,
+    WatchEventDocument,
     ReportDocument,
     ExportDocument,
     ImportDocument,

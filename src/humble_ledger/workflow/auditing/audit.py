@@ -13,12 +13,12 @@ from humble_ledger.workflow.trying.checked_predictions import checked_prediction
 from humble_ledger.workflow.workspace import Workspace
 
 
-def audit(workspace: Workspace, progress: Progress = lambda _: None) -> Audit:
-    """Hold the target and the last capture against the ledger; plans are read, nothing is run."""
+def audit(workspace: Workspace, progress: Progress = lambda _: None, recent: int = 1) -> Audit:
+    """Hold the target and the last captures against the ledger; plans are read, nothing is run."""
     workspace.require_ledger()
     promises = promises_today(workspace, progress)
     progress("holding the last capture against those before")
-    findings, nothing_to_compare = drifted(workspace)
+    findings, nothing_to_compare = drifted(workspace, recent)
     turned, failed = turned_plans(workspace, captured_queries(workspace), progress)
     progress("looking at the catalogue")
     told = told_by_catalogue(workspace)

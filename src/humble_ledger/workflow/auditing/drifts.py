@@ -18,9 +18,13 @@ HEAVY = 0.05  # of the time of the last capture
 _CHANGED = {Verdict.SLOWER: Kind.SLOWER, Verdict.FASTER: Kind.FASTER}
 
 
-def drifted(workspace: Workspace) -> tuple[list[Finding], str]:
-    """What changed since the captures before, the slower first; and why nothing can be told."""
-    last, before = _two_sides(workspace)
+def drifted(workspace: Workspace, recent: int = 1) -> tuple[list[Finding], str]:
+    """What changed since the captures before, the slower first; and why nothing can be told.
+
+    The last ``recent`` captures are held together against all before them.
+    """
+    lately, before = _two_sides(workspace, recent)
+    last = lately[-1] if lately else None
     if last is None:
         return [], "Nothing was captured yet, so no query can be held against its past."
     if not before:
@@ -29,7 +33,7 @@ def drifted(workspace: Workspace) -> tuple[list[Finding], str]:
             "has become slower."
         )
     ledger = workspace.ledger
-    later = ledger.drifting.periods([last.id])
+    later = ledger.drifting.periods([each.id for each in lately])
     earlier = ledger.drifting.periods([each.id for each in before])
     both = [query for query in later if query in earlier]
     found: list[Drift] = []
@@ -45,13 +49,26 @@ def drifted(workspace: Workspace) -> tuple[list[Finding], str]:
     return findings, ""
 
 
-def _two_sides(workspace: Workspace) -> tuple[CaptureEntry | None, list[CaptureEntry]]:
-    """The last capture, and those of its kind before it."""
+def _two_sides(workspace: Workspace, recent: int) -> tuple[list[CaptureEntry], list[CaptureEntry]]:
+    """The last captures of the kind that was captured last, and those before them."""
+    captures = [each for each in workspace.ledger.captures.all() if each.kept]
+    alike = [each for each in captures if each.source == captures[-1].source]
+    return alike[-recent:], alike[:-recent]
+
+
+def since(
+    workspace: Workspace, query: str, moment: str, earliest: str = "", compared: int = 1
+) -> Drift | None:
+    """How a query has drifted since a moment, against what was seen of it from the ``earliest`` on;
+    None with too few observations on a side.
+    """
     captures = [each for each in workspace.ledger.captures.all() if each.kept]
     if not captures:
-        return None, []
-    last = captures[-1]
-    return last, [each for each in captures[:-1] if each.source == last.source]
+        return None
+    source = captures[-1].source
+    earlier, later = workspace.ledger.drifting.around(query, source, moment, earliest)
+    sides = _observed(earlier, source), _observed(later, source)
+    return drift(query, *_same_unit(earlier, later, *sides), compared)
 
 
 def _observed(periods: Sequence[SeenPeriod], source: str) -> Observed:

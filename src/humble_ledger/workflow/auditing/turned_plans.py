@@ -86,7 +86,7 @@ def _told(
     words = "; ".join(each.words for each in why)
     told = "its plan is another one"
     if None not in costs:
-        told += f", cost {costs[0]:,.4g} → {costs[1]:,.4g} (estimated)"
+        told += f", cost {_figure(costs[0])} → {_figure(costs[1])} (estimated)"
     next_ = f"humble compare {old.id} {new.id}"
     worse = None not in costs and (costs[1] or 0.0) > CLEARLY_DEARER * (costs[0] or 0.0)
     if worse:
@@ -102,6 +102,11 @@ def _told(
         next_,
         tuple(difference(outline(old.plan), outline(new.plan))),
     )
+
+
+def _figure(cost: float | None) -> str:
+    value = cost or 0.0
+    return f"{value:,.0f}" if value >= 100 else f"{value:.3g}"
 
 
 def _way_back(

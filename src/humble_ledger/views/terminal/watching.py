@@ -1,0 +1,24 @@
+"""A watch on a terminal: one line for each event."""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+
+from humble_ledger.core.audits.watching import WatchEvent, What
+from humble_ledger.views.terminal.parts import Hanging
+from humble_ledger.views.terminal.text import Text
+
+_STYLES = {What.APPEARED: "red", What.UNREACHABLE: "red", What.TAKEN_BACK: "yellow",
+           What.GONE: "green", What.DELIVERS: "green"}  # fmt: skip
+
+
+def event_view(event: WatchEvent) -> RenderableType:
+    """When, what, and the next command."""
+    name = event.finding.kind.value if event.finding is not None else event.what.value
+    head = f"{event.at[11:19]}  {name:<11} "
+    lines: list[RenderableType] = [
+        Hanging(" " * len(head), event.words, _STYLES.get(event.what, ""), head)
+    ]
+    if event.finding is not None and event.finding.next:
+        lines.append(Text(f"{' ' * len(head)}next: {event.finding.next}", style="bright_black"))
+    return Group(*lines)

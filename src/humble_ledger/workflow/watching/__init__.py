@@ -1,0 +1,1 @@
+"""Watching: capture and audit again and again, telling each change once."""

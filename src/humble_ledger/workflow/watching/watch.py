@@ -1,0 +1,222 @@
+"""The watch: look, capture, audit, tell what is new, wait; and take back what does not deliver."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from humble_ledger.core.audits.drift import FEWEST, Drift
+from humble_ledger.core.audits.findings import Finding, Kind
+from humble_ledger.core.audits.promises import BROKEN
+from humble_ledger.core.audits.watching import Look, Watched, WatchEvent, What
+from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.trials.model import Verdict
+from humble_ledger.errors import HumbleError, WrongUsage
+from humble_ledger.ledger.shelf import now
+from humble_ledger.workflow.auditing.audit import audit
+from humble_ledger.workflow.auditing.drifts import since
+from humble_ledger.workflow.capturing.logs import capture_logs
+from humble_ledger.workflow.capturing.server import capture_server
+from humble_ledger.workflow.settling.taking_back import require_takeable_back, take_back
+from humble_ledger.workflow.workspace import Workspace
+
+_SLOWER = Verdict.SLOWER
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """How to watch: every so many seconds, for so long (None: until Ctrl-C).
+
+    ``logs`` are read on at each look, else the server's statistics; ``trial`` is a kept change that
+    is taken back when it does not deliver.
+    """
+
+    every_s: float = 60.0
+    for_s: float | None = None
+    logs: tuple[Path, ...] = ()
+    prefix: str | None = None
+    trial: str = ""
+    on_production: bool = False
+
+
+def watch(workspace: Workspace, asked: Asked, tell: Callable[[WatchEvent], None]) -> Watched:
+    """Watch until the time is over, Ctrl-C comes, or it was seen how it went without the change.
+
+    What was said stays said over the end of a watch: the ledger keeps it.
+
+    Raises:
+        WrongUsage, RefusedForSafety: the change to be watched cannot be taken back.
+    """
+    if asked.trial:
+        require_takeable_back(workspace, asked.trial, on_production=asked.on_production)
+    watcher = _Watcher(workspace, asked, tell)
+    try:
+        watcher.go()
+    except KeyboardInterrupt:
+        if asked.for_s is not None:
+            raise
+    return Watched(
+        tuple(watcher.looks), tuple(watcher.events), asked.trial, watcher.taken_back_at_s
+    )
+
+
+@dataclass(slots=True)
+class _Watcher:
+    workspace: Workspace
+    asked: Asked
+    tell: Callable[[WatchEvent], None]
+    looks: list[Look] = field(default_factory=list)
+    events: list[WatchEvent] = field(default_factory=list)
+    taken_back_at_s: float | None = None
+    _begun: float = field(default_factory=time.monotonic)
+    _before: float | None = None
+    _away: bool = False
+
+    def go(self) -> None:
+        self._say(What.BEGUN, f"watching {self.workspace.public_url}")
+        while True:
+            next_s = time.monotonic() + self.asked.every_s
+            try:
+                self._look()
+                self._away = False
+            except WrongUsage:
+                raise  # it will be no better at the next look
+            except HumbleError as error:
+                if not self._away:
+                    self._say(What.UNREACHABLE, error.message)
+                self._away = True
+                self.workspace.reconnect()
+            if self._over():
+                return
+            time.sleep(max(0.0, next_s - time.monotonic()))
+
+    def _over(self) -> bool:
+        asked, passed = self.asked, time.monotonic() - self._begun
+        if self.taken_back_at_s is not None:
+            after = [each for each in self.looks if each.at_s > self.taken_back_at_s]
+            if len(after) >= FEWEST:
+                return True  # long enough to see what came of it
+        if asked.for_s is None or passed < asked.for_s:
+            return False
+        if asked.trial and self.taken_back_at_s is None:
+            self._tell_outcome()
+        return True
+
+    def _look(self) -> None:
+        moment = time.monotonic()
+        entry = self._capture()
+        self.looks.append(self._seen(entry, moment))
+        self._before = moment
+        found = audit(self.workspace, recent=FEWEST)
+        findings = [*found.findings]
+        findings += [
+            Finding(
+                Kind.PROMISE, f"{each.promise.trial} for {each.promise.query}", each.words,
+                (each.promise.trial,), "humble audit",
+            )
+            for each in found.promises
+            if each.standing in BROKEN
+        ]  # fmt: skip
+        self._compare(findings)
+        if self.asked.trial and self.taken_back_at_s is None:
+            self._judge(findings)
+
+    def _capture(self) -> CaptureEntry:
+        if self.asked.logs:
+            return capture_logs(self.workspace, self.asked.logs, self.asked.prefix)
+        return capture_server(self.workspace)
+
+    def _seen(self, entry: CaptureEntry, moment: float) -> Look:
+        at_s = moment - self._begun
+        if self._before is None:
+            return Look(at_s, None, None)  # the first has all that came before
+        periods = self.workspace.ledger.drifting.periods([entry.id])
+        calls = sum(each.calls for found in periods.values() for each in found)
+        timed = sum(each.timed for found in periods.values() for each in found)
+        took = sum(each.total_ms for found in periods.values() for each in found)
+        return Look(at_s, calls / (moment - self._before), took / timed if timed else None)
+
+    def _compare(self, findings: Sequence[Finding]) -> None:
+        """Tell what is new and what is gone; the ledger keeps what was said."""
+        ledger, place = self.workspace.ledger, f"watch {self.workspace.public_url}"
+        said = set(ledger.said.of(place))
+        here = {f"{each.kind}: {each.subject}": each for each in findings}
+        for key, finding in here.items():
+            if key not in said:
+                self._say(What.APPEARED, f"{finding.subject}: {finding.words}", finding)
+        for key in sorted(said - here.keys()):
+            self._say(What.GONE, f"{key} is no longer so")
+        if said != here.keys():
+            ledger.said.keep(place, sorted(here))
+
+    def _judge(self, findings: Sequence[Finding]) -> None:
+        """Take the change back when it is clear that it does not deliver."""
+        trial = self.asked.trial
+        why = [
+            f"{each.subject}: {each.words}"
+            for each in findings
+            if each.kind is Kind.PROMISE and trial in each.evidence
+        ]
+        why += [
+            _changed(found) for _, found in self._drifts() if found and found.verdict is _SLOWER
+        ]
+        if not why:
+            return
+        take_back(self.workspace, trial, f"watched, and taken back: {why[0]}")
+        self.taken_back_at_s = time.monotonic() - self._begun
+        self._say(What.TAKEN_BACK, f"{trial} does not deliver: {'; '.join(why)}", trial=trial)
+
+    def _drifts(self) -> list[tuple[str, Drift | None]]:
+        """Each query of the watched trial since it was kept, against what was seen before.
+
+        What was seen before an earlier decision about the query is of another time.
+        """
+        trials = self.workspace.ledger.trials
+        settled = trials.settlements(self.asked.trial)[0]
+        entry = trials.get(self.asked.trial)
+        assert entry.trial is not None
+        queries = [each.query for each in entry.trial.queries]
+        found = []
+        for query in queries:
+            others = [
+                each.at
+                for each in trials.settlements()
+                if each.at < settled.at and self._is_about(each.trial, query)
+            ]
+            earliest = max(others, default="")
+            drifted = since(self.workspace, query, settled.at, earliest, len(queries))
+            found.append((query, drifted))
+        return found
+
+    def _is_about(self, trial: str, query: str) -> bool:
+        tried = self.workspace.ledger.trials.get(trial).trial
+        return tried is not None and any(each.query == query for each in tried.queries)
+
+    def _tell_outcome(self) -> None:
+        """What the watched change has brought since it was kept."""
+        drifts = self._drifts()
+        told = [
+            f"{query} was seen too seldom to tell" if found is None else _changed(found)
+            for query, found in drifts
+        ]
+        better = any(found is not None and found.verdict is Verdict.FASTER for _, found in drifts)
+        trial = self.asked.trial
+        words = f"{trial} delivers" if better else f"{trial} stays, without a clear effect"
+        self._say(
+            What.DELIVERS if better else What.STAYS, f"{words}: {'; '.join(told)}", trial=trial
+        )
+
+    def _say(self, what: What, words: str, finding: Finding | None = None, trial: str = "") -> None:
+        event = WatchEvent(now(), what, words, finding, trial)
+        self.events.append(event)
+        self.tell(event)
+
+
+def _changed(found: Drift) -> str:
+    ratio = found.ratio
+    return (
+        f"{found.query} takes {ratio.estimate:.3g} times as long as before it was kept, between "
+        f"{ratio.low:.3g} and {ratio.high:.3g} (measured)"
+    )
