@@ -25,7 +25,8 @@ class Kind(StrEnum):
 class Finding:
     """Something that is not as it was; ``subject`` is a query's id, a table or an index.
 
-    ``evidence`` names what it rests on (captures, plans, trials); ``next`` is a command.
+    ``evidence`` names what it rests on (captures, plans, trials); ``next`` is a command. A change
+    for the better is ``good``.
     """
 
     kind: Kind
@@ -34,6 +35,7 @@ class Finding:
     evidence: tuple[str, ...] = ()
     next: str = ""
     details: tuple[str, ...] = ()
+    good: bool = False
 
 
 @dataclass(frozen=True, slots=True)

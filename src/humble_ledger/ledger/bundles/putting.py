@@ -230,30 +230,22 @@ class _Putting:
             )
 
     def put_trials(self, record: r.TrialRecord) -> None:
-        trial = record.trial
-        if trial is not None:
-            trial = renamed_trial(trial, self._here)
-        self._entry(
-            "trials", Kind.TRIAL, record,
-            {
-                "at": record.at, "target": record.target, "status": record.status, "mark": "",
-                "process": "", "body": encoded(trial) if trial is not None else None,
-            },
-            self._known_number(Kind.TRIAL, record.origin),
-        )  # fmt: skip
+        body = None if record.trial is None else renamed_trial(record.trial, self._here)
+        self._put_ended("trials", Kind.TRIAL, record, body)
 
     def put_replays(self, record: r.ReplayRecord) -> None:
-        replay = record.replay
-        if replay is not None:
-            replay = renamed_replay(replay, self._here)
-        self._entry(
-            "replays", Kind.REPLAY, record,
-            {
-                "at": record.at, "target": record.target, "status": record.status, "mark": "",
-                "process": "", "body": encoded(replay) if replay is not None else None,
-            },
-            self._known_number(Kind.REPLAY, record.origin),
-        )  # fmt: skip
+        body = None if record.replay is None else renamed_replay(record.replay, self._here)
+        self._put_ended("replays", Kind.REPLAY, record, body)
+
+    def _put_ended(
+        self, name: str, kind: Kind, record: r.TrialRecord | r.ReplayRecord, body: object | None
+    ) -> None:
+        """Something that ran on a target and has ended, so that no mark of it is there any more."""
+        values = {
+            "at": record.at, "target": record.target, "status": record.status, "mark": "",
+            "process": "", "body": encoded(body) if body is not None else None,
+        }  # fmt: skip
+        self._entry(name, kind, record, values, self._known_number(kind, record.origin))
 
     def put_settlements(self, record: r.SettlementRecord) -> None:
         trial, s = self._required(record.trial, Kind.TRIAL), t.settlements.c

@@ -25,7 +25,7 @@ def audit_view(audit: Audit, numbers: Numbers) -> RenderableType:
     """The promises, then what has changed since, each with the next command."""
     parts: list[RenderableType] = [_promises(audit.promises, numbers), Text("")]
     for finding in audit.findings:
-        style = "red" if finding.kind in _BAD else ""
+        style = "red" if finding.kind in _BAD and not finding.good else ""
         parts.append(Text.assemble((f"{finding.kind.value:<8} ", style), (finding.subject, "bold")))
         parts.append(Hanging(" " * 9, finding.words))
         for line in finding.details:

@@ -101,6 +101,7 @@ def _told(
         (old.id, new.id),
         next_,
         tuple(difference(outline(old.plan), outline(new.plan))),
+        good=None not in costs and (costs[1] or 0.0) * CLEARLY_DEARER < (costs[0] or 0.0),
     )
 
 
