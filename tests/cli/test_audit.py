@@ -133,3 +133,25 @@ def test_a_setting_that_turned_a_plan_is_asked_whether_it_turns_it_back(
         server.do("ALTER ROLE humble RESET enable_bitmapscan")
     words = str(flips[query]["words"])
     assert "enable_indexscan was the default and is off" in words
+
+
+@only_newest
+def test_a_kept_index_that_nobody_uses_is_told_after_a_while(
+    begun: Program, server: Server
+) -> None:
+    code = begun.query_with("WHERE code =")
+    trial = begun.json("trial", code, "--index", "alert (code)", "--pairs", "6")["id"]
+    begun.ok("settle", trial, "keep")
+    server.do("CREATE INDEX alert_code_idx ON alert (code)")
+    try:
+        assert "unused" not in _found(begun)  # it was kept a moment ago
+        with closing(sqlite3.connect(begun.folder / "humble.ledger")) as connection:
+            connection.execute("UPDATE settlements SET at = '2026-03-02T10:00:00.000+00:00'")
+            connection.commit()
+        (unused,) = _found(begun)["unused"]
+        assert unused["subject"] == "alert_code_idx" and trial in str(unused["words"])
+        server.do("SET enable_seqscan = off; SELECT * FROM alert WHERE code = 'x'")
+        server.do("SELECT pg_stat_force_next_flush()")
+        assert "unused" not in _found(begun)
+    finally:
+        server.do("DROP INDEX alert_code_idx")

@@ -11,6 +11,7 @@ from humble_ledger.ledger.shelf import as_kept
 from humble_ledger.workflow.diagnosing.schema import found_in_schema
 from humble_ledger.workflow.workspace import Workspace
 
+FEWEST_DAYS = 2
 _STALE = frozenset(("statistics-stale", "statistics-missing"))
 
 
@@ -39,10 +40,11 @@ def _unused(workspace: Workspace, tables: Mapping[TableName, TableFacts]) -> Ite
             if index.scans > 0 and (last is None or last > settled.at):
                 continue
             days = (datetime.now(UTC) - datetime.fromisoformat(settled.at)).days
-            since = f"kept {days} days ago" if days else "kept today"
+            if days < FEWEST_DAYS:
+                continue  # it has hardly had an occasion
             words = (
-                f"{id_} was {since} by {settled.trial}, and the server has not counted a use of "
-                f"it since; it takes {index.size_bytes / 1024**2:,.3g} MiB"
+                f"{id_} was kept {days} days ago by {settled.trial}, and no use of it was counted "
+                f"since; it takes {index.size_bytes / 1024**2:,.3g} MiB"
             )
             yield Finding(
                 Kind.UNUSED, index.name, words, (settled.trial, id_), f"humble show {settled.trial}"
