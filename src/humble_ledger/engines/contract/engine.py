@@ -113,6 +113,16 @@ class Engine(Protocol):
         """
         ...
 
+    def reproduction(self, url: str, tables: Sequence[TableName]) -> str:
+        """SQL that makes these tables without rows, with the statistics that plans rest on.
+
+        Needs `Capability.REPRODUCTION`.
+
+        Raises:
+            TargetUnreachable: the target cannot be read.
+        """
+        ...
+
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """The copies without rows that lie on this machine."""
         ...

@@ -108,6 +108,10 @@ class _Family:
 
         return hollow_of(url, limits, self.name, progress)
 
+    def reproduction(self, url: str, tables: Sequence[TableName]) -> str:
+        """Not here: what the planner finds in indexes is in no statistics."""
+        raise WrongUsage(*_NO_FILES)
+
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """There are none."""
         return ()

@@ -20,6 +20,10 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
         "the memory that planning took is not told",
         "The server's memory instruments tell what a session has in all.",
     ),
+    Capability.REPRODUCTION: (
+        "its planner counts entries in indexes, which no statistics hold",
+        "Name a copy of your own with --target.",
+    ),
     Capability.COPIES: (
         "the whole database is not copied for a trial",
         "Name a copy of your own with --target.",

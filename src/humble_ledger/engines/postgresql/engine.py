@@ -34,6 +34,7 @@ from humble_ledger.engines.postgresql.hollow.making import hollow_of
 from humble_ledger.engines.postgresql.logs.formats import LOGS
 from humble_ledger.engines.postgresql.plans.format import PostgresPlans
 from humble_ledger.engines.postgresql.plans.reader import ENGINE
+from humble_ledger.engines.postgresql.reproducing import reproduction
 from humble_ledger.engines.postgresql.session import PostgresSession
 
 
@@ -126,6 +127,10 @@ class PostgresEngine:
         if named.is_named(url):
             return named.asked_hollow(url, limits)
         return hollow_of(url, limits, progress, keep=keep)
+
+    def reproduction(self, url: str, tables: Sequence[TableName]) -> str:
+        """Schema and statistics, by the server's own program."""
+        return reproduction(url, tables)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """The copies without rows that lie on this machine."""

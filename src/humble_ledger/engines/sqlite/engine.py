@@ -29,6 +29,7 @@ from humble_ledger.engines.sqlite.dialect import SQLITE
 from humble_ledger.engines.sqlite.experiment import experiment
 from humble_ledger.engines.sqlite.hollow import hollow_of
 from humble_ledger.engines.sqlite.plans.format import SqlitePlans
+from humble_ledger.engines.sqlite.reproducing import reproduction
 from humble_ledger.engines.sqlite.session import SqliteSession
 from humble_ledger.engines.sqlite.stages import stages
 from humble_ledger.engines.sqlite.writing import write_runs
@@ -112,6 +113,10 @@ class SqliteEngine:
                 yield made
         finally:
             session.close()
+
+    def reproduction(self, url: str, tables: Sequence[TableName]) -> str:
+        """Schema and statistics, as the file has them."""
+        return reproduction(address.path_of(url), tables)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """None is ever kept."""

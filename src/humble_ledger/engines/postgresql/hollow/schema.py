@@ -44,6 +44,15 @@ def dumped(binaries: Binaries, url: str, section: str) -> list[str]:
     Raises:
         TargetUnreachable: the program failed, with what it said.
     """
+    return split_statements(dump_text(binaries, url, [*_DUMP_OPTIONS, f"--section={section}"]))
+
+
+def dump_text(binaries: Binaries, url: str, options: Sequence[str]) -> str:
+    """What the server's own program writes of a target, without commands of the terminal client.
+
+    Raises:
+        TargetUnreachable: the program failed, with what it said.
+    """
     environment = {k: v for k, v in os.environ.items() if not k.startswith("PG")}
     environment |= {k: v for k, v in os.environ.items() if k in ("PGPASSFILE", "PGSERVICEFILE")}
     for name, value in {**_from_environment(), **parse(url)}.items():
@@ -51,7 +60,7 @@ def dumped(binaries: Binaries, url: str, section: str) -> list[str]:
             environment[_VARIABLES[name]] = str(value)
     try:
         done = subprocess.run(
-            [binaries.program("pg_dump"), *_DUMP_OPTIONS, f"--section={section}", "--no-password"],
+            [binaries.program("pg_dump"), *options, "--no-password"],
             env=environment, capture_output=True, check=False, timeout=DUMP_TIMEOUT_S,
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired) as error:
@@ -60,9 +69,9 @@ def dumped(binaries: Binaries, url: str, section: str) -> list[str]:
         said = done.stderr.decode(errors="replace").strip().splitlines()
         raise TargetUnreachable(f"The schema could not be read: {(said or ['no reason'])[0]}.")
     text = done.stdout.decode(errors="replace")
-    # Commands of the terminal client, which newer versions write round everything.
+    # Newer versions write these round everything.
     lines = (line for line in text.split("\n") if not line.startswith(("\\restrict", "\\unrestr")))
-    return split_statements("\n".join(lines))
+    return "\n".join(lines)
 
 
 def _from_environment() -> dict[str, str]:
