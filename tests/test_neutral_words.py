@@ -54,6 +54,7 @@ KNOWN = {
     "core/workload/waits.py": 3,
     "engines/registry.py": 1,
     "ledger/bodies.py": 3,
+    "ledger/store.py": 1,
     "views/terminal/plan_tables.py": 4,
     "views/terminal/tables.py": 1,
     "workflow/capturing/logs.py": 3,

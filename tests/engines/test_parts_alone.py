@@ -96,14 +96,19 @@ def _own_pages(figures: Mapping[int, StepMetrics], node: Node) -> int:
     return sum(p.touched for step in steps if (p := figures[step.no].self_pages))
 
 
+ROUNDS = 20
+
+
 @pytest.mark.parametrize("name", [n for n, (_, parts) in WHOLES.items() if len(parts) > 1])
 def test_the_time_is_at_the_part_that_takes_it_alone(session: PostgresSession, name: str) -> None:
     text, parts = WHOLES[name]
-    figures = {}
-    for _ in range(3):  # the best of three: another process may have been in the way
+    figures: dict[str, float] = {}
+    for turn in range(ROUNDS):  # the best of several: other processes are in the way at times
         plan = session.explain(Statement(text), ONE_PROCESS).plan
         for node in plan.nodes():
             own = accounts(plan)[node.no].self_ms or 0.0
             figures[node.relation] = min(own, figures.get(node.relation, own))
-    first, *others = (figures[relation] for relation, _, _ in parts)
+        first, *others = (figures[relation] for relation, _, _ in parts)
+        if turn >= 2 and all(first > other for other in others):
+            break
     assert all(first > other for other in others)

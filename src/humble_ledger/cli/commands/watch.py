@@ -33,7 +33,9 @@ def watch(
     ] = None,
     prefix: Annotated[
         str | None,
-        typer.Option("--prefix", help="The log's log_line_prefix.", show_default=False),
+        typer.Option(
+            "--prefix", help="How its lines begin, as for capture log.", show_default=False
+        ),
     ] = None,
     settle: Annotated[
         str,

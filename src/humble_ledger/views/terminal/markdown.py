@@ -7,11 +7,10 @@ from collections.abc import Iterator
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.table import Table
-from rich.text import Text
 
 from humble_ledger.views.escaping import escaped, escaped_line
 from humble_ledger.views.terminal.parts import Hanging
-from humble_ledger.views.terminal.text import SafeConsole
+from humble_ledger.views.terminal.text import SafeConsole, Text
 
 _WIDTH = 120  # of what has no form of its own in Markdown, and stands as it would on a terminal
 
