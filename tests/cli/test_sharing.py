@@ -14,6 +14,8 @@ from typing import Any
 import msgspec
 import pytest
 
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.workflow.reporting.masking import masked_symptom
 from tests.conftest import clean_environment
 from tests.program import Program
 from tests.told import LONG, SECRET
@@ -259,3 +261,14 @@ def test_every_table_comes_in_other_formats(told: Program) -> None:
     assert "csv, md" in told.fails(2, "queries", "--format", "xml")
     assert "no table" in told.fails(2, "show", "k1", "--format", "csv")
     assert "needs a value" in told.fails(2, "queries", "--format")
+
+
+def test_words_of_a_masked_finding_have_no_bare_value() -> None:
+    found = Symptom(
+        "slow-for-values", 0, "", "with status = lost it took 90 ms, with others 2 ms",
+        {"values": "lost", "slow_runs": 7, "place": "status"}, Cause("rare-value", "lost is rare"),
+    )  # fmt: skip
+    masked = masked_symptom(found)
+    assert "lost" not in f"{masked}"
+    assert masked.evidence == {"slow_runs": 7, "place": "status"}
+    assert "status" in masked.summary

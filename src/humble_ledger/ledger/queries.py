@@ -138,11 +138,13 @@ class Queries(Shelf):
                 p = t.plans.c
                 wanted = select(p.statement, p.parameters).where(p.query_id == row.id)
                 given = c.execute(wanted.order_by(p.id.desc()).limit(1)).first()
-            # What somebody had planned has values, if it was not the text of statistics itself.
-            if given is not None and (given.parameters or not has_placeholders(given.statement)):
-                return Statement(given.statement, tuple(given.parameters))
-            if row.id in seen or given is not None:
+            # A text that was given with its literals can be sent; that of statistics cannot.
+            if given is not None and not has_placeholders(given.statement):
+                return Statement(given.statement)
+            if row.id in seen:
                 return Statement(row.text)
+            if given is not None:
+                return Statement(given.statement, tuple(given.parameters))
             raise WrongUsage(
                 f"No run of {query} is in the ledger, so its values are not known.",
                 "Give the statement itself, with its values in it.",

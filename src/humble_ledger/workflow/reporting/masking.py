@@ -7,11 +7,18 @@ from dataclasses import replace
 from humble_ledger.core.entries import PlanEntry, RemedyEntry, SymptomEntry, TrialEntry
 from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.results.ledger_report import Brought, Chapter, LedgerReport
-from humble_ledger.core.statements.masking import masked, masked_error, masked_expression
+from humble_ledger.core.statements.masking import (
+    MASK,
+    masked,
+    masked_error,
+    masked_expression,
+)
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.trials.model import QueryTrial, Trial
 from humble_ledger.engines.registry import plans_of
 from humble_ledger.ledger.repository import Ledger
+
+_OF_VALUES = frozenset(("value", "values"))  # evidence that may be a bare word of the data
 
 
 def masked_chapter(ledger: Ledger, chapter: Chapter) -> Chapter:
@@ -20,6 +27,7 @@ def masked_chapter(ledger: Ledger, chapter: Chapter) -> Chapter:
     return replace(
         chapter,
         ranked=replace(chapter.ranked, query=replace(query, statement=query.text, parameters=())),
+        sent_by="",  # a route may be a path, with values in it
         runs=(),
         plan=masked_plan(ledger, chapter.plan) if chapter.plan is not None else None,
         symptoms=tuple(_symptom_entry(each) for each in chapter.symptoms),
@@ -70,12 +78,20 @@ def masked_symptom(symptom: Symptom) -> Symptom:
     evidence = {
         name: masked_expression(value) if isinstance(value, str) else value
         for name, value in symptom.evidence.items()
+        if name not in _OF_VALUES
     }
+    values = [str(symptom.evidence[name]) for name in _OF_VALUES & symptom.evidence.keys()]
+
+    def words(text: str) -> str:
+        for value in values:
+            text = text.replace(value, MASK)
+        return masked_error(text)
+
     return replace(
         symptom,
         step=masked_expression(symptom.step),
-        summary=masked_error(symptom.summary),
-        cause=Cause(symptom.cause.name, masked_error(symptom.cause.detail)),
+        summary=words(symptom.summary),
+        cause=Cause(symptom.cause.name, words(symptom.cause.detail)),
         evidence=evidence,
         chain=None,
     )
