@@ -197,6 +197,32 @@ def test_statements_of_a_stranger_are_not_run_by_their_id(mine: Program, other: 
         assert connection.execute("SELECT count(*) FROM visit").fetchone() == (30_000,)
 
 
+def test_what_a_bundle_claims_of_itself_is_not_believed(mine: Program, other: Program) -> None:
+    query = mine.query_with("keeper = $1")
+    claimed = mine.json("show", query)["query"]["fingerprint"].encode()
+    mine.ok("export", "--to", "all.zip")
+    bundle = mine.folder / "all.zip"
+    _changed(bundle, "trials.jsonl", lambda t: t.replace(b'"done"', b'"running"'))
+    other_text = b"SELECT secret FROM elsewhere"
+    _changed(
+        bundle, "queries.jsonl",
+        lambda t: b"".join(
+            msgspec.json.encode(r | {"text": other_text.decode()}) + b"\n"
+            if r["fingerprint"].encode() == claimed else msgspec.json.encode(r) + b"\n"
+            for r in map(msgspec.json.decode, t.splitlines())
+        ),
+    )  # fmt: skip
+    other.ok("import", str(bundle))
+    assert "nothing to tidy" in other.ok("tidy").out
+    # What is captured of the real statement does not get the forged text.
+    (other.folder / "one.sql").write_text(
+        "SELECT id, note FROM visit WHERE keeper = 1 AND note <> 'y' ORDER BY day;"
+    )
+    other.ok("capture", "script", "one.sql", "--measure")
+    (real,) = [q for q in other.json("queries")["queries"] if "keeper = $" in q["text"]]
+    assert real["fingerprint"].encode() == claimed
+
+
 def test_history_tells_who_and_where(mine: Program) -> None:
     mine.ok("note", "t1", "asked the keepers")
     event = mine.json("history")["events"][-1]

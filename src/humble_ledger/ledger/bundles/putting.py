@@ -15,6 +15,7 @@ import msgspec
 from sqlalchemy import Connection, Table, insert, select, update
 
 from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
@@ -26,6 +27,7 @@ from humble_ledger.ledger.remedies import with_older_predictions
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import TABLES, add_event, new_id
 
+_ENDED = ("done", "stopped")
 _ONE = {"queries": "query", "remedies": "remedy"}
 _LATER = ("proposed", "tried", "dropped", "kept")
 
@@ -156,12 +158,17 @@ class _Putting:
         self._sources[number] = record.source
 
     def put_queries(self, record: r.QueryRecord) -> None:
-        q = t.queries.c
-        known = self.c.execute(select(q.id).where(q.fingerprint == record.fingerprint)).scalar()
+        q, fingerprint = t.queries.c, record.fingerprint
+        same = select(q.id).where(q.fingerprint == fingerprint, q.text == record.text)
+        known = self.c.execute(same).scalar()
+        if known is None:
+            # By its text: a fingerprint may be claimed, and captures would add to whatever has it.
+            fingerprint = normalise(record.text).fingerprint
+            known = self.c.execute(select(q.id).where(q.fingerprint == fingerprint)).scalar()
         self._entry(
             "queries", Kind.QUERY, record,
             {
-                "at": record.at, "fingerprint": record.fingerprint, "text": record.text,
+                "at": record.at, "fingerprint": fingerprint, "text": record.text,
                 "tables": record.tables, "cost": record.cost,
             },
             known,
@@ -241,8 +248,10 @@ class _Putting:
         self, name: str, kind: Kind, record: r.TrialRecord | r.ReplayRecord, body: object | None
     ) -> None:
         """Something that ran on a target and has ended, so that no mark of it is there any more."""
+        # What is said to run would be looked for on a target, and tidied up there.
+        status = record.status if record.status in _ENDED else _ENDED[-1]
         values = {
-            "at": record.at, "target": record.target, "status": record.status, "mark": "",
+            "at": record.at, "target": record.target, "status": status, "mark": "",
             "process": "", "body": encoded(body) if body is not None else None,
         }  # fmt: skip
         self._entry(name, kind, record, values, self._known_number(kind, record.origin))
