@@ -279,10 +279,10 @@ def _until_answering(server: Server) -> None:
 def test_nothing_is_left_after_errors_and_time_outs(humble: Program, small: Server) -> None:
     humble.ok("init", small.url, "--role", "scratch")
     before = small.fetch(LEFT)
-    endless = "SELECT count(*), pg_sleep(0.2) FROM much WHERE a = 7"
+    endless = "SELECT count(*), pg_sleep(1.6) FROM much WHERE a = 7"
     failing = "SELECT 1 / (a - 7) FROM much WHERE a = 7"
     for way in ((), ("--allow-writes",)):
-        ended = humble.run("trial", endless, "--index", "much (a)", "--timeout", "0.1",
+        ended = humble.run("trial", endless, "--index", "much (a)", "--timeout", "0.8",
                            "--pairs", "6", *way)  # fmt: skip
         assert ended.code == 0, ended.err
         humble.fails(4, "trial", failing, "--index", "much (a)", *way)
