@@ -166,6 +166,11 @@ rows_read_per_row = 10
 time = {at_most = 2, beside = "SELECT 1"}
 
 [[limit]]
+name = "beside what acts"
+sql = "SELECT * FROM alert WHERE alert_id = 7"
+time = {at_most = 3, beside = "SELECT pg_stat_reset_shared('bgwriter')"}
+
+[[limit]]
 name = "a write"
 sql = "UPDATE alert SET crew = crew WHERE alert_id = 7"
 cost = 50
@@ -176,6 +181,7 @@ pages = 1000
 @only_newest
 def test_what_must_be_measured_is_run(begun: Program, server: Server) -> None:
     _limits(begun).write_text(MEASURED)
+    reset = server.fetch("SELECT stats_reset FROM pg_stat_bgwriter")
     before = server.fetch("SELECT sum(n_tup_upd) FROM pg_stat_user_tables")
     done = begun.run("limits", "check", "--json")
     assert done.code == 1
@@ -187,6 +193,10 @@ def test_what_must_be_measured_is_run(begun: Program, server: Server) -> None:
     assert {c["limit"]: c["outcome"] for c in found["whole table"]["checks"]} == {
         "pages": "broken", "rows-read-per-row": "broken", "time": "broken",
     }  # fmt: skip
+    # What acts outside of a read-only transaction is not run, and that is said.
+    (time,) = found["beside what acts"]["checks"]
+    assert time["outcome"] == "unknown" and "pg_stat_reset_shared" in time["why"]
+    assert server.fetch("SELECT stats_reset FROM pg_stat_bgwriter") == reset
     # What changes data is planned, and never run.
     assert {c["limit"]: c["outcome"] for c in found["a write"]["checks"]} == {
         "cost": "held", "pages": "unknown",

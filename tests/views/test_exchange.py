@@ -45,6 +45,12 @@ def test_no_cell_is_a_formula(start: str) -> None:
     assert _read(as_csv(Document("t", [Row(name, -1.0, [])])))[1] == [f"'{name}", "-1.0", ""]
 
 
+def test_nothing_in_a_table_acts_on_a_terminal() -> None:
+    text = as_csv(Document("t", [Row("a\x1b[31mred\u202e\x9b", 1.0, ["\x1b]0;x\x07"])]))
+    assert not {"\x1b", "\u202e", "\x9b", "\x07"} & set(text)
+    assert "\\x1b[31mred\\u202e" in text
+
+
 def test_a_view_as_markdown() -> None:
     table = plain_table(("id", "fixed"), ("total ms", "right"), ("query", "left"))
     table.add_row("q1", "602", Text("SELECT a | b FROM t\nWHERE c < '<b>'"))

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import sqlite3
 from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 
-from humble_ledger.core.schema.facts import TableName
-from humble_ledger.errors import TargetUnreachable
+import apsw
 
-# Tables of statistics with their columns, as SQLite's file format documents them.
-_STATISTICS = {
-    "sqlite_stat1": ("tbl", "idx", "stat"),
-    "sqlite_stat4": ("tbl", "idx", "neq", "nlt", "ndlt", "sample"),
-}
+from humble_ledger.core.schema.facts import TableName
+from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.sqlite.asking import rows
+from humble_ledger.engines.sqlite.session import SqliteSession
+from humble_ledger.engines.sqlite.statistics import read_statistics
+
+_LOAD = "ANALYZE sqlite_schema;"  # makes the tables of statistics, and has them read again
 
 
 def reproduction(path: Path, tables: Sequence[TableName]) -> str:
@@ -23,35 +23,28 @@ def reproduction(path: Path, tables: Sequence[TableName]) -> str:
     Raises:
         TargetUnreachable: the file cannot be read.
     """
-    try:
-        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as source:
-            return "\n".join(_statements(source, [each.name for each in tables])) + "\n"
-    except sqlite3.Error as error:
-        raise TargetUnreachable(f"{path} cannot be read: {error}.") from error
+    names = {each.name.lower() for each in tables}
+    with closing(SqliteSession(path, Limits())) as session:
+        return session.reader.ask(lambda connection: "\n".join(_statements(connection, names)))
 
 
-def _statements(source: sqlite3.Connection, tables: Sequence[str]) -> list[str]:
-    marks = ", ".join("?" for _ in tables)
+def _statements(connection: apsw.Connection, names: set[str]) -> list[str]:
     found = [
         f"{sql};"
-        for (sql,) in source.execute(
-            "SELECT sql FROM sqlite_schema WHERE sql IS NOT NULL AND type IN ('table', 'index') "
-            f"AND tbl_name COLLATE NOCASE IN ({marks}) "
-            "AND name NOT LIKE 'sqlite~_%' ESCAPE '~' ORDER BY type DESC, rowid",
-            tuple(tables),
+        for table, name, sql in rows(
+            connection,
+            "SELECT tbl_name, name, sql FROM sqlite_schema WHERE sql IS NOT NULL "
+            "AND type IN ('table', 'index') ORDER BY type DESC, rowid",
         )
+        if str(table).lower() in names and not str(name).startswith("sqlite_")
     ]
-    there = [
-        name
-        for name in _STATISTICS
-        if source.execute("SELECT 1 FROM sqlite_schema WHERE name = ?", (name,)).fetchone()
-    ]
-    if there:
-        found.append("ANALYZE sqlite_schema;")  # makes the tables of statistics
-    for name in there:
-        quoted = " || ', ' || ".join(f"quote({column})" for column in _STATISTICS[name])
-        rows = source.execute(
-            f"SELECT {quoted} FROM {name} WHERE tbl COLLATE NOCASE IN ({marks})", tuple(tables)
-        )
-        found += [f"INSERT INTO {name} VALUES ({values});" for (values,) in rows]
-    return [*found, "ANALYZE sqlite_schema;"] if there else found
+    written = read_statistics(connection).written
+    if not written:
+        return found
+    found.append(_LOAD)
+    for name, kept in written.items():
+        for row in kept:
+            if str(row[0]).lower() in names:
+                values = ", ".join(apsw.format_sql_value(value) for value in row)
+                found.append(f"INSERT INTO {name} VALUES ({values});")  # noqa: S608 - written, not run
+    return [*found, _LOAD]

@@ -9,6 +9,8 @@ from typing import Any
 
 import msgspec
 
+from humble_ledger.views.escaping import escaped
+
 # What a spreadsheet takes for a formula; a statement of a stranger may begin so.
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -55,6 +57,7 @@ def _plain(value: Any) -> Any:
 def _harmless(cell: Any) -> Any:
     if cell is None:
         return ""
-    if isinstance(cell, str) and cell.startswith(_FORMULA):
-        return f"'{cell}"
-    return cell
+    if not isinstance(cell, str):
+        return cell
+    # It may be shown by a terminal before a sheet reads it.
+    return escaped(f"'{cell}" if cell.startswith(_FORMULA) else cell)

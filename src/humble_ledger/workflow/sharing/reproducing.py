@@ -41,7 +41,8 @@ def reproduce(workspace: Workspace, what: str, to: Path) -> int:
         *(line.format(name=to.stem, file=to.name, settings=settings) for line in how),
     ]
     sql = fill(statement.sql, statement.values).rstrip().rstrip(";")
-    text = "".join(f"-- {line}\n" for line in head)
+    # What a server calls itself must not end the comment it stands in.
+    text = "".join(f"-- {' '.join(line.splitlines())}\n" for line in head)
     text += f"\n{workspace.engine.reproduction(workspace.target.url, tables)}\n"
     text += f"\nEXPLAIN {'QUERY PLAN ' if plan.engine == 'sqlite' else ''}{sql};\n"
     try:
