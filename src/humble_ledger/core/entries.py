@@ -116,7 +116,7 @@ class PlanEntry:
 
     ``value_reasons`` tells why its values were chosen, where they were drawn from statistics;
     ``planner_calls`` are functions that the planner may have called for it, and of which nobody
-    can see what they do. Neither is kept.
+    can see what they do; ``place`` is where it stands in a document of several. None is kept.
     """
 
     id: str
@@ -128,6 +128,7 @@ class PlanEntry:
     plan: Plan
     value_reasons: tuple[str, ...] = ()
     planner_calls: tuple[str, ...] = ()
+    place: str = ""
 
 
 @dataclass(frozen=True, slots=True)

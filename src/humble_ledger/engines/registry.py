@@ -1,7 +1,8 @@
 """The engines: from a URL to the one that understands it, to its plans and to its logs.
 
 Our own are listed here. An engine of another package is found through the entry point group
-``humble_ledger.engines``, whose names are URL schemes and whose objects make an `Engine`.
+``humble_ledger.engines``, whose names are URL schemes and whose objects make an `Engine`; a plan
+format without an engine through ``humble_ledger.plan_formats``, whose objects make a `PlanReader`.
 """
 
 from __future__ import annotations
@@ -12,10 +13,18 @@ from importlib import import_module
 from importlib.metadata import entry_points
 from typing import Any
 
-from humble_ledger.engines.contract import HOLLOW_SCHEME, Engine, LogFormat, PlanFormat
+from humble_ledger.engines.contract import (
+    HOLLOW_SCHEME,
+    Engine,
+    LogFormat,
+    PlanFormat,
+    complete,
+)
 from humble_ledger.errors import UnreadableInput, WrongUsage
 
 GROUP = "humble_ledger.engines"
+# Plan formats of other packages that have no engine: names of classes, see `PlanReader`.
+FORMATS = "humble_ledger.plan_formats"
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +75,15 @@ _OWN = (
         recognises=f"{_PACKAGE}.sqlite.address:is_database",
     ),
 )
+# Servers that do not run here; their marks are theirs alone, so they are asked first.
+_ELSEWHERE = (
+    ("plan document", f"{_PACKAGE}.elsewhere.open_plan.format:OpenPlans"),
+    ("sqlserver", f"{_PACKAGE}.elsewhere.sqlserver.format:SqlserverPlans"),
+    ("soql", f"{_PACKAGE}.elsewhere.soql.format:SoqlPlans"),
+    ("duckdb", f"{_PACKAGE}.elsewhere.duckdb.format:DuckdbPlans"),
+    ("oracle", f"{_PACKAGE}.elsewhere.oracle.format:OraclePlans"),
+    ("cockroachdb", f"{_PACKAGE}.elsewhere.cockroachdb.format:CockroachPlans"),
+)
 
 
 def engine_for(url: str) -> Engine:
@@ -111,7 +129,12 @@ def engine_of_files() -> Engine:
 
 def plan_formats() -> list[PlanFormat]:
     """How each kind of server writes plans, in the order in which a text should be tried."""
-    return [*(_made(own.plans) for own in _OWN), *(engine.plans for engine in _others())]
+    return [
+        *_others_formats(),
+        *(_made(place) for _, place in _ELSEWHERE),
+        *(_made(own.plans) for own in _OWN),
+        *(complete(engine.plans) for engine in _others()),
+    ]
 
 
 def plans_of(engine: str) -> PlanFormat:
@@ -120,17 +143,33 @@ def plans_of(engine: str) -> PlanFormat:
     Raises:
         UnreadableInput: this engine is not installed.
     """
-    for own in _OWN:
-        if own.name == engine:
-            form: PlanFormat = _made(own.plans)
+    places = [(own.name, own.plans) for own in _OWN] + list(_ELSEWHERE)
+    for name, place in places:
+        if name == engine:
+            form: PlanFormat = _made(place)
             return form
-    for other in _others():
-        if other.plans.engine == engine:
-            return other.plans
+    others = [*_others_formats(), *(complete(other.plans) for other in _others())]
+    for form in others:
+        if form.engine == engine:
+            return form
     raise UnreadableInput(
         f"This is a plan of {engine}, and no engine of that name is installed here.",
         "Install the package it came with.",
     )
+
+
+def plans_of_any(engine: str) -> PlanFormat:
+    """The same; what a plan document has of a server that nobody here knows is read by itself."""
+    try:
+        return plans_of(engine)
+    except UnreadableInput:
+        return plans_of("plan document")
+
+
+def _others_formats() -> Iterator[PlanFormat]:
+    """The plan formats of other packages."""
+    for entry in entry_points(group=FORMATS):
+        yield complete(entry.load()())
 
 
 def log_formats() -> list[LogFormat]:

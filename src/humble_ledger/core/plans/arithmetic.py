@@ -58,7 +58,7 @@ def accounts(plan: Plan) -> dict[int, StepMetrics]:
     own_costs = own_cost_of_steps(plan)
     whole = totals[plan.root.no] or 0.0
     whole_cost = plan.cost_total or 0.0
-    by_steps = plan.steps_measured
+    by_steps = plan.steps_timed
     result = {}
     for node in plan.nodes():
         self_ms, self_cost = own_times[node.no], own_costs[node.no]

@@ -188,7 +188,8 @@ class Node:
     groups by a hash table, ``share_unknown`` that the planner knew nothing of its conditions and
     took every row to pass, ``disabled`` that it uses a method which a setting forbids;
     ``cte_name`` is the common table expression that it reads. ``details`` keeps whatever else
-    the server said, under its own names; nothing is computed from those.
+    the server said, under its own names; nothing is computed from those. ``remarks`` are what
+    the server itself has to say about the step, in its words, for people.
     """
 
     no: int
@@ -223,6 +224,7 @@ class Node:
     share_unknown: bool = False
     visits: Visits = field(default=Visits())
     details: dict[str, object] = field(default_factory=dict)
+    remarks: tuple[str, ...] = ()
     children: tuple[Node, ...] = ()
 
     @property
@@ -263,11 +265,30 @@ class Trigger:
 
 
 @dataclass(frozen=True, slots=True)
+class IndexAdvice:
+    """An index that the server itself suggests in a plan: not ours, and not tried.
+
+    ``equal`` are columns compared for equality, ``ranges`` otherwise, ``included`` those that
+    it should hold beside; ``gain_share`` is the part of the cost that the server says it would
+    save, from 0 to 1; ``statement`` is its own text, "" where it gives none.
+    """
+
+    relation: str
+    schema: str = ""
+    equal: tuple[str, ...] = ()
+    ranges: tuple[str, ...] = ()
+    included: tuple[str, ...] = ()
+    gain_share: float | None = None
+    statement: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Plan:
     """The plan of one statement, with what surrounds it.
 
     ``engine_settings`` are the planner settings that differ from the server's defaults.
-    ``own_estimates`` tells that the server shows neither costs nor rows, and ours are given.
+    ``own_estimates`` tells that the server shows no costs, and ours are given. ``remarks`` are
+    what the server says of the plan as a whole, in its words; ``advice`` what it suggests.
     """
 
     engine: str
@@ -281,6 +302,8 @@ class Plan:
     compile_ms: float | None = None
     own_estimates: bool = False
     details: dict[str, object] = field(default_factory=dict)
+    remarks: tuple[str, ...] = ()
+    advice: tuple[IndexAdvice, ...] = ()
 
     @property
     def cost_total(self) -> float | None:
@@ -291,6 +314,11 @@ class Plan:
     def steps_measured(self) -> bool:
         """Whether each step was timed, and not just the whole: some servers tell no more."""
         return self.measured and all(node.loops is not None for node in self.root.children)
+
+    @property
+    def steps_timed(self) -> bool:
+        """Whether each step tells its time: some servers count rows and time nothing."""
+        return self.steps_measured and (self.root.elapsed is not None or self.root.never_ran)
 
     def nodes(self) -> Iterator[Node]:
         """Every step in the order of the plan's text."""

@@ -18,6 +18,7 @@ SKEWED = 1.5
 def remarks(node: Node, figure: Figure, measured: bool) -> Iterator[str]:
     """Remarks on one step; ``figure`` writes a count for people."""
     met = node.visits
+    yield from node.remarks
     if node.disabled:
         yield "a method switched off by a setting: nothing else would do"
     yield from _partitions(node, figure, measured)

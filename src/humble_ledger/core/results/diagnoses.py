@@ -45,7 +45,9 @@ class Diagnosis:
     @property
     def name(self) -> str:
         """The query, else the plan, else the file it was read from."""
-        return self.plan.query or (self.plan.id if self.plan.statement else self.what)
+        if self.plan.query:
+            return self.plan.query
+        return self.what if self.what and self.plan.origin == "file" else self.plan.id
 
     @property
     def wasted_in_all_ms(self) -> float:

@@ -148,7 +148,7 @@ class Case:
         """(ms, share) of the self time of several steps of which ``part`` could be avoided."""
         known = [self.accounts[step] for step in steps]
         share = sum(account.self_share for account in known) * part
-        if not self.plan.steps_measured:
+        if not self.plan.steps_timed:
             return None, share
         return sum(account.self_ms or 0.0 for account in known) * part, share
 

@@ -30,7 +30,13 @@ from humble_ledger.engines.contract.limits import (
 from humble_ledger.engines.contract.logs import LogFormat
 from humble_ledger.engines.contract.observer import Observer, Running
 from humble_ledger.engines.contract.planner import Planner
-from humble_ledger.engines.contract.plans import ExplainOptions, PlanDocument, PlanFormat
+from humble_ledger.engines.contract.plans import (
+    ExplainOptions,
+    PlanDocument,
+    PlanFormat,
+    SavedPlan,
+)
+from humble_ledger.engines.contract.reading import PlanReader, Reading, complete
 from humble_ledger.engines.contract.sampler import Sampler
 from humble_ledger.engines.contract.server import Session
 from humble_ledger.engines.contract.support import Capability, Support
@@ -61,11 +67,15 @@ __all__ = [
     "Outcome",
     "PlanDocument",
     "PlanFormat",
+    "PlanReader",
     "Planner",
+    "Reading",
     "Running",
     "Sampler",
+    "SavedPlan",
     "SequentialExperiment",
     "Session",
     "Support",
     "WriteRuns",
+    "complete",
 ]

@@ -23,6 +23,14 @@ class PlanDocument:
 
 
 @dataclass(frozen=True, slots=True)
+class SavedPlan:
+    """A plan as somebody saved it, with its statement where the document tells it."""
+
+    plan: Plan
+    statement: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class ExplainOptions:
     """How a statement is explained.
 
@@ -70,6 +78,14 @@ class PlanFormat(Protocol):
 
         Raises:
             UnreadableInput: this is not such a document, or larger than is read.
+        """
+        ...
+
+    def plans_in(self, document: object) -> Sequence[SavedPlan]:
+        """Every plan of a document, in its order: some servers save those of a whole batch.
+
+        Raises:
+            UnreadableInput: as `read`.
         """
         ...
 

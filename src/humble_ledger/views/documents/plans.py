@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from msgspec import Struct
 
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
-from humble_ledger.core.plans.model import Node, Plan
+from humble_ledger.core.plans.arithmetic import accounts
+from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.plans.open_document import (
+    AdviceRow,
+    NodeDocument,
+    TriggerRow,
+    advice_of,
+    step_document,
+    triggers_of,
+)
 from humble_ledger.core.plans.serving import index_services
 from humble_ledger.core.plans.tables import (
     TableAccount,
@@ -18,84 +26,8 @@ from humble_ledger.core.plans.tables import (
 )
 from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.schema.facts import TableFacts
-from humble_ledger.views.documents.parts import iso, rounded
+from humble_ledger.views.documents.parts import iso
 from humble_ledger.views.documents.targets import EngineInfo
-
-
-class SelfTotal(Struct, frozen=True, rename={"self_": "self"}):
-    """A figure of a step by itself and with all below it, over all loops."""
-
-    self_: float | None
-    total: float | None
-
-
-class PageCounts(Struct, frozen=True):
-    """Pages of a step by itself, over all loops."""
-
-    cached: int
-    read: int
-    written: int
-    temp_read: int
-    temp_written: int
-
-
-class ConditionLists(Struct, frozen=True):
-    """The conditions of a step, as the server prints them."""
-
-    search: list[str]
-    filter: list[str]
-    join: list[str]
-    recheck: list[str]
-
-
-class WorkerCounts(Struct, frozen=True):
-    """What one parallel worker did; rows and milliseconds per loop."""
-
-    rows: float
-    loops: float
-    total_ms: float
-
-
-class ProcessCounts(Struct, frozen=True):
-    """Parallel processes below a gathering step."""
-
-    planned: int
-    launched: int | None
-    each: list[WorkerCounts]
-
-
-class MemoryUse(Struct, frozen=True):
-    """Memory of a sort or hash."""
-
-    method: str
-    used_bytes: int | None
-    spilled_bytes: int
-    batches: int | None
-
-
-class NodeDocument(Struct, frozen=True):
-    """One step of a plan. Rows and rows_discarded are per loop, as the server gives them."""
-
-    no: int
-    operation: str
-    label: str
-    relation: str
-    alias: str
-    index: str
-    rows_expected: float | None
-    rows_seen: float | None
-    loops: float | None
-    rows_discarded: float | None
-    cost: SelfTotal
-    time_ms: SelfTotal
-    process_time_ms: float | None
-    share: float
-    pages: PageCounts | None
-    conditions: ConditionLists
-    sort_keys: list[str]
-    processes: ProcessCounts | None
-    memory: MemoryUse | None
-    children: list[NodeDocument]
 
 
 class PlanIndexRow(Struct, frozen=True):
@@ -155,7 +87,7 @@ class PlanWork(Struct, frozen=True):
 
 
 class PlanDocument(Struct, frozen=True):
-    """A plan."""
+    """A plan: the open plan document (docs/formats/plan.md), and what the ledger has beside it."""
 
     id: str
     query: str | None
@@ -170,6 +102,13 @@ class PlanDocument(Struct, frozen=True):
     tables: list[PlanTableRow]
     joins: list[JoinTieRow]
     work: PlanWork
+    statement: str
+    compile_ms: float | None
+    triggers: list[TriggerRow]
+    own_estimates: bool
+    own_words: dict[str, Any]
+    remarks: list[str]
+    advice: list[AdviceRow]
     kind: Literal["plan"] = "plan"
     version: Literal[2] = 2
 
@@ -189,13 +128,20 @@ def plan_document(entry: PlanEntry, around: PlanSurroundings | None = None) -> P
         execution_ms=plan.execution_ms,
         settings=dict(plan.engine_settings),
         planner_calls=list(entry.planner_calls),
-        root=_node(plan.root, accounts(plan)),
+        root=step_document(plan.root, accounts(plan)),
         tables=[_plan_table(plan, each, facts.get(each.name)) for each in table_accounts(plan)],
         joins=[JoinTieRow(t.one, t.other, t.condition, t.step) for t in join_graph(plan).ties],
         work=PlanWork(
             work.elapsed_ms, work.work_ms, work.processes, work.memory_bytes, work.spilled_bytes,
             work.temp_pages,
         ),
+        statement=entry.statement,
+        compile_ms=plan.compile_ms,
+        triggers=triggers_of(plan),
+        own_estimates=plan.own_estimates,
+        own_words=plan.details,
+        remarks=list(plan.remarks),
+        advice=advice_of(plan),
     )  # fmt: skip
 
 
@@ -228,62 +174,3 @@ def _plan_table(plan: Plan, account: TableAccount, facts: TableFacts | None) -> 
         table_analyzed_at=iso(facts.analyzed_at) if facts else None,
         table_changed_since_rows=facts.changes_since_analyze if facts else None,
     )
-
-
-def _node(node: Node, figures: dict[int, StepMetrics]) -> NodeDocument:
-    account = figures[node.no]
-    measured = node.rows_seen is not None
-    return NodeDocument(
-        no=node.no,
-        operation=node.operation.value,
-        label=node.label,
-        relation=node.relation,
-        alias=node.alias,
-        index=node.index,
-        rows_expected=node.rows_expected,
-        rows_seen=node.rows_seen,
-        loops=node.loops,
-        rows_discarded=node.discarded.total if measured else None,
-        cost=SelfTotal(round(account.self_cost, 4), node.cost.total if node.cost else None),
-        time_ms=SelfTotal(rounded(account.self_ms), rounded(account.total_ms)),
-        process_time_ms=rounded(account.process_ms),
-        share=round(account.self_share, 6),
-        pages=_pages(account),
-        conditions=ConditionLists(
-            list(node.conditions.search),
-            list(node.conditions.filter),
-            list(node.conditions.join),
-            list(node.conditions.recheck),
-        ),
-        sort_keys=list(node.sort_keys),
-        processes=_processes(node),
-        memory=_memory(node),
-        children=[_node(child, figures) for child in node.children],
-    )
-
-
-def _pages(account: StepMetrics) -> PageCounts | None:
-    own = account.self_pages
-    if own is None:
-        return None
-    return PageCounts(own.cached, own.read, own.written, own.temp_read, own.temp_written)
-
-
-def _processes(node: Node) -> ProcessCounts | None:
-    found = node.processes
-    return (
-        ProcessCounts(
-            found.planned,
-            found.launched,
-            [WorkerCounts(each.rows, each.loops, each.total_ms) for each in found.each],
-        )
-        if found
-        else None
-    )
-
-
-def _memory(node: Node) -> MemoryUse | None:
-    found = node.memory
-    if found is None:
-        return None
-    return MemoryUse(found.method, found.used_bytes, found.spilled_bytes, found.batches)

@@ -15,6 +15,7 @@ from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.core.statements.tokens import has_placeholders
 from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.terminal.advice import advice_words
 from humble_ledger.views.terminal.parts import bar, labelled
 from humble_ledger.views.terminal.plan_focus import matching_steps, plan_focus
 from humble_ledger.views.terminal.plan_forms import PlanForm, PlanShape
@@ -26,6 +27,7 @@ from humble_ledger.views.terminal.text import Text
 
 BAR_WIDTH = 8
 HOT = 0.25
+MOST_REMARKS = 12
 FEWEST_MARKED = 4  # in a smaller plan everyone sees it
 
 
@@ -77,13 +79,21 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
         times = f"planning {planning}, execution {execution} (measured)"
     return labelled(
         ("plan", f"{head}, {'measured' if plan.measured else 'estimated'} on {server}"),
+        ("document", _of_several(entry)),
         ("statement", shorten(entry.statement, 400)),
         ("values", _values(entry)),
         ("calls", _planner_calls(entry)),
         ("cost", _cost(plan, numbers)),
         ("time", times),
         ("settings", ", ".join(f"{k} = {v}" for k, v in plan.engine_settings.items())),
+        ("server says", "\n".join(plan.remarks[:MOST_REMARKS])),
+        ("suggests", "\n".join(advice_words(each, numbers) for each in plan.advice)),
     )
+
+
+def _of_several(entry: PlanEntry) -> str:
+    """Which of several plans of a document this is, and how to see another."""
+    return f"{entry.place}; another one:  FILE#1" if entry.place else ""
 
 
 def _cost(plan: Plan, numbers: Numbers) -> str:
@@ -91,7 +101,7 @@ def _cost(plan: Plan, numbers: Numbers) -> str:
     if plan.cost_total is None:
         return ""
     whose = (
-        f"by Humble Ledger, as {plan.engine} shows neither costs nor rows"
+        f"by Humble Ledger, as {plan.engine} tells no costs"
         if plan.own_estimates
         else "the server's units"
     )
@@ -128,10 +138,10 @@ def _rows(plan: Plan, figures: dict[int, StepMetrics], numbers: Numbers) -> list
     rows = []
     for node, guide, below in _walk(plan.root, "", ""):
         account = figures[node.no]
-        hot = account.self_share >= max(HOT, hottest * 0.999)
+        hot = hottest > 0 and account.self_share >= max(HOT, hottest * 0.999)
         marks = []
-        if marked and account.self_share >= hottest * 0.999:
-            marks.append(f"most {'time' if plan.steps_measured else 'cost'} of all steps")
+        if marked and hottest > 0 and account.self_share >= hottest * 0.999:
+            marks.append(f"most {'time' if plan.steps_timed else 'cost'} of all steps")
         if marked and node.no == fullest:
             marks.append(f"most rows of all steps: {numbers.whole(_handled(account))}")
         rows.append(
@@ -166,7 +176,8 @@ def _figures(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> 
         yield Cell("self ms", numbers.figure(account.self_ms))
     yield Cell("share", share)
     yield Cell("", bar(account.self_share, BAR_WIDTH).ljust(BAR_WIDTH), spare=True)
-    yield Cell("self cost", numbers.figure(account.self_cost), spare=plan.steps_measured)
+    own = numbers.figure(account.self_cost) if node.cost else "–"
+    yield Cell("self cost", own, spare=plan.steps_measured)
     if plan.steps_measured:
         pages = account.self_pages
         yield Cell("pages", numbers.whole(pages.touched) if pages else "–")
@@ -204,7 +215,9 @@ def _notes(node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[str]:
         yield f"discards {numbers.whole(account.rows_discarded)} rows in all"
     memory = node.memory
     if memory is not None and memory.spilled_bytes:
-        yield f"spills {numbers.size(memory.spilled_bytes)} to temporary files ({memory.method})"
+        how = f" ({memory.method})" if memory.method else ""
+        much = f"{numbers.size(memory.spilled_bytes)} " if memory.spilled_bytes > 1 else ""
+        yield f"spills {much}to temporary files{how}"
     elif memory is not None and memory.used_bytes:
         yield f"takes {numbers.size(memory.used_bytes)} of memory"
     if node.processes is not None and node.processes.planned:

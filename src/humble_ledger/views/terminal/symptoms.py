@@ -109,7 +109,7 @@ def _heading(each: Diagnosis, found: Diagnoses, numbers: Numbers) -> RenderableT
         figures += f", {numbers.percent(each.captured_ms / found.captured_ms)} of all captured time"
     name = f"{plan.query}  " if plan.query else ""
     statement = " ".join(plan.statement.split())
-    id_ = plan.id if plan.statement else each.what
+    id_ = each.name if not plan.query else plan.id
     line = Text.assemble((name, "bold"), (f"{id_}, {figures}   ", "bright_black"), statement)
     line.no_wrap, line.overflow = True, "ellipsis"
     if not each.sent_by:

@@ -16,8 +16,8 @@ from humble_ledger.workflow.diagnosing.right_scans import held_against_planner
 from humble_ledger.workflow.diagnosing.runs import symptoms_of_runs, symptoms_of_workload
 from humble_ledger.workflow.diagnosing.schema import symptoms_of_schema
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.reading.plans import SAVED
 from humble_ledger.workflow.reading.ranking import captured_ms, captured_queries, ranking
+from humble_ledger.workflow.reading.saved import SAVED
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 

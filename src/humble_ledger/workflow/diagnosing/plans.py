@@ -11,9 +11,10 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
-from humble_ledger.engines.registry import plans_of
+from humble_ledger.engines.registry import plans_of_any
 from humble_ledger.workflow.diagnosing.asking import AskedPlanner
-from humble_ledger.workflow.reading.plans import SAVED, explain_now, newest_plan
+from humble_ledger.workflow.reading.plans import explain_now, newest_plan
+from humble_ledger.workflow.reading.saved import SAVED
 from humble_ledger.workflow.reading.subjects import Subject
 from humble_ledger.workflow.reading.surroundings import surroundings_of
 from humble_ledger.workflow.workspace import Workspace
@@ -33,8 +34,8 @@ def plan_to_judge(
     """The plan that stands for a subject: a given one, the newest known, or a new one."""
     if subject.plan is not None:
         return subject.plan
-    if subject.saved_plan is not None:
-        return PlanEntry(SAVED, "", None, "", (), SAVED, subject.saved_plan)
+    if subject.saved is not None:
+        return subject.saved.entry
     if subject.query is not None and not measure:
         known = newest_plan(workspace, subject.query)
         if known is not None:
@@ -45,7 +46,7 @@ def plan_to_judge(
 def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner | None]:
     """A plan with all that may be known of it, and whom was asked; None without a server."""
     around = surroundings_of(workspace, entry)
-    form = plans_of(entry.plan.engine)
+    form = plans_of_any(entry.plan.engine)
     if around.server is None:
         costs = form.costs(NO_SERVER)
         alone = Case.of(

@@ -26,7 +26,7 @@ from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.proposing.rewriting import PLANNER, rewrites
 from humble_ledger.workflow.reading.abilities import abilities
-from humble_ledger.workflow.reading.plans import SAVED
+from humble_ledger.workflow.reading.saved import SAVED
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.reading.wholes import with_wholes
 from humble_ledger.workflow.workspace import Workspace

@@ -11,13 +11,11 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.engines.contract import ExplainOptions
-from humble_ledger.engines.registry import plans_of
+from humble_ledger.engines.registry import plans_of_any
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.reading.parameters import with_values
 from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.workspace import Workspace
-
-SAVED = "file"
 
 
 def plan_of(
@@ -45,8 +43,8 @@ def plan_of(
                 f"Measure its query:  humble plan {subject.plan.query or 'SQL'} --measure",
             )
         return subject.plan
-    if subject.saved_plan is not None:
-        return PlanEntry(SAVED, "", None, "", (), SAVED, subject.saved_plan)
+    if subject.saved is not None:
+        return subject.saved.entry
     if values:
         assert subject.statement is not None
         workspace.require_ledger()
@@ -85,7 +83,7 @@ def keep_plan(
     ledger = workspace.ledger
     query = query or ledger.queries.keep(statement.sql)
     if mask or workspace.configuration.mask:
-        form = plans_of(plan.engine)
+        form = plans_of_any(plan.engine)
         statement, document = Statement(masked(statement.sql)), form.masked(document)
         plan = form.read(document, plan.engine_version)
     entry = ledger.plans.keep(statement, plan, document, query=query, origin=origin)

@@ -13,6 +13,7 @@ from humble_ledger.engines.contract import ExplainOptions, PlanDocument
 from humble_ledger.errors import StatementTimedOut, WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import keep_plan, table_names
+from humble_ledger.workflow.reading.saved import SavedDocument
 from humble_ledger.workflow.reading.subjects import subject_of
 from humble_ledger.workflow.workspace import Workspace
 
@@ -44,6 +45,8 @@ def routes_of(
     if subject.plan is not None and subject.plan.statement:
         statement = Statement(subject.plan.statement, subject.plan.parameters)
         query = subject.plan.query
+    if subject.saved is not None and subject.saved.lists_routes:
+        return _saved_routes(subject.saved)
     if statement is None:
         raise WrongUsage(
             f"{what} is a saved plan: only a server can say what it would do otherwise.",
@@ -78,6 +81,15 @@ def routes_of(
             limit_ms = max(PATIENCE * route.plan.plan.execution_ms, LEAST_PATIENCE_MS)
         kept.append(route)
     return Routes(query or "", statement.sql, tuple(kept), len(found), len(documents), decision)
+
+
+def _saved_routes(saved: SavedDocument) -> Routes:
+    """The routes that a server itself listed, as they were saved; nobody is asked."""
+    routes = [
+        Route(saved.entry_of(number), frozenset()) for number in range(1, len(saved.plans) + 1)
+    ]
+    statement = saved.plans[0].statement
+    return Routes("", statement, tuple(routes), len(routes), 0, None)
 
 
 def _route(

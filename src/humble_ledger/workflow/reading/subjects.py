@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.statements.kinds import Statement, one_statement, require_plan
 from humble_ledger.engines.registry import plan_formats
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.ids import NAMES, Kind, parse_id
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.reading.saved import SavedDocument, saved_in
 from humble_ledger.workflow.workspace import Workspace
 
 MIB = 1024 * 1024
+_ONE_OF_SEVERAL = re.compile(r"^(?P<place>.+)#(?P<number>\d{1,4})$")
 SQL_STARTS = frozenset(
     "select with insert update delete merge values table explain create alter drop".split()
 )
@@ -26,17 +28,20 @@ SQL_STARTS = frozenset(
 class Subject:
     """What a word of the command line stands for; exactly one of the last three is set.
 
-    ``query`` is a query's id; ``statement`` is what to send for it.
+    ``query`` is a query's id; ``statement`` is what to send for it; ``saved`` are the plans of a
+    document.
     """
 
     query: str | None = None
     statement: Statement | None = None
     plan: PlanEntry | None = None
-    saved_plan: Plan | None = None
+    saved: SavedDocument | None = None
 
 
 def subject_of(workspace: Workspace, what: str) -> Subject:
     """Resolve a word: q3, p7, s2 (its plan's query), SQL text, @file, or - for standard input.
+
+    Of a document with several plans, FILE#2 is the second.
 
     Raises:
         WrongUsage: an id the ledger does not have, or of a kind that has no plan.
@@ -45,13 +50,26 @@ def subject_of(workspace: Workspace, what: str) -> Subject:
     parsed = parse_id(what)
     if parsed is not None:
         return _by_id(workspace.ledger, parsed[0], what)
-    text = _text_of(what)
-    form = next((form for form in plan_formats() if form.looks_like(text)), None)
-    if form is not None:
-        return Subject(saved_plan=form.read(form.document(text)))
+    place, number = _numbered(what)
+    text = _text_of(place)
+    saved = saved_in(text, number)
+    if saved is not None:
+        return Subject(saved=saved)
+    if number is not None:
+        raise UnreadableInput(f"{place} holds no saved plan.", "FILE#2 names one plan of several.")
     sql = one_statement(workspace.readable(text))
     require_plan(sql)
     return Subject(statement=Statement(sql))
+
+
+def _numbered(what: str) -> tuple[str, int | None]:
+    """FILE#2 taken apart; what is a file itself, or no file at all, stays whole."""
+    found = _ONE_OF_SEVERAL.match(what)
+    if found is None or Path(what.removeprefix("@")).is_file():
+        return what, None
+    place = found["place"]
+    named = place == "-" or Path(place.removeprefix("@")).is_file()
+    return (place, int(found["number"])) if named else (what, None)
 
 
 def _by_id(ledger: Ledger, kind: Kind, id_: str) -> Subject:

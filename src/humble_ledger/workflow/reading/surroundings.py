@@ -5,7 +5,7 @@ from __future__ import annotations
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.results.plans import PlanSurroundings
 from humble_ledger.core.schema.facts import TableName
-from humble_ledger.workflow.reading.plans import SAVED
+from humble_ledger.workflow.reading.saved import SAVED
 from humble_ledger.workflow.workspace import Workspace
 
 

@@ -15,7 +15,7 @@ from humble_ledger.core.statements.masking import (
 )
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.trials.model import QueryTrial, Trial
-from humble_ledger.engines.registry import plans_of
+from humble_ledger.engines.registry import plans_of_any
 from humble_ledger.ledger.repository import Ledger
 
 _OF_VALUES = frozenset(("value", "values"))  # evidence that may be a bare word of the data
@@ -48,7 +48,7 @@ def masked_report(report: LedgerReport) -> LedgerReport:
 
 def masked_plan(ledger: Ledger, entry: PlanEntry) -> PlanEntry:
     """A plan read again from the server's document, of which the literals were taken."""
-    form = plans_of(entry.plan.engine)
+    form = plans_of_any(entry.plan.engine)
     plan = form.read(form.masked(ledger.plans.document(entry.id)), entry.plan.engine_version)
     return replace(entry, statement=masked(entry.statement), parameters=(), plan=plan)
 

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.statements.masking import masked, masked_error
-from humble_ledger.engines.registry import plans_of
+from humble_ledger.engines.registry import plans_of_any
 from humble_ledger.ledger.bundles import records as r
 from humble_ledger.workflow.reporting.masking import masked_symptom, masked_trial
 
@@ -21,7 +21,7 @@ def masked_record(name: str, record: Any) -> Any | None:
 
 
 def _plan(record: r.PlanRecord) -> r.PlanRecord:
-    form = plans_of(record.plan.engine)
+    form = plans_of_any(record.plan.engine)
     document = form.masked(record.document)
     return replace(
         record,

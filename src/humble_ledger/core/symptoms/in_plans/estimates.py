@@ -123,7 +123,7 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         if node.operation in JOINS:
             return Cause("join-estimate", "the share of rows that find a match was misestimated")
         told = _any_value(case, error, found) or _unfixed(case, found)
-        return told or Cause("unknown", "the plan alone does not show why")
+        return told or Cause("unknown", _where_to_look(node, found))
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
         return Cause("statistics-missing", f"no statistics were ever gathered on {table.name}")
     if node.share_unknown:
@@ -142,6 +142,16 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         or _together(error, found, chain)
         or _uncommon_value(table, error, found)
         or Cause("unknown", "the plan alone does not show why")
+    )
+
+
+def _where_to_look(node: Node, found: Sequence[Predicate]) -> str:
+    """What to ask of a server that is not at hand."""
+    names = list(dict.fromkeys(p.column.column for p in found if p.column))
+    told = f" of {', '.join(names)}" if names else ""
+    return (
+        f"the plan alone does not show why; see when statistics{told} were gathered on "
+        f"{node.relation or 'its tables'}"
     )
 
 

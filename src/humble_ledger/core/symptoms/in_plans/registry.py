@@ -100,14 +100,25 @@ def find_symptoms(case: Case) -> list[Symptom]:
 
     Time counts once: together they never cost more than the plan took.
     """
-    found = list(
-        _counted_once(case, (symptom for rule in (*case.rules, *RULES) for symptom in rule(case)))
-    )
+    found = list(_counted_once(case, _told_once(case)))
     # A scan that another symptom would spare is not right; how it was run is another matter.
     sparing = [s for s in found if not s.harmless and s.name not in _HOW_IT_RAN]
     blamed = {step for s in sparing for step in (s.covers or (s.node,))}
     found = [s for s in found if not (s.harmless and s.node in blamed)]
     return sorted(found, key=lambda s: (s.harmless, -_weight(case, s), s.node))
+
+
+def _told_once(case: Case) -> Iterable[Symptom]:
+    """What all rules find; of the same thing at the same step what the engine's own rule says."""
+    known: set[tuple[str, int]] = set()
+    for own, rules in ((True, case.rules), (False, RULES)):
+        for rule in rules:
+            for symptom in rule(case):
+                place = (symptom.name, symptom.node)
+                if own or place not in known:
+                    yield symptom
+                if own:
+                    known.add(place)
 
 
 def _weight(case: Case, symptom: Symptom) -> float:

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from math import isinf
 
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import path_to, through_gathers
@@ -44,14 +45,14 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             summary=what,
             evidence={
                 "spilled_bytes": spilled,
-                "memory_limit_bytes": limit,
+                "memory_limit_bytes": _known(limit),
                 "memory_needed_bytes_estimated": needed,
                 "rows_sorted": node.rows_seen,
                 "sort_keys": ", ".join(node.sort_keys),
             },
             cause=Cause(
                 "memory-too-small",
-                f"the sort may use {limit / MIB:,.3g} MiB ({case.memory_setting}); about "
+                f"{_allowed('the sort', limit, case.memory_setting)}; about "
                 f"{needed / MIB:,.0f} MiB would hold it (estimated)"
                 + (f"; or {instead}" if instead else ""),
             ),
@@ -98,14 +99,13 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
             evidence={
                 "batches": batches,
                 "batches_expected": expected,
-                "memory_limit_bytes": limit,
+                "memory_limit_bytes": _known(limit),
                 "memory_needed_bytes_estimated": needed,
                 "rows_hashed": rows,
             },
             cause=Cause(
                 "memory-too-small",
-                f"the hash may use {limit / MIB:,.3g} MiB "
-                f"({case.hash_memory_setting}); about "
+                f"{_allowed('the hash', limit, case.hash_memory_setting)}; about "
                 f"{needed / MIB:,.3g} MiB would hold it (estimated)",
             ),
             cost_ms=cost_ms,
@@ -135,16 +135,26 @@ def rows_on_disk(case: Case) -> Iterable[Symptom]:
             evidence={
                 "temp_pages_written": pages.temp_written,
                 "temp_pages_read": pages.temp_read,
-                "memory_limit_bytes": limit,
+                "memory_limit_bytes": _known(limit),
             },
             cause=Cause(
                 "memory-too-small",
-                f"what is kept to be read again may use {limit / MIB:,.3g} MiB "
-                f"({case.memory_setting})",
+                _allowed("what is kept to be read again", limit, case.memory_setting),
             ),
             cost_ms=cost_ms,
             cost_share=share,
         )
+
+
+def _allowed(what: str, limit: float, setting: str) -> str:
+    """What a step may use, as far as the server told."""
+    if isinf(limit):
+        return f"{what} did not fit into {setting}"
+    return f"{what} may use {limit / MIB:,.3g} MiB ({setting})"
+
+
+def _known(limit: float) -> float | None:
+    return None if isinf(limit) else limit
 
 
 def _needs_little(case: Case, node: Node) -> bool:

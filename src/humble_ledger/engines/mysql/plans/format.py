@@ -11,6 +11,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.symptoms.case import Rule
+from humble_ledger.engines.contract import SavedPlan
 from humble_ledger.errors import UnreadableInput
 
 MARIADB, MYSQL = "mariadb", "mysql"
@@ -73,6 +74,10 @@ class _FamilyPlans:
             return plan_of(document, self.engine, version)
         except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
             raise UnreadableInput(f"This plan is not whole: {error!r}.") from error
+
+    def plans_in(self, document: object) -> Sequence[SavedPlan]:
+        """The one plan of a document."""
+        return (SavedPlan(self.read(document)),)
 
     def masked(self, document: object) -> object:
         """The document without the literals in its conditions."""

@@ -12,6 +12,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.symptoms.case import Rule
+from humble_ledger.engines.contract import SavedPlan
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from humble_ledger.engines.postgresql.plans.limits import MOST_BYTES
 from humble_ledger.engines.postgresql.plans.masking import masked_document
@@ -48,6 +49,10 @@ class PostgresPlans:
         """The plan in a document."""
         return read_plan(document, version)
 
+    def plans_in(self, document: object) -> Sequence[SavedPlan]:
+        """The one plan of a document."""
+        return (SavedPlan(self.read(document), _statement(document)),)
+
     def masked(self, document: object) -> object:
         """The document without literals."""
         found: object = masked_document(document)
@@ -79,3 +84,10 @@ def _steps(root: Any) -> Iterator[str]:
         yield "|".join(str(node.get(name, "")) for name in _SHAPING)
         children = node.get("Plans")
         open_ += reversed(children) if isinstance(children, list) else ()
+
+
+def _statement(document: object) -> str:
+    """The statement that the plan logger writes beside a plan."""
+    found = document[0] if isinstance(document, list) and document else document
+    text = found.get("Query Text", "") if isinstance(found, Mapping) else ""
+    return text if isinstance(text, str) else ""

@@ -14,6 +14,7 @@ from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.core.symptoms.case import Rule
+from humble_ledger.engines.contract import SavedPlan
 from humble_ledger.engines.sqlite.costs import SqliteCosts
 from humble_ledger.errors import UnreadableInput
 
@@ -81,6 +82,10 @@ class SqlitePlans:
             own_estimates=True,
             details={"listing": [str(line) for line in document.get("listing", ())]},
         )
+
+    def plans_in(self, document: object) -> Sequence[SavedPlan]:
+        """The one plan of a document."""
+        return (SavedPlan(self.read(document)),)
 
     def masked(self, document: object) -> object:
         """The document without the literals in its conditions."""

@@ -1,0 +1,1 @@
+"""Plans of CockroachDB, as its EXPLAIN and EXPLAIN ANALYZE print them."""

@@ -1,0 +1,203 @@
+"""Symptoms that a plan shows by itself, when its tables and its server are not known.
+
+The core's rules hold an index against a scan by the cost formulas and the tables' facts. Here is
+neither: what is said rests on the plan's own figures, and what it does not tell stays unknown.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from humble_ledger.core.plans.model import JOINS, SORTS, Node, Operation, Role
+from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.saying import MIB, percent
+from humble_ledger.core.statements.conditions import columns_of, predicates
+from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
+from humble_ledger.core.symptoms.in_plans.obstacles import obstacle_by_plan
+from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.engines.elsewhere.drafts import READ_EXPECTED
+
+FEWEST_LOOKUPS = 1_000.0
+FEWEST_ROWS = 1_000.0
+FEW = 0.1  # of the rows are kept, where that is known
+_WHOLE = (Operation.FULL_SCAN, Operation.INDEX_ONLY_SCAN)
+_HASHED = (Operation.HASH_JOIN, Operation.AGGREGATE, Operation.DISTINCT)
+
+
+def whole_reads(case: Case) -> Iterable[Symptom]:
+    """`selective-full-scan` of a table, or of an index from end to end, with a condition on it."""
+    for node in case.plan.nodes():
+        if node.operation not in _WHOLE or node.conditions.search or case.table_of(node):
+            continue
+        if node.operation is Operation.FULL_SCAN and case.plan.steps_timed:
+            continue  # the core's own rule looks at those
+        found = [p for text in node.conditions.filter for p in predicates(text)]
+        if not found or node.never_ran:
+            continue
+        kept, read = case.rows(node), _read(case, node)
+        if read is not None and (read < FEWEST_ROWS or kept > FEW * read):
+            continue
+        cost_ms, share = case.avoidable(node, 1.0 - kept / read if read else 1.0)
+        if share < WORTH_A_WORD:
+            continue
+        what = node.relation or node.index
+        where = f"{what} by its whole index {node.index}" if node.index and node.relation else what
+        told = f"{read:,.0f} rows" if read is not None else "all rows"
+        yield Symptom(
+            name="selective-full-scan",
+            node=node.no,
+            step=node.name,
+            summary=f"{case.verb('reads', 'would read')} {told} of {where} to keep {kept:,.0f}",
+            evidence={"rows_read": read, "rows_kept": kept},
+            cause=obstacle_by_plan(case, what, found),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def lookups_one_by_one(case: Case) -> Iterable[Symptom]:
+    """`missing-covering-index`: rows that an index led to are fetched from the table."""
+    for node in case.plan.nodes():
+        if case.table_of(node) or node.never_ran or not _fetches(node):
+            continue
+        rows = case.rows(node)
+        cost_ms, share = case.avoidable(node, 1.0)
+        if rows < FEWEST_LOOKUPS or share < WORTH_A_WORD:
+            continue
+        given = [ref.column for text in node.output for ref in columns_of(text)]
+        tested = [ref.column for text in node.conditions.filter for ref in columns_of(text)]
+        wanted = list(dict.fromkeys([*given, *tested]))
+        told = f" for {', '.join(wanted[:6])}" if wanted else ""
+        index = _index_behind(case, node)
+        yield Symptom(
+            name="missing-covering-index",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{case.verb('fetches', 'would fetch')} {rows:,.0f} rows of {node.relation} one by "
+                f"one{told}"
+            ),
+            evidence={"rows_fetched": rows, "columns": ", ".join(wanted), "index": index},
+            cause=Cause(
+                "column-not-in-index",
+                f"{index or 'the index'} leads to the rows and does not hold all that is asked of "
+                f"them; with {', '.join(wanted[:6]) if wanted else 'the rest'} in it the table "
+                "need not be read",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def hashes_on_disk(case: Case) -> Iterable[Symptom]:
+    """`hash-spills`, where the server tells that it happened and not in how many parts."""
+    for node in case.plan.nodes():
+        memory = node.memory
+        if node.operation not in _HASHED or memory is None or not memory.spilled_bytes:
+            continue
+        if (memory.batches or 1) > 1 or not node.loops:
+            continue
+        cost_ms, share = case.avoidable(node, 1.0)
+        if share < WORTH_A_WORD:
+            continue
+        much = f"{memory.spilled_bytes / MIB:,.1f} MiB of" if memory.spilled_bytes > 1 else ""
+        used = memory.used_bytes
+        had = f"it had {used / MIB:,.3g} MiB" if used else "its memory did not hold it"
+        yield Symptom(
+            name="hash-spills",
+            node=node.no,
+            step=node.name,
+            summary=(
+                f"{'joins' if node.operation in JOINS else 'groups'} through {much} temporary files"
+            ).replace("  ", " "),
+            evidence={"spilled_bytes": memory.spilled_bytes, "memory_bytes": used},
+            cause=Cause(
+                "memory-too-small",
+                f"{had}; {_expected_less(node)}more memory for the statement, or fewer or "
+                "narrower rows before it",
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+        )
+
+
+def nothing_known_of_columns(case: Case) -> Iterable[Symptom]:
+    """`column-statistics-missing`: the server says so itself."""
+    for node in case.plan.nodes():
+        if not node.share_unknown or case.table_of(node) or not _weighs(case, node):
+            continue
+        texts = (*node.conditions.filter, *node.conditions.search)
+        named = list(dict.fromkeys(ref.column for text in texts for ref in columns_of(text)))
+        what = f"{', '.join(named)} of {node.relation}" if named else node.relation
+        yield Symptom(
+            name="column-statistics-missing",
+            node=node.no,
+            step=node.name,
+            summary=f"the server has no statistics of {what}, and guesses",
+            evidence={"columns": ", ".join(named)},
+            cause=Cause(
+                "no-column-statistics",
+                f"nothing was gathered on {what}: its rows, and the joins above, are guessed",
+            ),
+        )
+
+
+def _weighs(case: Case, node: Node) -> bool:
+    """Whether a join rests on the guess, or the step itself takes a good part."""
+    above = path_to(case.plan.root, node)[:-1]
+    return case.accounts[node.no].self_share >= WORTH_A_WORD or any(
+        step.operation in JOINS for step in above
+    )
+
+
+def _read(case: Case, node: Node) -> float | None:
+    """The rows that a scan looked at, or is expected to; None where nobody tells."""
+    if node.loops:
+        thrown = node.discarded.by_filter
+        return None if thrown is None else case.rows(node) + thrown * node.loops
+    expected = node.details.get(READ_EXPECTED)
+    return float(expected) if isinstance(expected, int | float) else None
+
+
+def _fetches(node: Node) -> bool:
+    """Whether a step fetches rows from a table by what an index gave."""
+    if node.operation is Operation.ROW_LOOKUP:
+        return True
+    below = node.children[0].operation if len(node.children) == 1 else None
+    return node.operation is Operation.INDEX_SCAN and below is Operation.BITMAP_INDEX
+
+
+def _index_behind(case: Case, node: Node) -> str:
+    """The index that led to the rows: below the step, or beside it in the loop."""
+    if node.index and node.operation is Operation.INDEX_SCAN:
+        return node.index
+    for below in node.walk():
+        if below.index and below is not node:
+            return below.index
+    above = path_to(case.plan.root, node)
+    for parent in reversed(above[:-1]):
+        if parent.operation is Operation.NESTED_LOOP:
+            outer = [c for c in parent.children if c.role is Role.OUTER]
+            found = [n.index for c in outer for n in c.walk() if n.index]
+            same = [n.index for c in outer for n in c.walk() if n.relation == node.relation]
+            return next((i for i in same if i), found[-1] if found else "")
+        if parent.operation not in SORTS:
+            break
+    return ""
+
+
+def _expected_less(node: Node) -> str:
+    if node.rows_expected is None or node.rows_seen is None:
+        return ""
+    if node.rows_seen < 2 * max(node.rows_expected, 1.0):
+        return ""
+    share = node.rows_expected / max(node.rows_seen, 1.0)
+    return f"only {percent(share)} of its rows were expected; "
+
+
+RULES: Sequence[Rule] = (
+    whole_reads,
+    lookups_one_by_one,
+    hashes_on_disk,
+    nothing_known_of_columns,
+)
