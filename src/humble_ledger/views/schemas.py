@@ -25,6 +25,7 @@ from humble_ledger.views.documents.following import FollowedDocument
 from humble_ledger.views.documents.glossary import GlossaryDocument
 from humble_ledger.views.documents.growth import GrowthDocument
 from humble_ledger.views.documents.history import HistoryDocument
+from humble_ledger.views.documents.ideas import IdeasDocument
 from humble_ledger.views.documents.limits import LimitsDocument, LimitsSetDocument
 from humble_ledger.views.documents.plans import PlanDocument
 from humble_ledger.views.documents.predictions import PredictionsDocument
@@ -63,6 +64,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     ComparisonDocument,
     RoutesDocument,
     PlanDocument,
+    IdeasDocument,
     SymptomsDocument,
     TableDocument,
     ColumnDocument,

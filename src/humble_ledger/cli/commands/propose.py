@@ -13,6 +13,7 @@ from humble_ledger.cli.opening import numbers_of, workspace_for
 if TYPE_CHECKING:
     from humble_ledger.core.remedies.choice.weights import Weights
     from humble_ledger.core.remedies.model import RemedyType
+    from humble_ledger.core.results.ideas import PlanIdeas
     from humble_ledger.workflow.supposing.predictors import PredictWith
     from humble_ledger.workflow.workspace import Workspace
 
@@ -65,7 +66,8 @@ def propose(
 ) -> None:
     """Propose indexes, rewrites, statistics, settings, removals, with predictions; builds nothing.
 
-    Without a WHAT it proposes for all captured queries and for the schema.
+    Without a WHAT it proposes for all captured queries and for the schema. For a saved plan it
+    gives ideas from the plan's own conditions, beside what its server suggests.
 
     Example: [bold]humble propose q3[/bold], or [bold]humble propose --budget 100MB[/bold]
     """
@@ -91,7 +93,12 @@ def propose(
         )
     workspace = workspace_for(target, timeout, allow_side_effects)
     with workspace, output.progress() as progress:
-        found = find(workspace, whats or (), progress, wanted, way)
+        saved = _saved(workspace, whats or [])
+        if saved is None:
+            found = find(workspace, whats or (), progress, wanted, way)
+    if saved is not None:
+        _give_ideas(workspace, saved, sql=sql and not json, json=json)
+        return
     shown = found.remedies[:top] if top is not None else found.remedies
     if sql and not json:
         output.show(remedies_sql(shown), whole_lines=True)
@@ -103,6 +110,27 @@ def propose(
             shown, others, found.left_out, found.cautions, found.refused, found.stopped_early
         ),
         lambda: remedies_view(found, numbers_of(workspace), top),
+    )
+
+
+def _saved(workspace: Workspace, whats: list[str]) -> PlanIdeas | None:
+    """What might help a saved plan, when that is what was named."""
+    from humble_ledger.workflow.proposing.saved import ideas_for  # noqa: PLC0415
+    from humble_ledger.workflow.reading.subjects import saved_subject  # noqa: PLC0415
+
+    saved = saved_subject(whats[0]) if len(whats) == 1 else None
+    return ideas_for(workspace, whats[0], saved) if saved is not None else None
+
+
+def _give_ideas(workspace: Workspace, found: PlanIdeas, *, sql: bool, json: bool) -> None:
+    from humble_ledger.views.documents.ideas import ideas_document  # noqa: PLC0415
+    from humble_ledger.views.terminal.ideas import ideas_view  # noqa: PLC0415
+
+    if sql:
+        output.show("\n".join(text for text in found.statements if text), whole_lines=True)
+        return
+    output.give(
+        json, lambda: ideas_document(found), lambda: ideas_view(found, numbers_of(workspace))
     )
 
 

@@ -21,6 +21,10 @@ STEPS: tuple[Term, ...] = (
         "Sample Scan",
         "Parallel Seq Scan",
         "full table scan",
+        "Table Access Full",
+        "Clustered Index Scan",
+        "Table Scan",
+        "Columnstore Index Scan",
     ),
     _step(
         Operation.INDEX_SCAN,
@@ -31,6 +35,8 @@ STEPS: tuple[Term, ...] = (
         "index leads to more than is wanted.",
         "Index Scan",
         "Index Scan backward",
+        "Clustered Index Seek",
+        "Table Access By Index Rowid",
     ),
     _step(
         Operation.INDEX_ONLY_SCAN,
@@ -40,6 +46,9 @@ STEPS: tuple[Term, ...] = (
         "Heap fetches: the more of them, the less is saved; a vacuum brings them down.",
         "Index Only Scan",
         "covering index",
+        "Index Seek",
+        "Index Range Scan",
+        "Index Fast Full Scan",
     ),
     _step(
         Operation.BITMAP_SCAN,
@@ -61,11 +70,15 @@ STEPS: tuple[Term, ...] = (
     ),
     _step(
         Operation.ROW_LOOKUP,
-        "Fetches rows by their place in the table's file, which the statement itself gives. It is "
-        "the shortest way to a row there is.",
+        "Fetches rows one by one, by their place in the table's file or by their key, which an "
+        "index or the statement itself gives. It is the shortest way to a row there is.",
+        "Thousands of them: an index that holds all columns that are asked for would spare them. "
         "Places change when rows are changed: keep none outside of a transaction.",
         "Tid Scan",
         "Tid Range Scan",
+        "Key Lookup",
+        "RID Lookup",
+        "index join",
     ),
     _step(
         Operation.FUNCTION_SCAN,
@@ -88,6 +101,8 @@ STEPS: tuple[Term, ...] = (
         "product of both.",
         "Loops: a first input that brings far more rows than expected makes this explode.",
         "Nested Loop",
+        "Nested Loops",
+        "lookup join",
         "nested loop join",
     ),
     _step(
@@ -97,6 +112,7 @@ STEPS: tuple[Term, ...] = (
         "Batches above one: the table did not fit into memory and was parted over temporary files.",
         "Hash Join",
         "Parallel Hash Join",
+        "Hash Match",
     ),
     _step(
         Operation.MERGE_JOIN,
@@ -119,6 +135,8 @@ STEPS: tuple[Term, ...] = (
         "have been seen. When memory does not suffice, it goes on in temporary files.",
         "An external method or disk: it spilled. A limit above it makes it keep only the best.",
         "Sort",
+        "Top N Sort",
+        "top-k",
         "external merge",
         "top-N heapsort",
         "quicksort",
@@ -138,6 +156,8 @@ STEPS: tuple[Term, ...] = (
         "More groups than expected: the hash table spills to temporary files.",
         "Aggregate",
         "HashAggregate",
+        "Stream Aggregate",
+        "Hash Group By",
         "GroupAggregate",
         "MixedAggregate",
         "Partial Aggregate",
@@ -170,6 +190,8 @@ STEPS: tuple[Term, ...] = (
         "so that their whole cost is never paid.",
         "A large OFFSET: all rows before it are made and thrown away.",
         "Limit",
+        "Top",
+        "Count Stopkey",
         "OFFSET",
     ),
     _step(
@@ -178,6 +200,8 @@ STEPS: tuple[Term, ...] = (
         "sides of a UNION ALL. A merging append keeps a common order.",
         "Parts that are read in vain: the condition does not tell the server which parts it needs.",
         "Append",
+        "Concatenation",
+        "Union-All",
         "Merge Append",
         "Parallel Append",
     ),
@@ -187,6 +211,8 @@ STEPS: tuple[Term, ...] = (
         "them anew.",
         "A large input read many times by a nested loop: the loop is the trouble.",
         "Materialize",
+        "Table Spool",
+        "Index Spool",
     ),
     _step(
         Operation.MEMOIZE,

@@ -38,15 +38,20 @@ class StepPair:
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """A figure of both plans; ``ratio`` is after/before, None when one is unknown or nought."""
+    """A figure of both plans; ``ratio`` is after/before, None when one is unknown or nought.
+
+    Of two servers' units there is none: they are not ``comparable``.
+    """
 
     before: float | None
     after: float | None
+    comparable: bool = True
 
     @property
     def ratio(self) -> float | None:
         """After divided by before."""
-        if self.before is None or self.after is None or not self.before:
+        unknown = self.before is None or self.after is None
+        if unknown or not self.before or self.after is None or not self.comparable:
             return None
         return self.after / self.before
 
@@ -86,7 +91,7 @@ def compare(before: Plan, after: Plan) -> Comparison:
     ]
     return Comparison(
         tuple(pairs),
-        Figures(before.cost_total, after.cost_total),
+        Figures(before.cost_total, after.cost_total, before.engine == after.engine),
         Figures(before.execution_ms, after.execution_ms),
         Figures(before.root.rows_seen, after.root.rows_seen),
         Figures(ours.pages, theirs.pages),

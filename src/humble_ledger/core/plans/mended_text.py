@@ -23,7 +23,10 @@ _LETTERS = str.maketrans(
     }
 )  # fmt: skip
 _DASH = re.compile("[\u2013\u2014](?=>)")
-_FENCE = re.compile(r"^\s*(?:```|~~~)\w*\s*$", re.MULTILINE)
+# Outside of literals these are what a program made of quotes, or signs cut off.
+_FOREIGN = "\u2018\u2019\u201a\u201c\u201d\u201e\u00a0\u2192"
+_LITERAL = re.compile(r"'(?:[^']|'')*'")
+_FENCE = re.compile(r"^[ \t]*(?:```|~~~)\w*[ \t]*$", re.MULTILINE)
 _QUOTED = re.compile(r"^\s?(?:>\s?)+")
 _NUMBERED = re.compile(r"^(?P<blank>\s*)(?P<number>\d+)(?P<sign>[:.|)]?)(?= |\t|$)")
 _MOST = 0.8  # of the lines bear a mark, or it is none
@@ -46,11 +49,22 @@ def mended(text: str) -> Sequence[str]:
     return found
 
 
+def plainness(condition: str) -> int:
+    """How much of a condition is there, in letters, less what no server writes."""
+    bare = html.unescape(condition)
+    without = _LITERAL.sub("''", bare)
+    foreign = sum(without.count(sign) for sign in _FOREIGN) + (bare != condition)
+    letters = bare.translate(_LETTERS)
+    return len(letters) - letters.count(" ") - 100 * foreign
+
+
 def _plain(text: str) -> str:
     found = _DASH.sub("-", text.translate(_LETTERS)).expandtabs(8)
     if "&lt;" in found or "&gt;" in found:
         found = html.unescape(found)
-    found = _FENCE.sub("", found)
+    fences = list(_FENCE.finditer(found))
+    if len(fences) >= 2:
+        found = found[fences[0].end() : fences[1].start()]
     lines = _without_numbers(_without_quotes(found.split("\n")))
     return dedent("\n".join(_without_quotes(lines)))
 
@@ -84,7 +98,9 @@ def unwrapped(text: str) -> str:
     lines: list[str] = []
     for line in text.split("\n"):
         if lines and line.strip() and _continues(lines[-1], line):
-            lines[-1] = f"{lines[-1].rstrip()} {line.strip()}"
+            # Costs stand apart by two blanks, which went with the end of the line.
+            blank = "  " if line.strip().startswith("(cost=") else " "
+            lines[-1] = f"{lines[-1].rstrip()}{blank}{line.strip()}"
         else:
             lines.append(line)
     return "\n".join(lines)

@@ -94,12 +94,22 @@ class Reading:
         return tuple(line.strip() for line in text.splitlines() if line.strip())
 
 
+# What a reader may say of itself beside the three functions that it must have.
+_MAY_HAVE = (
+    "most_bytes", "rules", "dialect", "candidates", "document", "plans_in", "costs", "logged",
+    "shape",
+)  # fmt: skip
+
+
 class _Completed(Reading):
     """A reader of another package with what it left out."""
 
     def __init__(self, reader: PlanReader) -> None:
         self.engine = reader.engine
         self._reader = reader
+        for name in _MAY_HAVE:
+            if hasattr(reader, name):
+                setattr(self, name, getattr(reader, name))
 
     def looks_like(self, text: str) -> bool:
         return bool(self._reader.looks_like(text))
@@ -115,7 +125,4 @@ def complete(reader: PlanReader) -> PlanFormat:
     """A format of another package with all that is asked of one."""
     if isinstance(reader, Reading):
         return reader
-    if all(hasattr(reader, name) for name in ("document", "costs", "rules", "shape", "plans_in")):
-        found: PlanFormat = reader  # type: ignore[assignment]
-        return found
     return _Completed(reader)

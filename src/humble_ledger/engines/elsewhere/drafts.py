@@ -34,11 +34,10 @@ _SERVING_ONCE = (Role.INIT_PLAN, Role.CTE)
 class Draft:
     """A step of a plan; None where the document does not tell.
 
-    ``rows`` are expected in one loop, ``rows_read`` those that a scan is expected to look at; ``cost`` is of one loop with all below it, ``whole_cost``
-    over all loops. ``seen``, ``ms``, ``discarded`` and ``pages`` are over all loops; ``ms`` and
-    ``pages`` with all below, ``own_ms`` and ``own_pages`` by the step itself. ``processes_at_work``
-    is over how many processes the loops were spread, where the document tells it. ``more`` are
-    further fields of `Node`.
+    ``rows`` are expected in one loop, ``rows_read`` those that a scan is expected to look at;
+    ``cost`` is of one loop with all below it, ``whole_cost`` over all loops. ``seen``, ``ms``,
+    ``discarded`` and ``pages`` are over all loops; ``ms`` and ``pages`` with all below, ``own_ms``
+    and ``own_pages`` by the step itself. ``more`` are further fields of `Node`.
     """
 
     operation: Operation

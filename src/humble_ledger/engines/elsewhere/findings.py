@@ -32,7 +32,7 @@ def whole_reads(case: Case) -> Iterable[Symptom]:
         if node.operation is Operation.FULL_SCAN and case.plan.steps_timed:
             continue  # the core's own rule looks at those
         found = [p for text in node.conditions.filter for p in predicates(text)]
-        if not found or node.never_ran:
+        if not found or node.never_ran or _within_sub_query(case, node):
             continue
         kept, read = case.rows(node), _read(case, node)
         if read is not None and (read < FEWEST_ROWS or kept > FEW * read):
@@ -140,6 +140,11 @@ def nothing_known_of_columns(case: Case) -> Iterable[Symptom]:
                 f"nothing was gathered on {what}: its rows, and the joins above, are guessed",
             ),
         )
+
+
+def _within_sub_query(case: Case, node: Node) -> bool:
+    """Whether a step is run again for each row of another: that is the trouble, and told so."""
+    return any(each.role is Role.SUBPLAN for each in path_to(case.plan.root, node))
 
 
 def _weighs(case: Case, node: Node) -> bool:

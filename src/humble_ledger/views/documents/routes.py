@@ -13,7 +13,7 @@ from humble_ledger.core.routes.exploring import said
 class RouteRow(Struct, frozen=True):
     """One way to run a statement; the first is the server's own choice.
 
-    ``stopped_after_ms``: it was to be measured and took longer.
+    ``stopped_after_ms``: it was to be measured and took longer. ``remarks`` are the server's.
     """
 
     plan: str
@@ -23,6 +23,8 @@ class RouteRow(Struct, frozen=True):
     execution_ms: float | None
     stopped_after_ms: float | None
     pages: int | None
+    rows_expected: float | None
+    remarks: list[str]
 
 
 class DecisionRow(Struct, frozen=True):
@@ -74,6 +76,8 @@ def routes_document(found: Routes) -> RoutesDocument:
                 pages=None
                 if each.plan.plan.root.pages is None
                 else each.plan.plan.root.pages.touched,
+                rows_expected=each.plan.plan.root.rows_expected,
+                remarks=list(each.plan.plan.root.remarks),
             )
             for each in found.routes
         ],

@@ -29,9 +29,17 @@ def comparison_view(found: PlanComparison, numbers: Numbers) -> RenderableType:
         Text(""),
         _steps(found, numbers),
         Text(""),
-        Text(_verdict(comparison), style="bright_black"),
+        Text(_verdict(comparison) + _other_units(found), style="bright_black"),
     ]
     return Group(*parts)
+
+
+def _other_units(found: PlanComparison) -> str:
+    """What must be said when the plans are of two kinds of server."""
+    if found.comparison.cost.comparable:
+        return ""
+    engines = f"{found.before.plan.engine} and {found.after.plan.engine}"
+    return f" Costs of {engines} are in units of their own, which do not compare."
 
 
 def _named(entry: PlanEntry) -> str:

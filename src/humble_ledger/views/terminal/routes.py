@@ -10,6 +10,7 @@ from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
+from humble_ledger.views.terminal.saved_routes import saved_routes_view
 from humble_ledger.views.terminal.text import Text
 
 # Below this a difference of two measured runs says nothing.
@@ -21,6 +22,8 @@ WITHIN = 1.15
 
 def routes_view(found: Routes, numbers: Numbers) -> RenderableType:
     """One line for each way, then what decides."""
+    if not found.asked:
+        return saved_routes_view(found, numbers)
     parts: list[RenderableType] = [
         labelled(("query", found.query), ("statement", shorten(found.statement, 300))),
         Text(""),

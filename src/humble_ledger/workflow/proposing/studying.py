@@ -73,7 +73,7 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
     if entry.origin == SAVED:
         raise WrongUsage(
             f"{what} is a saved plan: what would help is a question to its server.",
-            'Give the statement:  humble propose "SELECT …"',
+            "Named alone it gets ideas without predictions:  humble propose FILE",
         )
     case, _ = case_of(workspace, entry)
     query = entry.query or what

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import re
 import sys
 from dataclasses import dataclass
@@ -18,6 +19,11 @@ from humble_ledger.workflow.reading.saved import SavedDocument, saved_in
 from humble_ledger.workflow.workspace import Workspace
 
 MIB = 1024 * 1024
+_ENCODINGS = (
+    (codecs.BOM_UTF8, "utf-8"),
+    (codecs.BOM_UTF16_LE, "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16-be"),
+)
 _ONE_OF_SEVERAL = re.compile(r"^(?P<place>.+)#(?P<number>\d{1,4})$")
 SQL_STARTS = frozenset(
     "select with insert update delete merge values table explain create alter drop".split()
@@ -60,6 +66,14 @@ def subject_of(workspace: Workspace, what: str) -> Subject:
     sql = one_statement(workspace.readable(text))
     require_plan(sql)
     return Subject(statement=Statement(sql))
+
+
+def saved_subject(what: str) -> SavedDocument | None:
+    """The plans of a document, when WHAT names one; None for everything else."""
+    if parse_id(what) is not None:
+        return None
+    place, number = _numbered(what)
+    return saved_in(_text_of(place), number) if place != "-" else None
 
 
 def _numbered(what: str) -> tuple[str, int | None]:
@@ -113,7 +127,15 @@ def _text_from(file: IO[bytes]) -> str:
             f"The text has more than {most // MIB} MiB; a larger one is not read.",
             "Is it one plan or one statement? A log is read by  humble capture log",
         )
-    return data.decode("utf-8", "replace").replace("\r\n", "\n")
+    return _decoded(data).replace("\r\n", "\n")
+
+
+def _decoded(data: bytes) -> str:
+    """A text by the mark at its beginning: some tools save plans in UTF-16."""
+    for mark, encoding in _ENCODINGS:
+        if data.startswith(mark):
+            return data[len(mark) :].decode(encoding, "replace")
+    return data.decode("utf-8", "replace")
 
 
 def _text_of(what: str) -> str:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.plans.model import IndexAdvice, Memory, Operation, Plan, Role
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.masking import masked_expression
 from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.contract import Reading, SavedPlan
@@ -21,7 +22,7 @@ from humble_ledger.engines.elsewhere.cockroachdb.operators import operator
 from humble_ledger.engines.elsewhere.drafts import Draft, assembled, inputs, with_rows_as_cost
 
 ENGINE = "cockroachdb"
-_LOOKS = re.compile(r"^[\s│├└─|\"+-]*• \S", re.MULTILINE)
+_LOOKS = re.compile(r"^[ \t│├└─|\"+-]{0,200}• \S", re.MULTILINE)
 _WORDS = ("distribution:", "vectorized:", "estimated row count:", "spans:", "actual row count:",
           "table:")  # fmt: skip
 _PLACED = frozenset(
@@ -46,7 +47,7 @@ class CockroachPlans(Reading):
     """Plans of CockroachDB."""
 
     engine = ENGINE
-    dialect = Dialect(default_schema="public")
+    dialect = Dialect(default_schema="public", methods=frozenset((IndexMethod.SORTED,)))
 
     @property
     def rules(self) -> Sequence[Rule]:  # type: ignore[override]

@@ -13,8 +13,9 @@ SAVING = (
     "Save all that  select * from table(dbms_xplan.display_cursor(format => 'ALLSTATS LAST'))  "
     "gives, with the blanks at the beginning of its lines."
 )
-HEADER = re.compile(r"^\s*\|\s*Id\s*\|\s*Operation\s*\|", re.MULTILINE)
+HEADER = re.compile(r"^[ \t]*\|[ \t]*Id[ \t]*\|[ \t]*Operation[ \t]*\|", re.MULTILINE)
 _ID = re.compile(r"^\s*(?P<mark>[*\- ]*?)\s*(?P<id>\d+)\s*$")
+_ROW = re.compile(r"^\s*\|[*\- ]*\d+\s*\|")
 _RULE = re.compile(r"^\s*-{3,}\s*$")
 _SECTION = re.compile(r"^(?P<name>[A-Z][\w /]+?)(?: \((?:identified|according)[^)]*\))?:?\s*$")
 _NUMBERED = re.compile(r"^\s*(?P<id>\d+) - (?P<text>.*)$")
@@ -65,33 +66,54 @@ def _beginning(lines: Sequence[str], head: int, before: int) -> int:
 
 
 def _one(lines: Sequence[str], begin: int, head: int, end: int) -> Display:
-    columns = [cell.strip() for cell in lines[head].strip().strip("|").split("|")]
+    begins, place = head + 1, head + 1
+    while begins < end and lines[begins].strip() and not _RULE.match(lines[begins]):
+        begins += 1  # the head itself was too long for a line
+    whole = " ".join(line.strip() for line in lines[head:begins])
+    columns = [cell.strip() for cell in whole.strip("|").split("|")]
     rows: list[Row] = []
-    place = head + 1
-    for place in range(head + 1, end):
-        line = lines[place]
-        if _RULE.match(line) or not line.strip():
-            if rows:
-                break
-            continue
-        if not line.lstrip().startswith("|"):
-            if rows:
-                break
-            raise UnreadableInput(f"Line {place + 1} is no step: it should begin with |.", SAVING)
+    for place, line in _whole_rows(lines, begins, end, len(columns)):
         row = _row(line, columns, place)
         if row is not None:
             rows.append(row)
     if not rows:
         raise UnreadableInput("There is no step below the head of this plan.", SAVING)
-    if len(rows) > 2 and not any(row.depth for row in rows):
+    if len(rows) > 2 and len({row.depth for row in rows}) == 1:
         raise UnreadableInput(
             "The blanks before the operations are lost: what stands below what cannot be told.",
             SAVING,
         )
     found = Display(rows)
     _head(found, lines[begin:head])
-    _sections(found, lines[place:end])
+    _sections(found, lines[place + 1 : end])
     return found
+
+
+def _whole_rows(
+    lines: Sequence[str], begin: int, end: int, cells: int
+) -> Iterator[tuple[int, str]]:
+    """Each row of a table with its place; one that was too long for a line is put together."""
+    begun, row = begin, ""
+    for place in range(begin, end):
+        line = lines[place]
+        if _RULE.match(line):
+            if row:
+                break
+            continue
+        if not line.strip():
+            if row:
+                break
+            continue
+        if _ROW.match(line) and (not row or row.count("|") > cells):
+            if row:
+                yield begun, row
+            begun, row = place, line
+        elif row:
+            row = f"{row.rstrip()} {line.strip()}"
+        else:
+            raise UnreadableInput(f"Line {place + 1} is no step: it should begin with |.", SAVING)
+    if row:
+        yield begun, row
 
 
 def _row(line: str, columns: Sequence[str], place: int) -> Row | None:

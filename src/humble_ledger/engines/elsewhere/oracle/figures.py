@@ -7,6 +7,7 @@ import re
 _NUMBER = re.compile(r"^(?P<value>\d[\d,]*(?:\.\d+)?)\s*(?P<unit>[KMGTPE]?)\b")
 _PASSES = re.compile(r"\((\d+)\)")
 _TIME = re.compile(r"^(?:(\d+)\s+)?(\d+):(\d+):(\d+(?:\.\d+)?)$")
+_MOST = 1e18  # no server counts further
 _STEPS = {"": 0, "K": 1, "M": 2, "G": 3, "T": 4, "P": 5, "E": 6}
 
 
@@ -43,4 +44,5 @@ def _scaled(text: str, step: float) -> float | None:
     found = _NUMBER.match(text.strip())
     if found is None:
         return None
-    return float(found["value"].replace(",", "")) * step ** _STEPS[found["unit"]]
+    figure = float(found["value"].replace(",", "")) * step ** _STEPS[found["unit"]]
+    return figure if figure < _MOST else None

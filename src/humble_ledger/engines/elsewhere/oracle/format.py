@@ -10,7 +10,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.plans.model import Memory, Operation, Pages, Plan, Role
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.masking import masked_expression
 from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.contract import Reading, SavedPlan
@@ -26,6 +28,7 @@ _SCANS = (Operation.FULL_SCAN, Operation.ROW_LOOKUP, Operation.INDEX_SCAN,
           Operation.INDEX_ONLY_SCAN)  # fmt: skip
 _BY_INDEX = (Operation.INDEX_ONLY_SCAN, Operation.BITMAP_INDEX)
 _NUMBERED = re.compile(r"^\s*\d+ - (?:access|filter|storage)?\(?")
+_QUALIFIED = re.compile(r"(?<![\w.'\"])([a-z_][\w$]*)\.[a-z_\"]")
 _PASSES = ("", "once through temporary space", "several times through temporary space")
 
 
@@ -33,6 +36,7 @@ class OraclePlans(Reading):
     """Plans of Oracle."""
 
     engine = ENGINE
+    dialect = Dialect(methods=frozenset((IndexMethod.SORTED,)), includes=False)
 
     @property
     def rules(self) -> Sequence[Rule]:  # type: ignore[override]
@@ -126,6 +130,7 @@ def _draft(row: Row, measured: bool) -> Draft:
             )
     _names(draft, row)
     access, tested = noted(row.access), noted(row.filter)
+    _alias_of_conditions(draft, (access, tested))
     joins = (Operation.HASH_JOIN, Operation.MERGE_JOIN, Operation.SORT)
     if access:
         (draft.join if what in joins else draft.search).append(access)
@@ -159,6 +164,15 @@ def _names(draft: Draft, row: Row) -> None:
         draft.more["row_width_bytes"] = round(row.row_bytes)
     if "columns" in row.more and draft.operation in _SCANS:
         draft.more["output"] = tuple(_projected(row.more["columns"]))
+
+
+def _alias_of_conditions(draft: Draft, texts: Sequence[str]) -> None:
+    """The name by which a table's own conditions call it, where no section tells it."""
+    if not draft.more.get("relation") or draft.more.get("alias"):
+        return
+    named = {found[1] for text in texts for found in _QUALIFIED.finditer(text)}
+    if len(named) == 1 and draft.more["relation"] not in named:
+        draft.more["alias"] = named.pop()
 
 
 def _projected(text: str) -> Iterator[str]:

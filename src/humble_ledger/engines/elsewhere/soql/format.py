@@ -33,7 +33,10 @@ _SELECTIVE = 1.0
 
 
 class SoqlPlans(Reading):
-    """Lists of routes; each is read as a plan of one step."""
+    """Lists of routes; each is read as a plan of one step.
+
+    `lists_routes` tells that the plans of a document are such routes of one statement.
+    """
 
     engine = ENGINE
     lists_routes = True
@@ -41,9 +44,9 @@ class SoqlPlans(Reading):
     @property
     def rules(self) -> Sequence[Rule]:  # type: ignore[override]
         """What a plan shows by itself."""
-        from humble_ledger.engines.elsewhere.findings import RULES  # noqa: PLC0415
+        from humble_ledger.engines.elsewhere.soql.findings import OWN_RULES  # noqa: PLC0415
 
-        return RULES
+        return OWN_RULES
 
     def looks_like(self, text: str) -> bool:
         """Whether a text has the keys of such an answer."""

@@ -14,7 +14,7 @@ from xml.etree.ElementTree import Element, tostring
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.plans.model import Memory, Operation, Plan, Processes
 from humble_ledger.core.saying import percent
-from humble_ledger.core.schema.quoting import Quoting
+from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.masking import masked as without_literals
 from humble_ledger.core.symptoms.case import Rule
 from humble_ledger.engines.contract import Reading, SavedPlan
@@ -58,7 +58,7 @@ class SqlserverPlans(Reading):
     """Plans of SQL Server."""
 
     engine = ENGINE
-    dialect = Dialect(default_schema="dbo", quoting=Quoting())
+    dialect = Dialect(default_schema="dbo", methods=frozenset((IndexMethod.SORTED,)))
 
     @property
     def rules(self) -> Sequence[Rule]:  # type: ignore[override]

@@ -147,7 +147,7 @@ def advice(plan: Element) -> Iterator[IndexAdvice]:
                 equal=tuple(named.get("EQUALITY", ())),
                 ranges=tuple(named.get("INEQUALITY", ())),
                 included=tuple(named.get("INCLUDE", ())),
-                gain_share=None if impact is None else impact / 100,
+                gain_share=None if impact is None else round(impact / 100, 6),
             )
 
 
