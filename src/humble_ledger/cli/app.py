@@ -19,7 +19,18 @@ COMMANDS = {
     "Diagnose": ("diagnose",),
     "Propose": ("propose", "suppose", "grow", "hollow"),
     "Verify": ("trial", "replay", "settle", "tidy"),
-    "Keep": ("history", "note", "audit", "watch", "limits", "report", "export", "import", "ledger"),
+    "Keep": (
+        "history",
+        "note",
+        "audit",
+        "watch",
+        "limits",
+        "report",
+        "export",
+        "import",
+        "record",
+        "ledger",
+    ),
 }
 """Under each heading of the help its commands, in the order of the loop. Each has a module of
 its name in `cli.commands`, with a function of its name or, as a group of commands, an `app`."""

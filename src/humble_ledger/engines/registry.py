@@ -11,8 +11,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from importlib import import_module
 from importlib.metadata import entry_points
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.engines.contract import (
     HOLLOW_SCHEME,
     Engine,
@@ -22,8 +23,13 @@ from humble_ledger.engines.contract import (
 )
 from humble_ledger.errors import UnreadableInput, WrongUsage
 
+if TYPE_CHECKING:
+    from humble_ledger.engines.recorded.noting import Notes
+
 GROUP = "humble_ledger.engines"
 # Plan formats of other packages that have no engine: names of classes, see `PlanReader`.
+# Followed by a path it is the address of a recording.
+RECORDED = "recorded:"
 FORMATS = "humble_ledger.plan_formats"
 
 
@@ -92,6 +98,8 @@ def engine_for(url: str) -> Engine:
     Raises:
         WrongUsage: nobody understands this scheme.
     """
+    if url.startswith(RECORDED):
+        return _recorded(url)
     scheme = url.split("://", 1)[0] if "://" in url else ""
     for own in _OWN:
         bare = not scheme and own.recognises and _named(own.recognises)(url)
@@ -110,9 +118,30 @@ def engine_for(url: str) -> Engine:
     )
 
 
+def _recorded(url: str) -> Engine:
+    """The engine that answers from a recording, which knows other servers' formats and SQL."""
+    from humble_ledger.engines.recorded.engine import RecordedEngine  # noqa: PLC0415
+
+    def dialect(engine: str) -> Dialect | None:
+        own = next((own for own in _OWN if own.name == engine), None)
+        return _made(own.engine).dialect if own is not None else None
+
+    found: Engine = RecordedEngine(url, plans_of_any, dialect)
+    return found
+
+
+def noting(engine: Engine, *, mask: bool) -> tuple[Engine, Notes]:
+    """An engine that writes down what its targets answer, and what it has written so far."""
+    from humble_ledger.engines.recorded.noting import Notes, NotingEngine  # noqa: PLC0415
+
+    notes = Notes(mask=engine.plans.masked if mask else None)
+    found: Engine = NotingEngine(engine, notes)
+    return found, notes
+
+
 def is_address(words: str) -> bool:
     """Whether words are the address of a target, and not a name that somebody gave it."""
-    if "://" in words or "=" in words or words.startswith(HOLLOW_SCHEME):
+    if "://" in words or "=" in words or words.startswith((HOLLOW_SCHEME, RECORDED)):
         return True
     return any(own.recognises and _named(own.recognises)(words) for own in _OWN)
 

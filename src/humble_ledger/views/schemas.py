@@ -35,6 +35,7 @@ from humble_ledger.views.documents.queries import (
     QueryDocument,
     TagsDocument,
 )
+from humble_ledger.views.documents.recordings import RecordingDocument
 from humble_ledger.views.documents.remedies import RemediesDocument
 from humble_ledger.views.documents.replays import ReplayDocument
 from humble_ledger.views.documents.reports import ReportDocument
@@ -65,6 +66,7 @@ DOCUMENTS: tuple[type[msgspec.Struct], ...] = (
     RoutesDocument,
     PlanDocument,
     IdeasDocument,
+    RecordingDocument,
     SymptomsDocument,
     TableDocument,
     ColumnDocument,

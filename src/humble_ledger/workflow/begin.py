@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from humble_ledger.core.entries import TargetEntry
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.registry import engine_for
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.capturing.scripts import capture_script
 from humble_ledger.workflow.configuration import (
     FILE_NAME,
     TargetConfig,
@@ -16,6 +19,7 @@ from humble_ledger.workflow.configuration import (
     find_configuration,
     write_configuration,
 )
+from humble_ledger.workflow.workspace import Workspace
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +61,7 @@ def begin(folder: Path, url: str, name: str, role: TargetRole, mask: bool = Fals
         ledger.targets.keep(target)
     mask = mask or found.mask
     write_configuration(replace(found, targets=targets, mask=mask))
+    _capture_recorded(folder, name, getattr(engine, "statements", ()))
     return Begun(
         folder / FILE_NAME,
         found.ledger,
@@ -67,3 +72,13 @@ def begin(folder: Path, url: str, name: str, role: TargetRole, mask: bool = Fals
         engine.not_kept(url),
         mask,
     )
+
+
+def _capture_recorded(folder: Path, target: str, statements: Sequence[str]) -> None:
+    """A recording brings the statements along that it has answers about."""
+    if not statements:
+        return
+    with TemporaryDirectory() as place, Workspace.find(folder, target) as workspace:
+        script = Path(place) / "recording.sql"
+        script.write_text(";\n".join(statements) + ";\n", encoding="utf-8")
+        capture_script(workspace, script)

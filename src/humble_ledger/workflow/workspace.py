@@ -47,6 +47,7 @@ class Workspace:
         self.limits = limits or Limits()
         self._wanted = target
         self._ledger: Ledger | None = None
+        self._engine: Engine | None = None
         self._session: Session | None = None
         self._hollow: Hollow | None = None
         self._open = ExitStack()
@@ -143,8 +144,14 @@ class Workspace:
 
     @property
     def engine(self) -> Engine:
-        """The engine of the target."""
-        return engine_for(self.target.url)
+        """The engine of the target; the same one each time, as a recording has a memory."""
+        if self._engine is None:
+            self._engine = engine_for(self.target.url)
+        return self._engine
+
+    def ask_through(self, engine: Engine) -> None:
+        """From now on ask the target through this engine, which may note what is answered."""
+        self._engine = engine
 
     def readable(self, text: str) -> str:
         """A text of SQL, written as the core's own lexical rules part it; see `core.dialect`."""
