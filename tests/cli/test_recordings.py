@@ -91,6 +91,41 @@ def test_a_masked_recording_holds_no_value(begun: Program, server: Server, tmp_p
 
 
 @pytest.mark.parametrize(
+    ("engine", "index", "ratio"),
+    [
+        ("sqlserver", "dbo.reading (sensor_id, taken_at)", 842 / 1.3),
+        ("oracle", "feas.reading (sensor_id, taken_at)", 845 / 1.6),
+        ("cockroachdb", "reading (sensor_id)", 1290 / 4.1),
+    ],
+)
+def test_the_loop_on_a_recording_that_comes_along(
+    humble: Program, engine: str, index: str, ratio: float
+) -> None:
+    assert humble.json("init", f"recorded:{engine}")["engine"]["name"] == engine
+    assert humble.json("plan", "q1", "--measure")["measured"]
+    (first, *_) = humble.json("diagnose", "q1")["symptoms"]
+    assert (first["name"], first["cause"]["name"]) == ("selective-full-scan", "no-index")
+    (idea,) = humble.json("propose", "q1")["ideas"]
+    assert f"{idea['table']} ({', '.join(idea['keys'])})" == index
+    assert "Name one" in humble.fails(2, "propose")
+    trial = humble.json("trial", "q1", "--index", index)
+    (query,) = trial["queries"]
+    assert trial["verdict"] == "faster" and query["uses_change"]
+    assert query["ratio"]["low"] < 1 / ratio * 1.1 and query["ratio"]["high"] > 1 / ratio * 0.9
+    assert humble.json("settle", "t1", "keep", "--reason", "as recorded")["files"]
+
+
+def test_the_other_recordings_that_come_along(humble: Program) -> None:
+    humble.ok("init", "recorded:duckdb")
+    assert humble.json("plan", "q1", "--measure")["root"]["label"] == "Top N"
+    other = Program(humble.folder / "soql", humble.environment)
+    other.folder.mkdir()
+    other.ok("init", "recorded:soql")
+    assert other.json("routes", "q1")["routes"][0]["cost_estimated"] == 1.8
+    assert "cockroachdb, duckdb, oracle" in other.fails(4, "init", "recorded:nosuch")
+
+
+@pytest.mark.parametrize(
     ("lines", "told"),
     [
         ([], "empty"),

@@ -16,7 +16,7 @@ def init(
         str,
         typer.Argument(
             help="postgresql://user@host:port/database, service=name, the path of an SQLite file, "
-            "or nothing: the environment (PGHOST, PGDATABASE, …).",
+            "recorded:FILE, or nothing: the environment (PGHOST, PGDATABASE, …).",
             show_default=False,
         ),
     ] = "",
@@ -71,9 +71,16 @@ def init(
             ("ledger", os.path.relpath(begun.ledger) + (", new" if begun.new_ledger else "")),
             ("not stored", _elsewhere(begun.not_kept)),
             ("mask", "no literal goes into the ledger" if begun.mask else ""),
-            ("next", "humble capture log FILE, or  humble plan 'SELECT …'"),
+            ("next", _next(target.url)),
         ),
     )
+
+
+def _next(url: str) -> str:
+    """What to do with the new target."""
+    if url.startswith("recorded:"):
+        return "humble queries, then  humble diagnose q1"
+    return "humble capture log FILE, or  humble plan 'SELECT …'"
 
 
 def _elsewhere(names: tuple[str, ...]) -> str:

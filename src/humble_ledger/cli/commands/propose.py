@@ -78,6 +78,7 @@ def propose(
         remedies_view,
     )
     from humble_ledger.workflow.proposing.everything import propose as find  # noqa: PLC0415
+    from humble_ledger.workflow.proposing.saved import ideas_for  # noqa: PLC0415
     from humble_ledger.workflow.supposing.predictors import predictor_named  # noqa: PLC0415
 
     wanted, way = _types(types or []), predictor_named(predict_with)
@@ -93,11 +94,11 @@ def propose(
         )
     workspace = workspace_for(target, timeout, allow_side_effects)
     with workspace, output.progress() as progress:
-        saved = _saved(workspace, whats or [])
-        if saved is None:
+        ideas = ideas_for(workspace, whats or ())
+        if ideas is None:
             found = find(workspace, whats or (), progress, wanted, way)
-    if saved is not None:
-        _give_ideas(workspace, saved, sql=sql and not json, json=json)
+    if ideas is not None:
+        _give_ideas(workspace, ideas, sql=sql and not json, json=json)
         return
     shown = found.remedies[:top] if top is not None else found.remedies
     if sql and not json:
@@ -111,15 +112,6 @@ def propose(
         ),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )
-
-
-def _saved(workspace: Workspace, whats: list[str]) -> PlanIdeas | None:
-    """What might help a saved plan, when that is what was named."""
-    from humble_ledger.workflow.proposing.saved import ideas_for  # noqa: PLC0415
-    from humble_ledger.workflow.reading.subjects import saved_subject  # noqa: PLC0415
-
-    saved = saved_subject(whats[0]) if len(whats) == 1 else None
-    return ideas_for(workspace, whats[0], saved) if saved is not None else None
 
 
 def _give_ideas(workspace: Workspace, found: PlanIdeas, *, sql: bool, json: bool) -> None:

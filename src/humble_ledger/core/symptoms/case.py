@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from humble_ledger.core.costs.contract import CostModel
+from humble_ledger.core.costs.unknown import UnknownCosts
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
@@ -99,6 +100,11 @@ class Case:
         """A case with its arithmetic done."""
         asked = planner or NobodyToAsk()
         return cls(plan, server, tables, costs, accounts(plan), asked, statement, rules)
+
+    @property
+    def priced(self) -> bool:
+        """Whether there are formulas for what another way would cost."""
+        return not isinstance(self.costs, UnknownCosts)
 
     @property
     def memory_bytes(self) -> float:

@@ -11,14 +11,20 @@ from collections.abc import Iterable, Sequence
 from humble_ledger.core.plans.model import JOINS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.saying import MIB, percent
-from humble_ledger.core.statements.conditions import columns_of, predicates
+from humble_ledger.core.statements.conditions import Predicate, columns_of, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
-from humble_ledger.core.symptoms.in_plans.obstacles import obstacle_by_plan
+from humble_ledger.core.symptoms.in_plans.obstacles import (
+    narrowest,
+    obstacle,
+    obstacle_by_plan,
+)
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.engines.elsewhere.drafts import READ_EXPECTED
 
 FEWEST_LOOKUPS = 1_000.0
 FEWEST_ROWS = 1_000.0
+MANY_PAGES = 10.0  # for each row that is kept
+MANY_COSTS = 2.0
 FEW = 0.1  # of the rows are kept, where that is known
 _WHOLE = (Operation.FULL_SCAN, Operation.INDEX_ONLY_SCAN)
 _HASHED = (Operation.HASH_JOIN, Operation.AGGREGATE, Operation.DISTINCT)
@@ -27,15 +33,18 @@ _HASHED = (Operation.HASH_JOIN, Operation.AGGREGATE, Operation.DISTINCT)
 def whole_reads(case: Case) -> Iterable[Symptom]:
     """`selective-full-scan` of a table, or of an index from end to end, with a condition on it."""
     for node in case.plan.nodes():
-        if node.operation not in _WHOLE or node.conditions.search or case.table_of(node):
+        if node.operation not in _WHOLE or node.conditions.search or _judged(case, node):
             continue
-        if node.operation is Operation.FULL_SCAN and case.plan.steps_timed:
+        counted = node.discarded.by_filter is not None
+        if node.operation is Operation.FULL_SCAN and case.plan.steps_timed and counted:
             continue  # the core's own rule looks at those
         found = [p for text in node.conditions.filter for p in predicates(text)]
         if not found or node.never_ran or _within_sub_query(case, node):
             continue
         kept, read = case.rows(node), _read(case, node)
         if read is not None and (read < FEWEST_ROWS or kept > FEW * read):
+            continue
+        if read is None and not _much_for_few(case, node, kept):
             continue
         cost_ms, share = case.avoidable(node, 1.0 - kept / read if read else 1.0)
         if share < WORTH_A_WORD:
@@ -49,7 +58,7 @@ def whole_reads(case: Case) -> Iterable[Symptom]:
             step=node.name,
             summary=f"{case.verb('reads', 'would read')} {told} of {where} to keep {kept:,.0f}",
             evidence={"rows_read": read, "rows_kept": kept},
-            cause=obstacle_by_plan(case, what, found),
+            cause=_why(case, node, what, found),
             cost_ms=cost_ms,
             cost_share=share,
         )
@@ -58,7 +67,7 @@ def whole_reads(case: Case) -> Iterable[Symptom]:
 def lookups_one_by_one(case: Case) -> Iterable[Symptom]:
     """`missing-covering-index`: rows that an index led to are fetched from the table."""
     for node in case.plan.nodes():
-        if case.table_of(node) or node.never_ran or not _fetches(node):
+        if _judged(case, node) or node.never_ran or not _fetches(node):
             continue
         rows = case.rows(node)
         cost_ms, share = case.avoidable(node, 1.0)
@@ -124,7 +133,7 @@ def hashes_on_disk(case: Case) -> Iterable[Symptom]:
 def nothing_known_of_columns(case: Case) -> Iterable[Symptom]:
     """`column-statistics-missing`: the server says so itself."""
     for node in case.plan.nodes():
-        if not node.share_unknown or case.table_of(node) or not _weighs(case, node):
+        if not node.share_unknown or _judged(case, node) or not _weighs(case, node):
             continue
         texts = (*node.conditions.filter, *node.conditions.search)
         named = list(dict.fromkeys(ref.column for text in texts for ref in columns_of(text)))
@@ -142,6 +151,18 @@ def nothing_known_of_columns(case: Case) -> Iterable[Symptom]:
         )
 
 
+def _judged(case: Case, node: Node) -> bool:
+    """Whether the core's own rules can judge a step: its table and the formulas are known."""
+    return case.priced and case.table_of(node) is not None
+
+
+def _why(case: Case, node: Node, what: str, found: Sequence[Predicate]) -> Cause:
+    table = case.table_of(node)
+    if table is None:
+        return obstacle_by_plan(case, what, found)
+    return obstacle(case, table, narrowest(case, node, table, found) or found[0], found)
+
+
 def _within_sub_query(case: Case, node: Node) -> bool:
     """Whether a step is run again for each row of another: that is the trouble, and told so."""
     return any(each.role is Role.SUBPLAN for each in path_to(case.plan.root, node))
@@ -155,11 +176,26 @@ def _weighs(case: Case, node: Node) -> bool:
     )
 
 
+def _much_for_few(case: Case, node: Node, kept: float) -> bool:
+    """Whether a scan costs more than fetching what it keeps one by one, a page for each row.
+
+    By the pages that were counted; else by the server's cost, which is reckoned in such fetches
+    where a server tells no more.
+    """
+    account = case.accounts[node.no]
+    if node.loops and account.self_pages is not None:
+        return account.self_pages.touched >= MANY_PAGES * max(kept, 1.0)
+    return not case.plan.own_estimates and account.self_cost >= MANY_COSTS * max(kept, 1.0)
+
+
 def _read(case: Case, node: Node) -> float | None:
     """The rows that a scan looked at, or is expected to; None where nobody tells."""
     if node.loops:
         thrown = node.discarded.by_filter
-        return None if thrown is None else case.rows(node) + thrown * node.loops
+        if thrown is not None:
+            return case.rows(node) + thrown * node.loops
+        table = case.table_of(node)
+        return table.rows * node.loops if table is not None and table.rows else None
     expected = node.details.get(READ_EXPECTED)
     return float(expected) if isinstance(expected, int | float) else None
 

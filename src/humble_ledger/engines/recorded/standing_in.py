@@ -249,6 +249,8 @@ def recorded_trial(answers: Answers, form: PlanFormat, change: Change) -> Iterat
             text = json.dumps(value)
             for old, new in pairs:
                 text = text.replace(json.dumps(old)[1:-1], json.dumps(new)[1:-1])
+                # Some servers keep names in capitals.
+                text = text.replace(json.dumps(old.upper())[1:-1], json.dumps(new.upper())[1:-1])
             return json.loads(text)
 
         builds = _value(

@@ -34,8 +34,18 @@ def ideas_view(found: PlanIdeas, numbers: Numbers) -> RenderableType:
             parts.append(Hanging("  ", advice_words(each, numbers) + same))
             if each.statement:
                 parts.append(Hanging("      ", each.statement))
-    parts += [Text(""), Hanging("", UNPREDICTED)]
+    parts += [Text(""), Hanging("", _unpredicted(found))]
     return Group(*parts)
+
+
+def _unpredicted(found: PlanIdeas) -> str:
+    """Why nothing is predicted, and how to find out."""
+    if found.plan.query is None:
+        return UNPREDICTED
+    return (
+        f"Nothing is predicted: the cost formulas of {found.plan.plan.engine} are not known here. "
+        f"To try one:  humble trial {found.plan.query} --index 'TABLE (COLUMNS)'"
+    )
 
 
 def _idea(idea: Idea, statement: str) -> list[RenderableType]:

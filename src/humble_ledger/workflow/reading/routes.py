@@ -9,7 +9,8 @@ from humble_ledger.core.results.plans import Route, Routes
 from humble_ledger.core.routes.deciding import deciding
 from humble_ledger.core.routes.exploring import Avoided, Found, explore
 from humble_ledger.core.statements.kinds import Statement
-from humble_ledger.engines.contract import ExplainOptions, PlanDocument
+from humble_ledger.engines.contract import ExplainOptions, PlanDocument, Session
+from humble_ledger.engines.registry import plans_of_any
 from humble_ledger.errors import StatementTimedOut, WrongUsage
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import keep_plan, table_names
@@ -54,6 +55,9 @@ def routes_of(
         )
     workspace.require_ledger()
     session = workspace.session
+    listed = _listed(session, statement)
+    if listed is not None:
+        return listed
     documents: dict[Avoided, PlanDocument] = {}
 
     def ask(avoided: Avoided) -> Plan:
@@ -81,6 +85,16 @@ def routes_of(
             limit_ms = max(PATIENCE * route.plan.plan.execution_ms, LEAST_PATIENCE_MS)
         kept.append(route)
     return Routes(query or "", statement.sql, tuple(kept), len(found), len(documents), decision)
+
+
+def _listed(session: Session, statement: Statement) -> Routes | None:
+    """The routes of a server that lists them itself, in place of a plan."""
+    form = plans_of_any(session.server.engine)
+    if not getattr(form, "lists_routes", False):
+        return None
+    found = session.explain(statement)
+    plans = tuple(form.plans_in(found.document))
+    return _saved_routes(SavedDocument(plans, 1, lists_routes=True))
 
 
 def _saved_routes(saved: SavedDocument) -> Routes:

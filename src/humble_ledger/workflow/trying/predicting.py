@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from humble_ledger.core.costs.unknown import UnknownCosts
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.formula import WAY
 from humble_ledger.core.trials.model import PredictedCost
@@ -29,6 +30,7 @@ def predicted_costs(
     session = workspace.session
     designs = [index.design for index in making.indexes]
     known = bool(designs) and len(designs) == len(making.entries)
+    known = known and not isinstance(session.costs, UnknownCosts)
     predictor = predictor_of(workspace, progress)[0] if known else None
     found: dict[str, PredictedCost] = {}
     for each in tried:

@@ -52,10 +52,18 @@ class Idea:
     added: tuple[str, ...] = ()
 
 
-def ideas(plan: Plan, symptoms: Iterable[Symptom], abilities: IndexAbilities) -> Sequence[Idea]:
-    """Indexes against what was found in a plan, each once, in the order of the symptoms."""
+def ideas(
+    plan: Plan,
+    symptoms: Iterable[Symptom],
+    abilities: IndexAbilities,
+    known: Mapping[TableName, TableFacts],
+) -> Sequence[Idea]:
+    """Indexes against what was found in a plan, each once, in the order of the symptoms.
+
+    ``known`` are the tables of which there are facts, among them the indexes that are there.
+    """
     found: list[Idea] = []
-    made = candidates(plan, _tables(plan), abilities)
+    made = candidates(plan, {**_tables(plan), **known}, abilities)
     for symptom in symptoms:
         if symptom.harmless:
             continue

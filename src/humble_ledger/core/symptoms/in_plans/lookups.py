@@ -40,7 +40,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         table = case.table_of(node)
         index = _only_index(node, table)
         account = per_table.get(TableName(node.schema, node.relation))
-        if table is None or index is None or account is None:
+        if table is None or index is None or account is None or not case.priced:
             continue
         if not _searches(node) and case.rows(node) < WHOLE_PART * table.rows:
             continue  # it stops early, or is told from another step

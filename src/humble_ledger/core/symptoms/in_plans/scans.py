@@ -58,8 +58,10 @@ def full_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.FULL_SCAN or node.never_ran:
             continue
-        if case.table_of(node) is None and case.plan.steps_measured:
+        if (case.table_of(node) is None or not case.priced) and case.plan.steps_measured:
             yield from _of_unknown_table(case, node)
+        if not case.priced:
+            continue  # nothing tells what an index would cost
         scan = _measure(case, node)
         if scan is None or case.accounts[node.no].self_share < WORTH_A_WORD:
             continue
@@ -99,10 +101,19 @@ def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:
         step=node.name,
         summary=f"reads {read:,.0f} rows of {node.relation} to keep {kept:,.0f}",
         evidence={"rows_read": read, "rows_kept": kept, "kept_share": kept / read},
-        cause=obstacle_by_plan(case, node.relation, found),
+        cause=_of_table(case, node, found),
         cost_ms=cost_ms,
         cost_share=share,
     )
+
+
+def _of_table(case: Case, node: Node, found: Sequence[Predicate]) -> Cause:
+    """Why no index led to the rows: by the table's facts, where there are some."""
+    table = case.table_of(node)
+    if table is None:
+        return obstacle_by_plan(case, node.relation, found)
+    best = narrowest(case, node, table, found)
+    return obstacle(case, table, best or found[0], found)
 
 
 def _measure(case: Case, node: Node) -> _Scan | None:

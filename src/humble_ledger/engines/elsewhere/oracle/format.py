@@ -67,8 +67,8 @@ class OraclePlans(Reading):
 def _plan(found: Display) -> Plan:
     measured = found.measured
     root = _tree(found.rows, measured)
-    priced = any(draft.cost is not None for draft in root.walk())
-    if not priced:
+    told = any(draft.cost is not None or draft.ms is not None for draft in root.walk())
+    if not told:
         with_rows_as_cost(root)
     top = found.rows[0]
     took = next((row.seen_ms for row in found.rows if row.seen_ms is not None), None)
@@ -86,7 +86,7 @@ def _plan(found: Display) -> Plan:
         assembled(root, measured=measured),
         measured,
         execution_ms=(top.seen_ms if top.seen_ms is not None else took) if measured else None,
-        own_estimates=not priced,
+        own_estimates=not told,
         details=details,
         remarks=tuple(notes),
     )
