@@ -192,6 +192,7 @@ def connect(
             place_of(url), error, [*secrets, os.environ.get("PGPASSWORD", "")]
         ) from None
     try:
+        _require_postgresql(connection)
         _settle_path(connection, as_the_user)
         _settle_session(connection, limits, read_only)
     except BaseException:
@@ -217,6 +218,27 @@ def _settle_path(connection: Connection, as_the_user: bool) -> None:
         connection.users_path = str(row[0])
         if not as_the_user:
             connection.execute("SET search_path = pg_catalog")
+
+
+class AnotherServer(WrongUsage):
+    """It speaks the protocol and is another server: see `engines.postgresql.others`."""
+
+    def __init__(self, version: str) -> None:
+        super().__init__(
+            f"This server speaks PostgreSQL's protocol and is another ({version}): plans of it can "
+            "be read, and nothing is built or tried on it.",
+            "Make the change on a test database yourself, and compare the plans.",
+        )
+
+
+# As PostgreSQL itself tells its version: "15.4", "15.4 (Debian 15.4-1)", "18beta1".
+_OWN_VERSION = re.compile(r"\d+(?:\.\d+|beta\d+|rc\d+|devel)(?: \(.*\))?")
+
+
+def _require_postgresql(connection: Connection) -> None:
+    told = connection.info.parameter_status("server_version") or "no version"
+    if _OWN_VERSION.fullmatch(told) is None:
+        raise AnotherServer(told)
 
 
 def _settle_session(connection: Connection, limits: Limits, read_only: bool) -> None:

@@ -17,6 +17,7 @@ from humble_ledger.engines.contract import (
     Leftovers,
     Limits,
     SequentialExperiment,
+    Session,
     WriteRuns,
 )
 from humble_ledger.engines.postgresql import (
@@ -36,6 +37,7 @@ from humble_ledger.engines.postgresql.plans.format import PostgresPlans
 from humble_ledger.engines.postgresql.plans.reader import ENGINE
 from humble_ledger.engines.postgresql.reproducing import reproduction
 from humble_ledger.engines.postgresql.session import PostgresSession
+from humble_ledger.errors import StatementRejected
 
 
 class PostgresEngine:
@@ -54,11 +56,19 @@ class PostgresEngine:
         """The parameters that the public form leaves out."""
         return () if named.is_named(url) else connection.not_kept(url)
 
-    def open(self, url: str, limits: Limits = Limits()) -> PostgresSession:  # noqa: B008
-        """Open a read-only session."""
-        return (
-            named.session_of(url, limits) if named.is_named(url) else PostgresSession(url, limits)
-        )
+    def open(self, url: str, limits: Limits = Limits()) -> Session:  # noqa: B008
+        """Open a read-only session; another one where the server is another."""
+        if named.is_named(url):
+            return named.session_of(url, limits)
+        try:
+            return PostgresSession(url, limits)
+        except (connection.AnotherServer, StatementRejected):
+            # What PostgreSQL answers in any version this server does not.
+            from humble_ledger.engines.postgresql.others.session import (  # noqa: PLC0415
+                OtherSession,
+            )
+
+            return OtherSession(url, limits)
 
     def experiment(
         self,

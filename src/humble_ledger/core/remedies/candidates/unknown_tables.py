@@ -7,7 +7,7 @@ and outputs name. What an index would save, and whether one like it is there, no
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from humble_ledger.core.plans.model import Node, Operation, Plan
 from humble_ledger.core.plans.tables import alias_of
@@ -63,7 +63,9 @@ def ideas(
     ``known`` are the tables of which there are facts, among them the indexes that are there.
     """
     found: list[Idea] = []
-    made = candidates(plan, {**_tables(plan), **known}, abilities)
+    # Nothing is priced, so that no table is too small.
+    large = {n: replace(facts, pages=max(facts.pages, _PAGES)) for n, facts in known.items()}
+    made = candidates(plan, {**_tables(plan), **large}, abilities)
     for symptom in symptoms:
         if symptom.harmless:
             continue
