@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -56,6 +58,24 @@ def test_the_whole_loop_goes_on_from_a_recording(
     kept = away.json("settle", trial["id"], "keep", "--reason", "as recorded")
     assert kept["files"]
     assert "cannot be changed" in away.fails(5, "settle", trial["id"], "keep", "--apply").strip()
+
+
+def test_the_loop_of_a_file_goes_on_from_a_recording(humble: Program, tmp_path: Path) -> None:
+    with closing(sqlite3.connect(humble.folder / "app.db")) as connection:
+        connection.execute("CREATE TABLE reading (reading_id integer PRIMARY KEY, sensor_id int)")
+        connection.executemany(
+            "INSERT INTO reading VALUES (?, ?)", ((n, n * 7919 % 2000) for n in range(30_000))
+        )
+        connection.commit()
+    before = (humble.folder / "app.db").read_bytes()
+    humble.ok("init", "app.db", "--role", "scratch")
+    sql = "SELECT count(*) FROM reading WHERE sensor_id = 77"
+    assert humble.json("record", "x.jsonl", sql, "--trial")["trials"] == 1
+    assert (humble.folder / "app.db").read_bytes() == before
+    away = elsewhere(humble, tmp_path / "away")
+    assert away.json("init", f"recorded:{humble.folder / 'x.jsonl'}")["engine"]["name"] == "sqlite"
+    (remedy, *_) = away.json("propose", "q1")["remedies"]
+    assert away.json("trial", "q1", "--remedy", remedy["id"])["verdict"] == "faster"
 
 
 @only_newest

@@ -116,7 +116,8 @@ class PlanEntry:
 
     ``value_reasons`` tells why its values were chosen, where they were drawn from statistics;
     ``planner_calls`` are functions that the planner may have called for it, and of which nobody
-    can see what they do; ``place`` is where it stands in a document of several. None is kept.
+    can see what they do; ``place`` is where it stands in a document of several, and ``read_by``
+    what its reader rests on, where no server was at hand. None is kept.
     """
 
     id: str
@@ -129,6 +130,7 @@ class PlanEntry:
     value_reasons: tuple[str, ...] = ()
     planner_calls: tuple[str, ...] = ()
     place: str = ""
+    read_by: str = ""
 
 
 @dataclass(frozen=True, slots=True)

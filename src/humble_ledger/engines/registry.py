@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from importlib import import_module
-from importlib.metadata import entry_points
+from importlib.metadata import EntryPoint, entry_points
 from typing import TYPE_CHECKING, Any
 
 from humble_ledger.core.dialect import Dialect
@@ -197,7 +198,7 @@ def plans_of_any(engine: str) -> PlanFormat:
 
 def _others_formats() -> Iterator[PlanFormat]:
     """The plan formats of other packages."""
-    for entry in entry_points(group=FORMATS):
+    for entry in _entries(FORMATS):
         yield complete(entry.load()())
 
 
@@ -205,6 +206,12 @@ def log_formats() -> list[LogFormat]:
     """The forms in which servers write their logs, in the order in which they should be tried."""
     own = [form for each in _OWN if each.logs for form in _named(each.logs)]
     return [*own, *(form for engine in _others() for form in getattr(engine, "logs", ()))]
+
+
+@cache
+def _entries(group: str) -> tuple[EntryPoint, ...]:
+    """What other packages offer; looking for it reads a file of every package there is."""
+    return tuple(entry_points(group=group))
 
 
 def _made(place: str) -> Any:
@@ -219,7 +226,7 @@ def _named(place: str) -> Any:
 
 def _others(scheme: str = "") -> Iterator[Engine]:
     """The engines of other packages; of one scheme, when one is given."""
-    for entry in entry_points(group=GROUP):
+    for entry in _entries(GROUP):
         if scheme in ("", entry.name):
             engine: Engine = entry.load()()
             yield engine

@@ -231,14 +231,28 @@ class AnotherServer(WrongUsage):
         )
 
 
-# As PostgreSQL itself tells its version: "15.4", "15.4 (Debian 15.4-1)", "18beta1".
-_OWN_VERSION = re.compile(r"\d+(?:\.\d+|beta\d+|rc\d+|devel)(?: \(.*\))?")
+# As PostgreSQL tells its version at the beginning of a session: "15.4", "15.4 (Debian 15.4-1)",
+# "18beta1"; what distributions of it tell has more behind.
+_OWN_VERSION = re.compile(r"\d+(?:\.\d+|beta\d+|rc\d+|devel)(?: .*)?")
+# And where that is not so, when it is asked: "PostgreSQL 15.4 (… 15.4.0) on x86_64-pc-linux-gnu".
+_OWN_WORDS = re.compile(r"PostgreSQL \d+(?:\.\d+)?(?: \([^)]*\))? on ")
+
+
+def says_postgresql(connection: psycopg.Connection[TupleRow]) -> bool:
+    """Whether a server says of itself that it is PostgreSQL, and not another of that protocol."""
+    told = connection.info.parameter_status("server_version") or ""
+    if _OWN_VERSION.fullmatch(told) is not None:
+        return True
+    try:
+        row = connection.execute("SELECT version()").fetchone()
+    except psycopg.Error:
+        return False
+    return row is not None and _OWN_WORDS.match(str(row[0])) is not None
 
 
 def _require_postgresql(connection: Connection) -> None:
-    told = connection.info.parameter_status("server_version") or "no version"
-    if _OWN_VERSION.fullmatch(told) is None:
-        raise AnotherServer(told)
+    if not says_postgresql(connection):
+        raise AnotherServer(connection.info.parameter_status("server_version") or "no version")
 
 
 def _settle_session(connection: Connection, limits: Limits, read_only: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.core.schema.facts import TableFacts, TableName
@@ -39,6 +40,9 @@ from humble_ledger.engines.postgresql.reproducing import reproduction
 from humble_ledger.engines.postgresql.session import PostgresSession
 from humble_ledger.errors import StatementRejected
 
+if TYPE_CHECKING:
+    from humble_ledger.engines.postgresql.others.session import OtherSession
+
 
 class PostgresEngine:
     """See `engines.contract.Engine`."""
@@ -62,13 +66,15 @@ class PostgresEngine:
             return named.session_of(url, limits)
         try:
             return PostgresSession(url, limits)
-        except (connection.AnotherServer, StatementRejected):
-            # What PostgreSQL answers in any version this server does not.
-            from humble_ledger.engines.postgresql.others.session import (  # noqa: PLC0415
-                OtherSession,
-            )
-
-            return OtherSession(url, limits)
+        except connection.AnotherServer:
+            return _other_session(url, limits)
+        except StatementRejected:
+            # It says that it is PostgreSQL, and refuses what every version of that answers.
+            other = _other_session(url, limits)
+            if other.is_postgresql:
+                other.close()
+                raise
+            return other
 
     def experiment(
         self,
@@ -176,3 +182,9 @@ class PostgresEngine:
     def remove_leftovers(self, url: str, left: Leftovers) -> None:
         """Remove them."""
         leftovers.remove(url, left)
+
+
+def _other_session(url: str, limits: Limits) -> OtherSession:
+    from humble_ledger.engines.postgresql.others.session import OtherSession  # noqa: PLC0415
+
+    return OtherSession(url, limits)

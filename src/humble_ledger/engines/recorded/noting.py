@@ -35,7 +35,6 @@ from humble_ledger.errors import HumbleError
 # What a stand-in cannot do is not done while it is made, so that both go the same way.
 BEYOND = (
     Capability.HOLLOW,
-    Capability.COPIES,
     Capability.REPRODUCTION,
     Capability.HIDDEN_INDEX,
 )

@@ -79,6 +79,7 @@ def _heading(entry: PlanEntry, numbers: Numbers) -> RenderableType:
         times = f"planning {planning}, execution {execution} (measured)"
     return labelled(
         ("plan", f"{head}, {'measured' if plan.measured else 'estimated'} on {server}"),
+        ("read by", entry.read_by),
         ("document", _of_several(entry)),
         ("statement", shorten(entry.statement, 400)),
         ("values", _values(entry)),

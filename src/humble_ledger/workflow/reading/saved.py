@@ -23,13 +23,15 @@ MOST_MENDED_LETTERS = 400_000  # a text that is larger is taken as it is
 class SavedDocument:
     """The plans of a document, the one that is meant, and whether they are routes of one query.
 
-    ``chosen`` tells that it was named; else it is the one that takes or costs most.
+    ``chosen`` tells that it was named; else it is the one that takes or costs most. ``read_by``
+    is what the format rests on.
     """
 
     plans: tuple[SavedPlan, ...]
     number: int
     lists_routes: bool = False
     chosen: bool = False
+    read_by: str = ""
 
     @property
     def entry(self) -> PlanEntry:
@@ -44,7 +46,7 @@ class SavedDocument:
             most = "" if self.chosen else ", the costliest"
             place = f"statement {number} of {len(self.plans)} in this document{most}"
         entry = PlanEntry(SAVED, "", None, found.statement, (), SAVED, found.plan)
-        return replace(entry, place=place)
+        return replace(entry, place=place, read_by=self.read_by)
 
 
 def saved_in(text: str, wanted: int | None = None) -> SavedDocument | None:
@@ -69,7 +71,8 @@ def saved_in(text: str, wanted: int | None = None) -> SavedDocument | None:
         )
     routes = bool(getattr(form, "lists_routes", False))
     number = wanted or (1 if routes else _weightiest(plans))
-    return SavedDocument(tuple(plans), number, routes, wanted is not None)
+    rests_on = str(getattr(form, "rests_on", ""))
+    return SavedDocument(tuple(plans), number, routes, wanted is not None, rests_on)
 
 
 def _format_of(text: str) -> PlanFormat | None:

@@ -47,6 +47,7 @@ class CockroachPlans(Reading):
     """Plans of CockroachDB."""
 
     engine = ENGINE
+    rests_on = "the documentation of EXPLAIN; not tried on a real server"
     dialect = Dialect(default_schema="public", methods=frozenset((IndexMethod.SORTED,)))
 
     @property

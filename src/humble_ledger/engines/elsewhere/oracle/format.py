@@ -36,6 +36,10 @@ class OraclePlans(Reading):
     """Plans of Oracle."""
 
     engine = ENGINE
+    rests_on = (
+        "the documentation of the display package and of the views of plans; "
+        "not tried on a real server"
+    )
     dialect = Dialect(methods=frozenset((IndexMethod.SORTED,)), includes=False)
 
     @property

@@ -39,6 +39,7 @@ class SoqlPlans(Reading):
     """
 
     engine = ENGINE
+    rests_on = "the documentation of the query resource; not tried on a real server"
     lists_routes = True
 
     @property

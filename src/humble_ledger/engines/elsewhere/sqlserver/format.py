@@ -58,6 +58,10 @@ class SqlserverPlans(Reading):
     """Plans of SQL Server."""
 
     engine = ENGINE
+    rests_on = (
+        "the published schema of showplan and the documentation of its operators; "
+        "not tried on a real server"
+    )
     dialect = Dialect(default_schema="dbo", methods=frozenset((IndexMethod.SORTED,)))
 
     @property

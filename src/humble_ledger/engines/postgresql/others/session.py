@@ -70,6 +70,12 @@ class OtherSession:
             raise
 
     @property
+    def is_postgresql(self) -> bool:
+        """Whether it answers as PostgreSQL does after all: what it refused is another matter."""
+        words = self.server.version.startswith("PostgreSQL ")
+        return words and self._form.engine == "postgresql" and self._estimated == _ESTIMATED[0]
+
+    @property
     def costs(self) -> UnknownCosts:
         """Not known: its plans may look like PostgreSQL's and be reckoned otherwise."""
         return UnknownCosts()
