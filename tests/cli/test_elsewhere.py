@@ -211,3 +211,27 @@ def test_a_plan_format_of_another_package(saved: Program, tmp_path: Path) -> Non
     assert code == 4 and "a plan of pebble" in err and "Traceback" not in err
     (saved.folder / "x.plan").write_text("PEBBLE PLAN\n")
     assert "line 2: a step was expected" in said("plan", "x.plan")[2]
+
+
+def test_names_that_act_on_terminals_or_end_statements_do_not(saved: Program) -> None:
+    document = {
+        "kind": "plan",
+        "engine": {"name": "x\x1b[31m", "version": "\u202e"},
+        "statement": "select \x1b]0;x\x07",
+        "remarks": ["\x1b[2Jgone"],
+        "advice": [{"relation": "a\x1b[1m", "equal": ["b"], "statement": "DROP \x1b[1m"}],
+        "root": {
+            "operation": "full_scan", "label": "scan\x1b[31m", "relation": 'r"\x1b; DROP TABLE y',
+            "conditions": {"filter": ["(a = 1)"]}, "rows_expected": 5,
+            "cost": {"total": 1000000}, "remarks": ["\x1b[5m"],
+        },
+    }  # fmt: skip
+    (saved.folder / "h.json").write_text(json.dumps(document))
+    for arguments in (
+        ("plan", "h.json"), ("plan", "h.json", "--as", "steps"), ("plan", "h.json", "--focus", "1"),
+        ("diagnose", "h.json"), ("propose", "h.json"), ("propose", "h.json", "--sql"),
+    ):  # fmt: skip
+        shown = saved.ok(*arguments).out
+        assert "\x1b" not in shown and "\u202e" not in shown, arguments
+    script = saved.ok("propose", "h.json", "--sql").out
+    assert 'ON "r""\\x1b; DROP TABLE y" (a);' in script

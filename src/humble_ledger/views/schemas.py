@@ -10,6 +10,8 @@ from typing import Any
 
 import msgspec
 
+from humble_ledger.core.plans.open_document import VERSION as OPEN_VERSION
+from humble_ledger.core.plans.open_document import OpenPlan
 from humble_ledger.views.documents.audits import AuditDocument
 from humble_ledger.views.documents.bundles import ExportDocument, ImportDocument
 from humble_ledger.views.documents.captures import CaptureDocument, LiveDocument, ScriptDocument
@@ -106,6 +108,9 @@ def schemas() -> dict[str, str]:
         schema = _described(msgspec.json.schema(document))
         kind, version = document.__struct_defaults__[-2:]
         found[f"{kind}-{version}.json"] = json.dumps(schema, indent=2, sort_keys=True) + "\n"
+    # What others may write for us needs less than what we write.
+    least = json.dumps(_described(msgspec.json.schema(OpenPlan)), indent=2, sort_keys=True)
+    found[f"open-plan-{OPEN_VERSION}.json"] = least + "\n"
     return found
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from itertools import count
 from math import isfinite
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar
 
 import msgspec
 from msgspec import Struct, field
@@ -215,6 +215,8 @@ class OpenPlan(Struct, frozen=True, kw_only=True):
     remarks: list[str] = field(default_factory=list)
     advice: list[AdviceRow] = field(default_factory=list)
     statement: str = ""
+    kind: Literal["plan"] = "plan"
+    version: int = 2
 
 
 def step_document(node: Node, figures: Mapping[int, StepMetrics]) -> NodeDocument:
