@@ -315,6 +315,7 @@ def words(plan: Plan) -> str:
         ("oracle/partitions.txt", "partitions 3 to 7"),
         ("oracle/parallel.txt", "Degree of Parallelism is 4 because of hint"),
         ("oracle/hash-one-pass.txt", "once through temporary space"),
+        ("oracle/basic-peeked.txt", "planned for :B1 (NUMBER): 4711"),
         ("cockroachdb/scan-analyze.txt", "rows decoded from KV: 2,000,000"),
         ("cockroachdb/contention-analyze.txt", "waited for others' writes: 1m4.9s"),
         ("cockroachdb/framed-verbose.txt", "stops when enough rows have come"),
@@ -347,6 +348,26 @@ def test_several_statements_of_one_document() -> None:
     assert [s.statement for s in plans_in("oracle/two-cursors.txt")] == [
         "select * from sensor", "select * from alert",
     ]  # fmt: skip
+
+
+def test_a_statement_stands_above_a_plan_in_several_ways() -> None:
+    (found,) = plans_in("oracle/basic-peeked.txt")
+    assert found.statement == "select value from reading where sensor_id = :b1"
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_masked_document_is_the_same_plan_without_its_values(name: str) -> None:
+    text = (FOLDER / name).read_text()
+    form = form_of(text)
+    document = form.document(text)
+    masked = form.masked(document)
+    shown = json.dumps(masked)
+    for value in ("4711", "2026-03", "zanzibar", "drift", "'open'", "'wave'", "sensor_id = 77"):
+        assert value not in shown, value
+    one, other = form.plans_in(document)[0].plan, form.plans_in(masked)[0].plan
+    assert [(n.operation, n.relation, n.index) for n in one.nodes()] == [
+        (n.operation, n.relation, n.index) for n in other.nodes()
+    ]
 
 
 def test_what_the_server_suggests_itself() -> None:

@@ -20,6 +20,7 @@ _RULE = re.compile(r"^\s*-{3,}\s*$")
 _SECTION = re.compile(r"^(?P<name>[A-Z][\w /]+?)(?: \((?:identified|according)[^)]*\))?:?\s*$")
 _NUMBERED = re.compile(r"^\s*(?P<id>\d+) - (?P<text>.*)$")
 _SQL_ID = re.compile(r"^SQL_ID:?\s+(?P<id>\w+)(?:,\s*child number:?\s*(?P<child>\d+))?")
+EXPLAINED = "EXPLAINED SQL STATEMENT:"
 _HASH = re.compile(r"^Plan hash value:?\s*(\d+)")
 _ALIAS = re.compile(r'"?(?P<alias>[^"/@\s]+)"?@"?[^"@]+"?\s*$')
 _PART = re.compile(r"\b(access|filter|storage)\(")
@@ -58,11 +59,16 @@ def displays(text: str) -> Sequence[Display]:
 
 def _beginning(lines: Sequence[str], head: int, before: int) -> int:
     """Where what belongs to a table begins: its statement, or the line above it."""
-    marks = [n for n in range(before, head) if _SQL_ID.match(lines[n].strip())]
+    marks = [n for n in range(before, head) if _begins_statement(lines[n])]
     if marks:
         return marks[-1]
     hashes = [n for n in range(before, head) if _HASH.match(lines[n].strip())]
     return hashes[-1] if hashes else max(before, head - 1)
+
+
+def _begins_statement(line: str) -> bool:
+    bare = line.strip()
+    return _SQL_ID.match(bare) is not None or bare.startswith(EXPLAINED)
 
 
 def _one(lines: Sequence[str], begin: int, head: int, end: int) -> Display:
@@ -163,13 +169,17 @@ def _figures(row: Row, bare: Mapping[str, str]) -> None:
 
 def _head(found: Display, lines: Sequence[str]) -> None:
     statement: list[str] = []
+    within = False
     for line in lines:
+        within = within or _begins_statement(line)
         sql_id, plan_hash = _SQL_ID.match(line.strip()), _HASH.match(line.strip())
         if sql_id is not None:
             found.sql_id, statement = sql_id["id"], []
         elif plan_hash is not None:
             found.plan_hash = plan_hash[1]
-        elif not _RULE.match(line) and not found.plan_hash and found.sql_id:
+        elif line.strip().startswith(EXPLAINED):
+            statement = []
+        elif within and not _RULE.match(line) and not found.plan_hash:
             statement.append(line.strip())
     found.statement = " ".join(part for part in statement if part)
 
@@ -186,6 +196,8 @@ def _sections(found: Display, lines: Sequence[str]) -> None:
                 alias = _ALIAS.search(text)
                 if number in by_id and alias is not None and "/" in text:
                     by_id[number].alias = alias["alias"]
+        elif name.startswith("Peeked Binds"):
+            found.notes += [f"planned for {text}" for _, text in _numbered(entries)]
         elif name.startswith("Note"):
             found.notes += [line.strip().removeprefix("- ") for line in entries if line.strip()]
         elif name.startswith("Column Projection"):

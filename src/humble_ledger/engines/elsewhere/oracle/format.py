@@ -27,6 +27,10 @@ ENGINE = "oracle"
 _SCANS = (Operation.FULL_SCAN, Operation.ROW_LOOKUP, Operation.INDEX_SCAN,
           Operation.INDEX_ONLY_SCAN)  # fmt: skip
 _BY_INDEX = (Operation.INDEX_ONLY_SCAN, Operation.BITMAP_INDEX)
+# Sections in which values stand, and those in which names alone do.
+_WITH_VALUES = ("Predicate Information", "Peeked Binds", "Outline Data", "Hint Report",
+                "Column Projection", "Remote SQL")  # fmt: skip
+_WITHOUT_VALUES = ("Query Block Name", "Note", "Plan hash value")
 _NUMBERED = re.compile(r"^\s*\d+ - (?:access|filter|storage)?\(?")
 _QUALIFIED = re.compile(r"(?<![\w.'\"])([a-z_][\w$]*)\.[a-z_\"]")
 _PASSES = ("", "once through temporary space", "several times through temporary space")
@@ -240,20 +244,23 @@ def _remarks(row: Row) -> Iterator[str]:
 
 
 def _masked_lines(lines: Sequence[str]) -> Iterator[str]:
-    """Without the statement above the plan; no literal of the conditions below it."""
-    of_statement = of_conditions = False
+    """Without the statement above the plan; no literal of what stands below it."""
+    of_statement = of_values = False
     for line in lines:
-        if line.startswith("SQL_ID"):
-            of_statement, of_conditions = True, False
+        if line.startswith(("SQL_ID", display.EXPLAINED)):
+            of_statement, of_values = True, False
             yield line
         elif of_statement:
             of_statement = not line.startswith("Plan hash value")
             if not of_statement or set(line.strip()) == {"-"}:
                 yield line
-        elif line.startswith("Predicate Information"):
-            of_conditions = True
+        elif line.startswith(_WITHOUT_VALUES):
+            of_values = False
             yield line
-        elif of_conditions and set(line.strip()) != {"-"}:
+        elif line.startswith(_WITH_VALUES):
+            of_values = True
+            yield line
+        elif of_values and set(line.strip()) != {"-"}:
             numbered = _NUMBERED.match(line)
             head = numbered[0] if numbered else ""
             yield head + masked_expression(line[len(head) :])
