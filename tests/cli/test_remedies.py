@@ -125,12 +125,18 @@ def test_statistics_are_tried_and_leave_nothing(begun: Program, server: Server) 
     assert any("DROP STATISTICS" in text for text in texts)
 
 
-@pytest.mark.parametrize("what", ["saved.json"])
 @only_newest
-def test_for_a_saved_plan_nothing_is_proposed(begun: Program, server: Server, what: str) -> None:
-    ((document,),) = server.fetch("EXPLAIN (FORMAT JSON) SELECT 1")
-    (begun.folder / what).write_text(json.dumps(document))
-    assert "saved plan" in begun.fails(2, "propose", what)
+def test_for_a_saved_plan_there_are_ideas_and_no_predictions(
+    begun: Program, server: Server
+) -> None:
+    sql = "SELECT value FROM reading WHERE sensor_id = 1187 AND quality = 2"
+    ((document,),) = server.fetch(f"EXPLAIN (ANALYZE, VERBOSE, FORMAT JSON) {sql}")
+    (begun.folder / "saved.json").write_text(json.dumps(document))
+    (idea,) = begun.json("propose", "saved.json")["ideas"]
+    assert set(idea["keys"]) == {"sensor_id", "quality"}
+    assert "Nothing is predicted" in begun.ok("propose", "saved.json").out
+    assert "saved plan" in begun.ok("propose", "saved.json", "q1").out, "left out, and said so"
+    assert "saved plan" in begun.fails(2, "propose", "saved.json", "--budget", "5")
 
 
 @only_newest

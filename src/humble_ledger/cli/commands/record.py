@@ -21,7 +21,7 @@ def record(
         bool, typer.Option("--measure", help="Also run each statement, and note what it took.")
     ] = False,
     trial: Annotated[
-        bool, typer.Option("--trial", help="Also try the best index for each, as trial does.")
+        bool, typer.Option("--trial", help="Also try the best remedy for each, as trial does.")
     ] = False,
     mask: Annotated[
         bool,

@@ -14,7 +14,6 @@ from humble_ledger.errors import HumbleError, StatementRejected, TargetUnreachab
 FORMAT = "humble-ledger-answers"
 VERSION = 1
 MOST_BYTES = 256 * 1024**2
-SCOPES = ("", "before", "after", "arm")
 _HINT = "See docs/formats/answers.md; make one with  humble record FILE"
 
 

@@ -31,6 +31,10 @@ from humble_ledger.workflow.trying.trial import try_remedies
 from humble_ledger.workflow.workspace import Workspace
 
 
+# What is tried, the first that was proposed.
+_TRIED = (RemedyType.INDEX, RemedyType.REWRITE, RemedyType.SETTING, RemedyType.STATISTICS)
+
+
 @dataclass(slots=True)
 class _Making:
     """A recording while it is made; what a target refused is told at the end."""
@@ -66,7 +70,7 @@ def record(
     """Ask a target about statements, and write its answers into a file.
 
     Each is explained, its routes are looked for, it is diagnosed, and remedies are proposed; with
-    ``measure`` it is run, with ``trials`` its best index is tried. With ``mask`` no literal and
+    ``measure`` it is run, with ``trials`` its best index is tried, else what else was proposed. With ``mask`` no literal and
     no value of a column is in the file, and nothing that hangs on them.
 
     Raises:
@@ -181,7 +185,8 @@ def _about(making: _Making, statement: Statement, named: str) -> bool:
 
     def proposed() -> None:
         remedies = propose(workspace, (query,)).remedies
-        found.extend(e.id for e in remedies if e.remedy.type is RemedyType.INDEX)
+        for wanted in _TRIED:
+            found.extend(e.id for e in remedies if e.remedy.type is wanted)
 
     making.attempt(f"{named}: what might help", proposed)
     if making.trials and found:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from xml.etree import ElementTree
 from xml.etree.ElementTree import Element
@@ -10,7 +9,6 @@ from xml.etree.ElementTree import Element
 from humble_ledger.errors import UnreadableInput
 
 SAVING = "Save the plan as XML: SET STATISTICS XML ON, or the plan's own file (.sqlplan)."
-_DECLARED = re.compile(r"^\s*(?:\ufeff)?<\?xml[^>]*\?>")
 _MOST_ELEMENTS = 500_000
 
 
