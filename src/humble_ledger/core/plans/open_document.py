@@ -36,7 +36,8 @@ from humble_ledger.core.plans.model import (
 
 KIND = "plan"
 VERSION = 2
-DEEPEST = 400
+DEEPEST = 250
+MOST_STEPS = 20_000
 
 T = TypeVar("T")
 
@@ -366,6 +367,8 @@ def _node(raw: Any, found: NodeDocument, numbers: Iterator[int], place: str, dep
     if depth > DEEPEST:
         raise ValueError(f"more than {DEEPEST} steps below each other, at `{place[:60]}…`")
     number = next(numbers)
+    if number > MOST_STEPS:
+        raise ValueError(f"more than {MOST_STEPS:,} steps")
     known, words = set(Operation), _words(raw, found, frozenset())
     operation = Operation(found.operation) if found.operation in known else Operation.OTHER
     if operation is Operation.OTHER and found.operation != Operation.OTHER.value:

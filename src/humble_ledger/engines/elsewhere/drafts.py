@@ -24,7 +24,8 @@ from humble_ledger.core.plans.model import (
 )
 from humble_ledger.errors import UnreadableInput
 
-DEEPEST = 400
+DEEPEST = 250
+MOST_STEPS = 20_000
 # Under this name a step's details tell how many rows a scan is expected to look at.
 READ_EXPECTED = "rows_read_expected"
 _SERVING_ONCE = (Role.INIT_PLAN, Role.CTE)
@@ -106,7 +107,7 @@ def assembled(root: Draft, *, measured: bool) -> Node:
     """The tree of the model, its steps numbered in the order of the text.
 
     Raises:
-        UnreadableInput: its steps are nested deeper than anybody reads.
+        UnreadableInput: it has more steps, or deeper ones, than anybody reads.
     """
     if _depth(root) > DEEPEST:
         raise UnreadableInput(
@@ -114,6 +115,11 @@ def assembled(root: Draft, *, measured: bool) -> Node:
             "No server writes such a plan; is the file whole?",
         )
     order = list(root.walk())
+    if len(order) > MOST_STEPS:
+        raise UnreadableInput(
+            f"This plan has {len(order):,} steps; more than {MOST_STEPS:,} are not read.",
+            "Is it one plan?",
+        )
     for draft in order:
         _price_below(draft)
     for draft in reversed(order):

@@ -30,7 +30,6 @@ from humble_ledger.workflow.reading.subjects import Subject, subject_of
 from humble_ledger.workflow.trying.trial import try_remedies
 from humble_ledger.workflow.workspace import Workspace
 
-
 # What is tried, the first that was proposed.
 _TRIED = (RemedyType.INDEX, RemedyType.REWRITE, RemedyType.SETTING, RemedyType.STATISTICS)
 
@@ -70,8 +69,8 @@ def record(
     """Ask a target about statements, and write its answers into a file.
 
     Each is explained, its routes are looked for, it is diagnosed, and remedies are proposed; with
-    ``measure`` it is run, with ``trials`` its best index is tried, else what else was proposed. With ``mask`` no literal and
-    no value of a column is in the file, and nothing that hangs on them.
+    ``measure`` it is run, with ``trials`` its best remedy is tried. With ``mask`` no literal and no
+    value of a column is in the file, and nothing that hangs on them.
 
     Raises:
         WrongUsage: masked and measured exclude each other, or there is no statement.
