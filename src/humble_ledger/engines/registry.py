@@ -14,7 +14,7 @@ from importlib import import_module
 from importlib.metadata import EntryPoint, entry_points
 from typing import TYPE_CHECKING, Any
 
-from humble_ledger.core.dialect import Dialect
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.engines.contract import (
     HOLLOW_SCHEME,
     Engine,
@@ -123,11 +123,17 @@ def _recorded(url: str) -> Engine:
     """The engine that answers from a recording, which knows other servers' formats and SQL."""
     from humble_ledger.engines.recorded.engine import RecordedEngine  # noqa: PLC0415
 
-    def dialect(engine: str) -> Dialect | None:
-        own = next((own for own in _OWN if own.name == engine), None)
-        return _made(own.engine).dialect if own is not None else None
+    found: Engine = RecordedEngine(url, plans_of_any, dialect_of)
+    return found
 
-    found: Engine = RecordedEngine(url, plans_of_any, dialect)
+
+def dialect_of(engine: str) -> Dialect:
+    """The SQL of an engine of ours; else what the plan format of such servers says of it."""
+    own = next((own for own in _OWN if own.name == engine), None)
+    found: Dialect = (
+        _made(own.engine).dialect if own is not None
+        else getattr(plans_of_any(engine), "dialect", STANDARD)
+    )  # fmt: skip
     return found
 
 

@@ -51,6 +51,10 @@ class PlanFormat(Protocol):
 
     engine: str
     most_bytes: int
+    # On which documentation it rests, "" where it reads a server that runs here.
+    rests_on: str
+    # Whether the plans of a document are routes of one statement, of which one was taken.
+    lists_routes: bool
 
     @property
     def rules(self) -> Sequence[Rule]:

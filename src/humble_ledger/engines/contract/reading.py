@@ -52,8 +52,8 @@ class Reading:
     most_bytes = MOST_BYTES
     rules: Sequence[Rule] = ()
     dialect: Dialect = STANDARD  # how an index is written down for such a server
-    # On which documentation the format rests, and whether it was tried on a real server.
     rests_on: str = ""
+    lists_routes: bool = False
 
     def candidates(self, access: Access) -> Iterable[Candidate]:
         """None of its own."""
@@ -98,8 +98,8 @@ class Reading:
 
 # What a reader may say of itself beside the three functions that it must have.
 _MAY_HAVE = (
-    "most_bytes", "rules", "dialect", "rests_on", "candidates", "document", "plans_in", "costs",
-    "logged", "shape",
+    "most_bytes", "rules", "dialect", "rests_on", "lists_routes", "candidates", "document",
+    "plans_in", "costs", "logged", "shape",
 )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.engines.contract import Change, Leftovers, Limits, LogFormat, PlanFormat
 from humble_ledger.engines.recorded.answers import Answers, NotRecorded, read
@@ -33,18 +33,13 @@ def shipped() -> list[str]:
     return sorted(path.stem for path in SHIPPED.glob("*.jsonl"))
 
 
-def _dialect_of(form: PlanFormat) -> Dialect:
-    found: Dialect = getattr(form, "dialect", STANDARD)
-    return found
-
-
 class RecordedEngine:
     """A target that answers from a file, under the name of the server that gave the answers."""
 
     logs: Sequence[LogFormat] = ()
 
     def __init__(self, url: str, formats: Callable[[str], PlanFormat],
-                 dialects: Callable[[str], Dialect | None]) -> None:  # fmt: skip
+                 dialects: Callable[[str], Dialect]) -> None:  # fmt: skip
         self.path = path_of(url)
         try:
             self.answers: Answers = read(self.path)
@@ -55,8 +50,7 @@ class RecordedEngine:
             ) from error
         self.name = self.answers.head.engine
         self.plans = formats(self.name)
-        own = dialects(self.name)
-        self.dialect: Dialect = own if own is not None else _dialect_of(self.plans)
+        self.dialect = dialects(self.name)
 
     @property
     def statements(self) -> Sequence[str]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from humble_ledger.core.costs.unknown import UnknownCosts
-from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.plans.model import IndexAdvice
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
@@ -13,7 +12,7 @@ from humble_ledger.core.remedies.candidates.unknown_tables import Idea, ideas
 from humble_ledger.core.remedies.naming import index_name
 from humble_ledger.core.results.ideas import PlanIdeas
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
-from humble_ledger.engines.registry import plans_of_any
+from humble_ledger.engines.registry import dialect_of
 from humble_ledger.errors import WrongUsage
 from humble_ledger.workflow.diagnosing.plans import case_of, plan_to_judge
 from humble_ledger.workflow.reading.subjects import saved_subject, subject_of
@@ -47,7 +46,7 @@ def ideas_for(workspace: Workspace, whats: Sequence[str]) -> PlanIdeas | None:
 
 def _ideas(workspace: Workspace, what: str, entry: PlanEntry) -> PlanIdeas:
     case, _ = case_of(workspace, entry)
-    dialect = getattr(plans_of_any(entry.plan.engine), "dialect", STANDARD)
+    dialect = dialect_of(entry.plan.engine)
     abilities = IndexAbilities(methods=dialect.methods, includes=dialect.includes)
     found = ideas(entry.plan, find_symptoms(case), abilities, case.tables)
     statements = [

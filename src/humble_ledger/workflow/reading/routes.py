@@ -90,7 +90,7 @@ def routes_of(
 def _listed(session: Session, statement: Statement) -> Routes | None:
     """The routes of a server that lists them itself, in place of a plan."""
     form = plans_of_any(session.server.engine)
-    if not getattr(form, "lists_routes", False):
+    if not form.lists_routes:
         return None
     found = session.explain(statement)
     plans = tuple(form.plans_in(found.document))

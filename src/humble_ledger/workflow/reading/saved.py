@@ -69,10 +69,8 @@ def saved_in(text: str, wanted: int | None = None) -> SavedDocument | None:
             f"There is no statement {wanted} in this document.",
             f"It has {len(plans)}; name one as  FILE#{len(plans)}",
         )
-    routes = bool(getattr(form, "lists_routes", False))
-    number = wanted or (1 if routes else _weightiest(plans))
-    rests_on = str(getattr(form, "rests_on", ""))
-    return SavedDocument(tuple(plans), number, routes, wanted is not None, rests_on)
+    number = wanted or (1 if form.lists_routes else _weightiest(plans))
+    return SavedDocument(tuple(plans), number, form.lists_routes, wanted is not None, form.rests_on)
 
 
 def _format_of(text: str) -> PlanFormat | None:

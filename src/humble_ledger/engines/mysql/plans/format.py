@@ -8,10 +8,9 @@ from typing import Any
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.symptoms.case import Rule
-from humble_ledger.engines.contract import SavedPlan
+from humble_ledger.engines.contract import Reading
 from humble_ledger.errors import UnreadableInput
 
 MARIADB, MYSQL = "mariadb", "mysql"
@@ -26,22 +25,18 @@ _CONDITIONS = frozenset(
 _LISTS = frozenset(("ranges", "hash_condition", "sort_fields", "values"))
 
 
-class _FamilyPlans:
+class _FamilyPlans(Reading):
     """Plans of either member."""
 
     engine = MYSQL
     most_bytes = MOST_BYTES
 
     @property
-    def rules(self) -> Sequence[Rule]:
+    def rules(self) -> Sequence[Rule]:  # type: ignore[override]
         """What only this family's plans have; they are loaded when a plan is judged."""
         from humble_ledger.engines.mysql.symptoms import RULES  # noqa: PLC0415
 
         return RULES
-
-    def candidates(self, access: Access) -> Iterable[Candidate]:
-        """None of its own."""
-        return ()
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is a plan of this member."""
@@ -74,10 +69,6 @@ class _FamilyPlans:
             return plan_of(document, self.engine, version)
         except (KeyError, TypeError, ValueError, AttributeError, RecursionError) as error:
             raise UnreadableInput(f"This plan is not whole: {error!r}.") from error
-
-    def plans_in(self, document: object) -> Sequence[SavedPlan]:
-        """The one plan of a document."""
-        return (SavedPlan(self.read(document)),)
 
     def masked(self, document: object) -> object:
         """The document without the literals in its conditions."""

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Any
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
-from humble_ledger.core.symptoms.case import Rule
-from humble_ledger.engines.contract import SavedPlan
+from humble_ledger.engines.contract import Reading, SavedPlan
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
 from humble_ledger.engines.postgresql.plans.limits import MOST_BYTES
 from humble_ledger.engines.postgresql.plans.masking import masked_document
@@ -25,16 +23,11 @@ _SHAPING = ("Node Type", "Relation Name", "Index Name", "Join Type", "Subplan Na
 _MOST_STEPS = 10_000  # that tell two plans apart
 
 
-class PostgresPlans:
+class PostgresPlans(Reading):
     """Plans as PostgreSQL writes them."""
 
     engine = ENGINE
     most_bytes = MOST_BYTES
-    rules: Sequence[Rule] = ()
-
-    def candidates(self, access: Access) -> Iterable[Candidate]:
-        """The core has all of them."""
-        return ()
 
     def looks_like(self, text: str) -> bool:
         """Whether a text is more likely a saved plan than SQL."""

@@ -14,7 +14,7 @@ from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.schema.facts import ServerFacts
 from humble_ledger.core.statements.masking import masked
 from humble_ledger.core.symptoms.case import Rule
-from humble_ledger.engines.contract import SavedPlan
+from humble_ledger.engines.contract import Reading
 from humble_ledger.engines.sqlite.costs import SqliteCosts
 from humble_ledger.errors import UnreadableInput
 
@@ -25,14 +25,14 @@ _TREE = re.compile(r"^(?P<rails>(?:\|  |   )*)(?:\|--|`--)(?P<words>.+)$")
 _HEAD = "QUERY PLAN"
 
 
-class SqlitePlans:
+class SqlitePlans(Reading):
     """Plans of SQLite, as we keep them."""
 
     engine = ENGINE
     most_bytes = MOST_BYTES
 
     @property
-    def rules(self) -> Sequence[Rule]:
+    def rules(self) -> Sequence[Rule]:  # type: ignore[override]
         """What only its plans have; they are loaded when a plan is judged."""
         from humble_ledger.engines.sqlite.symptoms import RULES  # noqa: PLC0415
 
@@ -82,10 +82,6 @@ class SqlitePlans:
             own_estimates=True,
             details={"listing": [str(line) for line in document.get("listing", ())]},
         )
-
-    def plans_in(self, document: object) -> Sequence[SavedPlan]:
-        """The one plan of a document."""
-        return (SavedPlan(self.read(document)),)
 
     def masked(self, document: object) -> object:
         """The document without the literals in its conditions."""
