@@ -79,11 +79,19 @@ def saved_subject(what: str) -> SavedDocument | None:
 def _numbered(what: str) -> tuple[str, int | None]:
     """FILE#2 taken apart; what is a file itself, or no file at all, stays whole."""
     found = _ONE_OF_SEVERAL.match(what)
-    if found is None or Path(what.removeprefix("@")).is_file():
+    if found is None or _is_file(what):
         return what, None
     place = found["place"]
-    named = place == "-" or Path(place.removeprefix("@")).is_file()
+    named = place == "-" or _is_file(place)
     return (place, int(found["number"])) if named else (what, None)
+
+
+def _is_file(what: str) -> bool:
+    """Whether words name a file; a statement may be no name that a system knows."""
+    try:
+        return Path(what.removeprefix("@")).is_file()
+    except (OSError, ValueError):
+        return False
 
 
 def _by_id(ledger: Ledger, kind: Kind, id_: str) -> Subject:
@@ -144,6 +152,6 @@ def _text_of(what: str) -> str:
     if what.startswith("@"):
         return text_of(Path(what[1:]))
     first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""
-    if first not in SQL_STARTS and Path(what).is_file():
+    if first not in SQL_STARTS and _is_file(what):
         return text_of(Path(what))
     return what
