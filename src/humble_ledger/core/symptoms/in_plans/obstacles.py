@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node
@@ -103,9 +104,11 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
     for each in found:
         if each.column is None and not each.choices:
             continue
-        cause = obstacle(case, unknown, each)
+        # Servers write a cast to text around a column of texts, too, and it hides nothing.
         text_cast = each.wrapping is Wrapping.CAST and "AS TEXT)" in each.expression.upper()
-        if text_cast or cause.name in ("no-index", NOT_CHOSEN, "or-over-columns"):
+        bare = replace(each, wrapping=Wrapping.NONE) if text_cast else each
+        cause = obstacle(case, unknown, bare)
+        if cause.name in ("no-index", NOT_CHOSEN, "or-over-columns"):
             cause = Cause(
                 "indexes-not-known",
                 f"the indexes of {table} are not known without its server; one that serves "
