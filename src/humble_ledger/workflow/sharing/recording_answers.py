@@ -96,10 +96,15 @@ def record(
         making = _Making(beside, measure, trials, progress)
         server = beside.session.server
         _about_the_target(making)
-        answered = [
-            _about(making, statement, f"statement {number} of {len(statements)}")
-            for number, statement in enumerate(statements, 1)
-        ]
+        answered: list[bool] = []
+        try:
+            for number, statement in enumerate(statements, 1):
+                named = f"statement {number} of {len(statements)}"
+                answered.append(_about(making, statement, named))
+        except KeyboardInterrupt:
+            # What was answered until then is worth a file.
+            answered.append(bool(notes.lines))
+            making.refused.append(("all that would have followed", "stopped by Ctrl-C"))
     if not any(answered):
         raise UnreadableInput(
             f"The server plans none of these statements: {making.refused[-1][1]}",
