@@ -105,6 +105,7 @@ def record(
             # What was answered until then is worth a file.
             answered.append(bool(notes.lines))
             making.refused.append(("all that would have followed", "stopped by Ctrl-C"))
+    statements = statements[: len(answered)]
     if not any(answered):
         raise UnreadableInput(
             f"The server plans none of these statements: {making.refused[-1][1]}",
@@ -187,18 +188,24 @@ def _about(making: _Making, statement: Statement, named: str) -> bool:
         making.attempt(f"{named}: what cost time", lambda: diagnose(workspace, (query,)))
     found: list[str] = []
 
-    def proposed() -> None:
-        remedies = propose(workspace, (query,)).remedies
+    def look_for_remedies() -> None:
+        proposed = propose(workspace, (query,))
+        if proposed.stopped_early:
+            raise KeyboardInterrupt  # it ends a proposal in good order, and is meant for all
+        remedies = proposed.remedies
         for wanted in _TRIED:
             found.extend(e.id for e in remedies if e.remedy.type is wanted)
 
-    making.attempt(f"{named}: what might help", proposed)
+    making.attempt(f"{named}: what might help", look_for_remedies)
     if making.trials and found:
         what = newest_plan(workspace, query)
         assert what is not None
-        tried = making.attempt(
-            f"{named}: trying {found[0]}",
-            lambda: try_remedies(workspace, (what.id,), remedies=found[:1], one_set=True),
-        )
-        making.tried += tried
+
+        def tried() -> None:
+            entry = try_remedies(workspace, (what.id,), remedies=found[:1], one_set=True)
+            making.tried += 1
+            if entry.trial is not None and entry.trial.stopped_early:
+                raise KeyboardInterrupt
+
+        making.attempt(f"{named}: trying {found[0]}", tried)
     return True
