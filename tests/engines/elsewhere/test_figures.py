@@ -207,6 +207,113 @@ STEPS: dict[str, tuple[tuple[object, ...], ...]] = {
     "soql/cost-as-text.json": (
         ("full_scan", "Alert__c", "", 1250, None, None, None, 0.75, None),
     ),
+    "cockroachdb/apply-join-estimated.txt": (
+        ("nested_loop", "", "", 1200, None, None, None, 1200, None),
+        ("full_scan", "sensor", "", 1200, None, None, None, 1200, None),
+    ),
+    "cockroachdb/contention-analyze.txt": (
+        ("index_scan", "alert", "alert_pkey", 1, 1, 1, 65000, None, None),
+    ),
+    "cockroachdb/insert-analyze.txt": (
+        ("modify", "alert", "", None, 2, 1, 0, None, None),
+    ),
+    "cockroachdb/lookup-join-estimated.txt": (
+        ("nested_loop", "sensor", "sensor_pkey", 600, None, None, None, 600, None),
+        ("index_only_scan", "alert", "alert_status_idx", 600, None, None, None, 600, None),
+    ),
+    "cockroachdb/scan-estimated.txt": (
+        ("full_scan", "reading", "", 118, None, None, None, 2000000, None),
+    ),
+    "cockroachdb/unknown-operator-estimated.txt": (
+        ("other", "", "", None, None, None, None, None, None),
+        ("values", "", "", None, None, None, None, None, None),
+    ),
+    "cockroachdb/update-estimated.txt": (
+        ("modify", "alert", "", None, None, None, None, 0, None),
+        ("result", "", "", None, None, None, None, 600, None),
+        ("index_only_scan", "alert", "alert_status_idx", 600, None, None, None, 600, None),
+    ),
+    "oracle/basic-peeked.txt": (
+        ("result", "", "", None, None, None, None, None, None),
+        ("index_scan", "reading", "reading_sensor", None, None, None, None, None, None),
+        ("bitmap_index", "", "reading_sensor", None, None, None, None, None, None),
+    ),
+    "oracle/basic.txt": (
+        ("result", "", "", None, None, None, None, None, None),
+        ("full_scan", "reading", "", None, None, None, None, None, None),
+    ),
+    "oracle/partitions.txt": (
+        ("result", "", "", 1, None, None, None, 0, None),
+        ("aggregate", "", "", 1, None, None, None, 0, None),
+        ("append", "", "", 30000, None, None, None, 0, None),
+        ("full_scan", "reading_by_month", "", 30000, None, None, None, 402, None),
+    ),
+    "oracle/plan-table.csv": (
+        ("result", "", "", 120, None, None, None, 0, None),
+        ("full_scan", "reading", "", 120, None, None, None, 5471, None),
+    ),
+    "oracle/two-cursors.txt": (
+        ("result", "", "", 1, None, None, None, 0, None),
+        ("full_scan", "sensor", "", 1200, None, None, None, 7, None),
+    ),
+    "oracle/typical-scan.txt": (
+        ("result", "", "", None, None, None, None, 0, None),
+        ("full_scan", "reading", "", 120, None, None, None, 5471, None),
+    ),
+    "oracle/view-rows.json": (
+        ("result", "", "", None, 40, 1, 0, 0, None),
+        ("sort", "", "", 40, 40, 1, 10, 20, None),
+        ("index_scan", "reading", "reading_sensor", 40, 40, 1, 870, 808, 11960),
+        ("bitmap_index", "", "reading_sensor", 12000, 12000, 1, 20, 52, None),
+    ),
+    "soql/bare-list.json": (
+        ("index_scan", "Sensor__c", "Kind__c", 3, None, None, None, 0.33, None),
+    ),
+    "soql/composite-fields.json": (
+        ("index_scan", "Alert__c", "Status__c, Raised_At__c", 40, None, None, None, 0.2, None),
+    ),
+    "soql/empty-notes.json": (
+        ("index_scan", "Buoy__c", "", 0, None, None, None, 0.01, None),
+    ),
+    "soql/index-wins.json": (
+        ("index_scan", "Reading__c", "Sensor__c", 1200, None, None, None, 0.12, None),
+    ),
+    "soql/large.json": (
+        ("index_scan", "Reading__c", "Field0__c", 100, None, None, None, 0.5, None),
+    ),
+    "soql/negation.json": (
+        ("full_scan", "Alert__c", "", 58000, None, None, None, 1.1, None),
+    ),
+    "soql/no-cardinality.json": (
+        ("full_scan", "Alert__c", "", None, None, None, None, 1, None),
+    ),
+    "soql/not-selective.json": (
+        ("full_scan", "Reading__c", "", 90000, None, None, None, 1.2, None),
+    ),
+    "soql/null-filter.json": (
+        ("full_scan", "Alert__c", "", 100, None, None, None, 1, None),
+    ),
+    "soql/other.json": (
+        ("other", "Reading__c", "Id", 1, None, None, None, 0, None),
+    ),
+    "soql/scan-only.json": (
+        ("full_scan", "Reading__c", "", 90000, None, None, None, 1.8, None),
+    ),
+    "soql/sharing.json": (
+        ("index_scan", "Reading__c", "", 30000, None, None, None, 0.6, None),
+    ),
+    "soql/two-indexes.json": (
+        ("index_scan", "Reading__c", "Taken_At__c", 900, None, None, None, 0.1, None),
+    ),
+    "soql/unknown-kind.json": (
+        ("other", "Reading__c", "Novel__c", 10, None, None, None, 0.3, None),
+    ),
+    "soql/wildcard.json": (
+        ("full_scan", "Alert__c", "", 600, None, None, None, 1.4, None),
+    ),
+    "sqlserver/batch-estimated.xml": (
+        ("full_scan", "buoy", "", 10, None, None, None, 0.1, None),
+    ),
 }  # fmt: skip
 
 
@@ -286,6 +393,11 @@ def test_costs_add_up_to_the_statements() -> None:
         for saved in plans_in(name):
             own = sum(a.self_cost for a in accounts(saved.plan).values())
             assert own == pytest.approx(saved.plan.cost_total or 0.0), name
+
+
+def test_a_cost_that_nothing_tells_is_unknown() -> None:
+    for name in ("oracle/basic.txt", "cockroachdb/unknown-operator-estimated.txt"):
+        assert plan_in(name).cost_total is None
 
 
 def words(plan: Plan) -> str:

@@ -95,7 +95,10 @@ def with_rows_as_cost(root: Draft) -> None:
     Handling a row is the one thing that all steps have in common; so shares tell where rows go,
     and no more. A scan handles what it reads, a step above it what comes in and goes out.
     """
-    for draft in reversed(list(root.walk())):
+    order = list(root.walk())
+    if all(draft.rows is None and draft.rows_read is None for draft in order):
+        return  # nothing tells where rows go
+    for draft in reversed(order):
         below = [child for child in draft.children if child.cost is not None]
         own = draft.rows_read if draft.rows_read is not None else (draft.rows or 0.0)
         if draft.children:
