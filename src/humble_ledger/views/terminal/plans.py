@@ -167,7 +167,8 @@ def _handled(account: StepMetrics) -> float:
 def _figures(plan: Plan, node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[Cell]:
     error = row_error(node)
     off = error is not None and error.far_off
-    share = numbers.percent(account.self_share)
+    known = node.cost is not None or plan.steps_timed
+    share = numbers.percent(account.self_share) if known else "–"
     yield Cell("rows expected", numbers.rows(node.rows_expected), bold=off)
     if plan.steps_measured and node.never_ran:
         yield from (Cell("seen", "never ran"), Cell("loops", "0"), Cell("self ms", "–"))
