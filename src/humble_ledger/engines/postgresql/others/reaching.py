@@ -12,7 +12,7 @@ from psycopg.rows import TupleRow
 from humble_ledger.engines.contract import APPLICATION_NAME, Limits
 from humble_ledger.engines.postgresql.connection import CONNECT_TIMEOUT_S, parse, place_of
 from humble_ledger.engines.postgresql.faults import translated, unreachable
-from humble_ledger.engines.postgresql.one_statement import OwnCursor
+from humble_ledger.engines.postgresql.one_statement import OwnCursor, UserCursor
 from humble_ledger.errors import RefusedForSafety
 
 Rows = list[tuple[Any, ...]]
@@ -59,8 +59,7 @@ class Reached:
         Raises:
             RefusedForSafety: it has no such transactions, so that nothing is run.
         """
-        begun = self.does("BEGIN READ ONLY") or self.does("BEGIN TRANSACTION READ ONLY")
-        try:
+        with self.planning() as begun:
             said = self.ask("SHOW transaction_read_only") if begun else None
             if not said or str(said[0][0]).lower() not in ("on", "true"):
                 raise RefusedForSafety(
@@ -68,14 +67,21 @@ class Reached:
                     "Read the estimated plan: leave --measure out.",
                 )
             yield
+
+    @contextlib.contextmanager
+    def planning(self) -> Iterator[bool]:
+        """A transaction for an EXPLAIN, which runs nothing; yields whether it was begun as one
+        that only reads, which not every such server has."""
+        begun = self.does("BEGIN READ ONLY") or self.does("BEGIN TRANSACTION READ ONLY")
+        try:
+            yield begun
         finally:
-            with contextlib.suppress(psycopg.Error):
-                self.connection.execute(b"ROLLBACK")
+            if begun:
+                with contextlib.suppress(psycopg.Error):
+                    self.connection.execute(b"ROLLBACK")
 
     def users(self, text: str, sql: str, values: tuple[Any, ...] | None) -> Rows:
         """The rows of a user's statement, or of an EXPLAIN of it."""
-        from humble_ledger.engines.postgresql.one_statement import UserCursor  # noqa: PLC0415
-
         with translated(sql, behind=len(text) - len(sql)), UserCursor(self.connection) as cursor:
             cursor.execute(text.encode(), values or None)
             return list(cursor.fetchall()) if cursor.description is not None else []

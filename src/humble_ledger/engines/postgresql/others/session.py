@@ -117,7 +117,7 @@ class OtherSession:
                 "Settings of a session are not tried on this server.", "Leave them out."
             )
         if not options.measure:
-            return self._explained(self._estimated, statement)
+            return self._planned(statement)
         if options.allow_writes:
             raise WrongUsage(
                 "Statements that write are not run on this server, as nobody knows whether they "
@@ -156,7 +156,7 @@ class OtherSession:
     def require_run(self, statement: Statement, *, writes: bool = False) -> None:
         """Make sure that a statement can be run here."""
         refuse_run(self.side_effects(statement), self._may_call)
-        self._explained(self._estimated, statement)
+        self._planned(statement)
 
     def tables(self, names: Iterable[TableName]) -> Mapping[TableName, TableFacts]:
         """What it tells of these tables."""
@@ -302,6 +302,10 @@ class OtherSession:
     def _answer(self, prefix: str) -> object | None:
         rows = self._reached.ask(prefix + _PROBE)
         return _document(rows) if rows else None
+
+    def _planned(self, statement: Statement) -> PlanDocument:
+        with self._reached.planning():
+            return self._explained(self._estimated, statement)
 
     def _explained(self, prefix: str, statement: Statement) -> PlanDocument:
         rows = self._reached.users(prefix + statement.sql, statement.sql, statement.values)
