@@ -96,6 +96,18 @@ def test_what_was_not_recorded_is_said_and_never_invented(
 
 
 @only_newest
+def test_blanks_of_a_layout_are_no_other_question_and_those_of_a_value_are(
+    begun: Program, server: Server, tmp_path: Path
+) -> None:
+    sql = "SELECT message FROM alert WHERE status = 'on  hold'"
+    begun.ok("record", str(begun.folder / "hold.jsonl"), sql)
+    away = elsewhere(begun, tmp_path / "away")
+    away.ok("init", f"recorded:{begun.folder / 'hold.jsonl'}")
+    assert away.json("plan", sql.replace(" FROM", "\n  FROM"))["root"]
+    assert "no answer to" in away.fails(4, "plan", sql.replace("on  hold", "on hold"))
+
+
+@only_newest
 def test_a_masked_recording_holds_no_value(begun: Program, server: Server, tmp_path: Path) -> None:
     sql = "SELECT message FROM alert WHERE status = 'zanzibar' AND alert_id > 4711"
     file = begun.folder / "masked.jsonl"

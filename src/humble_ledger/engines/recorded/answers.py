@@ -25,17 +25,13 @@ class NotRecorded(StatementRejected):
 
 @dataclass(frozen=True, slots=True)
 class Head:
-    """What the file says of itself: whose answers they are, and for which statements.
-
-    ``dialect`` is the parser's name for the SQL of a server that has no engine here.
-    """
+    """What the file says of itself: whose answers they are, and for which statements."""
 
     engine: str
     server: Mapping[str, Any]
     statements: tuple[str, ...] = ()
     masked: bool = False
     made_at: str = ""
-    dialect: str = ""
     invented: bool = False
 
 
@@ -154,7 +150,6 @@ def _head(raw: Mapping[str, Any], path: Path) -> Head:
         tuple(str(each) for each in raw.get("statements") or ()),
         bool(raw.get("masked")),
         str(raw.get("made_at", "")),
-        str(raw.get("dialect", "")),
         bool(raw.get("invented")),
     )
 

@@ -10,7 +10,7 @@ from functools import cache
 from typing import Any, get_type_hints
 
 from humble_ledger.core.statements.masking import masked, masked_expression
-from humble_ledger.engines.contract import Arm, Session
+from humble_ledger.engines.contract import Session
 from humble_ledger.engines.recorded.codec import encoded
 
 # Asked of a session and not written down: they look at a moment, or hand over what is no data.
@@ -28,7 +28,8 @@ MASKABLE = frozenset(
     """explain tables user_tables rows_matching rows_per_value side_effects require_run support
     volatile_functions operator_classes can_create_index preflight""".split()
 )
-_BLANKS = re.compile(r"\s+")
+# Blanks of a layout; those within a literal belong to its value.
+_BLANKS = re.compile(r"('[^']*')|\s+")
 
 
 def question(of: type, name: str, args: tuple[Any, ...], kwargs: Mapping[str, Any]) -> Any:
@@ -56,7 +57,7 @@ def _normal(part: Any) -> Any:
         return {key: _normal(value) for key, value in part.items()}
     if isinstance(part, list):
         return [_normal(each) for each in part]
-    return _BLANKS.sub(" ", part).strip() if isinstance(part, str) else part
+    return _BLANKS.sub(lambda at: at[1] or " ", part).strip() if isinstance(part, str) else part
 
 
 def masked_question(name: str, asked: Any) -> Any:
@@ -69,6 +70,3 @@ def masked_question(name: str, asked: Any) -> Any:
     if isinstance(found.get("expression"), str):
         found["expression"] = masked_expression(found["expression"])
     return found
-
-
-__all__ = ["ARM", "MASKABLE", "MEASURED", "SESSION", "Arm", "answer_type", "key_of", "question"]

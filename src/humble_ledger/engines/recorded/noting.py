@@ -71,8 +71,10 @@ class Notes:
         if name == "tables":
             return {"answer": _masked_facts(found)}
         if "error" in answer:
-            return {"error": {**answer["error"], "message": masked_expression(
-                str(answer["error"]["message"]))}}  # fmt: skip
+            return {"error": {
+                key: text if key == "code" else masked_expression(str(text))
+                for key, text in answer["error"].items()
+            }}  # fmt: skip
         return answer
 
     def write(self, path: Path, head: dict[str, Any]) -> None:
