@@ -130,6 +130,9 @@ class MariaCluster:
                 str(self.programs.installer),
                 "--no-defaults",
                 f"--datadir={data}",
+                # A server that starts removes every temporary table of its folder for those,
+                # also those of other servers that share it.
+                f"--tmpdir={self.folder}",
                 "--skip-test-db",
                 "--auth-root-authentication-method=normal",
             ],
@@ -162,9 +165,14 @@ class MariaCluster:
                 time.sleep(POLL_S)
         logs = [self.folder / "making.log", self.folder / "server.log"]
         said = "".join(log.read_text(errors="replace") for log in logs if log.exists())
-        lines = [line.strip() for line in said.splitlines() if line.strip()]
         raise TargetUnreachable(
-            f"The MariaDB {self.programs.version} server did not start: "
-            f"{'; '.join(lines[-2:]) or 'it said nothing'}",
+            f"The MariaDB {self.programs.version} server did not start: {_why(said)}",
             f"Has {self.folder.parent} some 300 MB free? Other programs: HUMBLE_MARIADB_BIN.",
         )
+
+
+def _why(said: str) -> str:
+    """The lines of a log that tell why a server ended: its errors, else its last words."""
+    lines = [line.strip() for line in said.splitlines() if line.strip()]
+    errors = [line for line in lines if "ERROR" in line and "Aborting" not in line]
+    return "; ".join(errors[:2] or lines[-2:]) or "it said nothing"
