@@ -164,9 +164,10 @@ def test_a_removal_and_a_useless_index_are_judged(aimed: Program) -> None:
     assert removal["apply"] == ["DROP INDEX reading_buoy ON reading;"]
     ways = {q["way"] for r in proposed if r["type"] == "index" for q in r["queries"]}
     assert "planner" in ways
-    # No remedy that is proposed makes a query clearly dearer.
+    # What makes one query clearly dearer is proposed only where another gains by it.
     for remedy in proposed:
-        assert all(q["cost_predicted"] <= 1.2 * q["cost_before"] for q in remedy["queries"])
+        ratios = [q["cost_predicted"] / q["cost_before"] for q in remedy["queries"]]
+        assert max(ratios, default=0) <= 1.2 or min(ratios) < 0.8
     day = aimed.query_with("WHERE buoy_id = $1 AND taken_at >= $2")
     tried = aimed.json("trial", day, "--remedy", removal["id"])
     assert tried["verdict"] in ("same", "undecided", "no-difference", "no difference")

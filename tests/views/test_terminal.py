@@ -7,11 +7,14 @@ from pathlib import Path
 import pytest
 from rich.console import Console, RenderableType
 
-from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.results.proposals import Proposals
 from humble_ledger.views.numbers import STYLES, Numbers
 from humble_ledger.views.terminal.parts import bar
 from humble_ledger.views.terminal.plans import plan_view
+from humble_ledger.views.terminal.remedies import remedies_view
 from tests.plans import RECORDED, recorded
 
 
@@ -89,3 +92,16 @@ def test_bars() -> None:
     assert bar(0, 4) == ""
     assert bar(0.0001, 4) == "▏", "a little is not nothing"
     assert bar(7, 4) == "████"
+
+
+def test_a_remedy_that_makes_a_query_clearly_dearer_says_so() -> None:
+    predictions = (
+        Prediction("q1", 1000, 10, "planner"),
+        Prediction("q2", 100, 250, "planner"),
+        Prediction("q3", 100, 110, "planner"),
+    )
+    remedy = Remedy(RemedyType.INDEX, "an index", ("x",), ("y",), predictions=predictions)
+    proposals = Proposals((RemedyEntry("r1", "2026-03-01T10:00:00", "proposed", remedy),))
+    told = drawn(remedies_view(proposals, Numbers()), 120)
+    assert re.search(r"q2 .* 2\.50× dearer", told), told
+    assert told.count("dearer") == 1
