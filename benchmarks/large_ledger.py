@@ -116,7 +116,7 @@ def main() -> None:
             print(f"  {' '.join(arguments):28} {took - start:6.2f} s beyond start-up")
         report = folder / "report.html"
         print(f"  the report has {report.stat().st_size / 1e6:.1f} MB")
-        said, wrong = killed_at_random(folder / "killed.ledger", rounds=200, seed=1)
+        said, wrong = killed_at_random(str(folder / "killed.ledger"), rounds=200, seed=1)
         print(f"  200 kills of two writers: {said:,} entries said to be saved, {len(wrong)} wrong")
         for each in wrong[:5]:
             print(f"    {each}")

@@ -13,18 +13,19 @@ from pathlib import Path
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger.care import faults_of
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.ledger.store.place import place_of
 
 ROOT = Path(__file__).parents[2]
 
 
-def killed_at_random(path: Path, rounds: int, seed: int) -> tuple[int, list[str]]:
+def killed_at_random(place: str, rounds: int, seed: int) -> tuple[int, list[str]]:
     """Two writers at once, killed ``rounds`` times; how many ids were said, and what is wrong."""
     rng, said, wrong = random.Random(seed), 0, []
-    Ledger(path, create=True).close()
+    Ledger(place_of(place, ROOT), create=True).close()
     for number in range(rounds):
         writers = [
             subprocess.Popen(
-                [sys.executable, "-m", "tests.ledger.writer", str(path), f"w{number}_{each}"],
+                [sys.executable, "-m", "tests.ledger.writer", place, f"w{number}_{each}"],
                 cwd=ROOT, stdout=subprocess.PIPE, text=True,
             )
             for each in range(2)
@@ -37,7 +38,7 @@ def killed_at_random(path: Path, rounds: int, seed: int) -> tuple[int, list[str]
         lines = [line for w in writers for line in w.communicate()[0].splitlines(keepends=True)]
         ids = [line.strip() for line in [*first, *lines] if line.endswith("\n")]
         said += len(ids)
-        with Ledger(path) as ledger:
+        with Ledger(place_of(place, ROOT)) as ledger:
             wrong += faults_of(ledger)
             for id_ in ids:
                 try:

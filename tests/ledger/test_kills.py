@@ -8,6 +8,6 @@ from tests.ledger.kills import killed_at_random
 
 
 def test_nothing_that_was_said_is_lost_when_writers_are_killed(tmp_path: Path) -> None:
-    said, wrong = killed_at_random(tmp_path / "l.ledger", rounds=6, seed=11)
+    said, wrong = killed_at_random(str(tmp_path / "l.ledger"), rounds=6, seed=11)
     assert wrong == []
     assert said > 30

@@ -25,7 +25,7 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.errors import LedgerUnreachable, WrongUsage
 from humble_ledger.ledger import upgrading
 from humble_ledger.ledger.repository import Ledger
-from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.store.sqlite_file import FileStore
 from humble_ledger.ledger.tables import metadata
 from tests.plans import FOLDER, RECORDED, recorded
 
@@ -37,7 +37,7 @@ def ledger(tmp_path: Path) -> Ledger:
 
 def test_the_migrations_make_the_tables_and_the_newest_is_known(tmp_path: Path) -> None:
     assert ScriptDirectory(str(upgrading.FOLDER)).get_current_head() == upgrading.NEWEST
-    with Store(tmp_path / "l", create=True).reading() as connection:
+    with FileStore(tmp_path / "l", create=True).reading() as connection:
         differences = compare_metadata(MigrationContext.configure(connection), metadata)
     assert differences == []
 
@@ -74,7 +74,7 @@ def test_runs_of_the_first_version_are_carried_over(tmp_path: Path) -> None:
         assert len(ledger.queries.runs("q1")) == 3
         assert ledger.captures.get("k1").kept == 3
         assert ledger.queries.keep("SELECT 5") == "q1"
-    with Store(path).reading() as connection:
+    with FileStore(path).reading() as connection:
         assert compare_metadata(MigrationContext.configure(connection), metadata) == []
 
 
@@ -89,7 +89,7 @@ def test_what_is_no_ledger_is_refused(tmp_path: Path, content: bytes | None) -> 
 
 def test_a_newer_ledger_is_left_alone(tmp_path: Path) -> None:
     path = tmp_path / "l"
-    store = Store(path, create=True)
+    store = FileStore(path, create=True)
     with store.writing() as connection:
         connection.exec_driver_sql("UPDATE alembic_version SET version_num = '9999'")
     with pytest.raises(LedgerUnreachable, match="newer version"):

@@ -19,6 +19,7 @@ from humble_ledger.core.trials.model import QueryTrial, Side, Trial, Verdict
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import now
+from humble_ledger.ledger.store.place import place_of
 
 PLAN = Plan("any", "1", Node(1, Operation.FULL_SCAN, "Scan", cost=Cost(0, 9)), measured=False)
 SYMPTOM = Symptom("selective-full-scan", 1, "step", "words", {"rows": 1}, Cause("no-index", "d"))
@@ -29,9 +30,9 @@ def _said(id_: str) -> None:
     sys.stdout.flush()
 
 
-def write(path: Path, name: str) -> None:
+def write(place: str, name: str) -> None:
     """Whole chains one after the other, from a query to a settled trial."""
-    ledger, number = Ledger(path), 0
+    ledger, number = Ledger(place_of(place, Path.cwd())), 0
     while True:
         number += 1
         sql = f"SELECT {name}_{number} FROM t"
@@ -65,10 +66,10 @@ def write(path: Path, name: str) -> None:
             trial, "done", Trial(Verdict.FASTER, "stages", (remedy.id,), (tried,), 1.0, 1)
         )
         ledger.trials.settle(
-            ledger.trials.get(trial), SettlementEntry(trial, now(), "keep", "x", ())
+            ledger.trials.get(trial), SettlementEntry(trial, now(), "keep", "x", ()), None
         )
         ledger.notes.add(query, "seen")
 
 
 if __name__ == "__main__":
-    write(Path(sys.argv[1]), sys.argv[2])
+    write(sys.argv[1], sys.argv[2])

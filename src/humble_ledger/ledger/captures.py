@@ -20,8 +20,9 @@ from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_numbers
 from humble_ledger.ledger.senders import keep_senders
-from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, next_id, now, number_of
+from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, now, number_of
 from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.store.sql import reserve_ids
 from humble_ledger.ledger.tags import keep_tags
 
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
@@ -335,7 +336,7 @@ class CaptureWriter:
                 if (row.query_id, row.text) in wanted:
                     self._wordings[row.query_id, row.text] = row.id
         fresh = sorted(wanted - self._wordings.keys())
-        begun = next_id(c, t.wordings)
+        begun = reserve_ids(c, t.wordings, len(fresh))
         usages.insert_many(
             c, t.wordings, ("id", "query_id", "text"),
             ((begun + place, *each) for place, each in enumerate(fresh)),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from sqlalchemy import Connection, delete, func, select, text
+from sqlalchemy import Connection, delete, func, select
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
@@ -21,6 +21,8 @@ from humble_ledger.ledger.bundles.naming import ids_of
 from humble_ledger.ledger.ids import NAMES, Kind, format_id, parse_id
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import TABLES, add_event
+from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.store.sql import listed
 
 _BODIES: dict[Kind, type[Any]] = {
     Kind.PLAN: Plan, Kind.SYMPTOM: Symptom, Kind.REMEDY: Remedy, Kind.TRIAL: Trial,
@@ -47,16 +49,12 @@ def faults_of(ledger: Ledger, progress: Callable[[str], None] = lambda _: None) 
     cannot be read, sums that do not add up. Nothing is changed.
     """
     with ledger.store.reading() as c:
-        return list(_faults(c, progress))
+        return list(_faults(ledger.store, c, progress))
 
 
-def _faults(c: Connection, progress: Callable[[str], None]) -> Iterator[str]:
-    progress("looking at the file")
-    for (said,) in c.execute(text("PRAGMA integrity_check")):
-        if said != "ok":
-            yield f"the file is damaged: {said}"
-    for row in c.execute(text("PRAGMA foreign_key_check")):
-        yield f"row {row[1]} of {row[0]} names a row of {row[2]} that is not there"
+def _faults(store: Store, c: Connection, progress: Callable[[str], None]) -> Iterator[str]:
+    progress("looking at the tables")
+    yield from store.faults(c)
     there = {kind: set(c.execute(select(table.c.id)).scalars()) for kind, table in TABLES.items()}
 
     def missing(id_: str) -> bool:
@@ -150,22 +148,22 @@ def prune(ledger: Ledger, before: str, *, only_ask: bool) -> dict[str, int]:
         captures = set(c.execute(select(t.captures.c.id).where(t.captures.c.at < before)).scalars())
         removed: dict[str, int] = {}
         for table in _OF_CAPTURES:
-            gone = delete(table).where(table.c.capture_id.in_(_listed(captures)))
+            gone = delete(table).where(table.c.capture_id.in_(listed(c, captures)))
             gone = gone.where(
-                table.c.query_id.is_(None) | table.c.query_id.not_in(_listed(decided))
+                table.c.query_id.is_(None) | table.c.query_id.not_in(listed(c, decided))
             )
             removed[table.name] = c.execute(gone).rowcount
         old = select(t.plans.c.id, t.plans.c.query_id).where(t.plans.c.at < before)
         gone_plans = {
             row.id for row in c.execute(old) if row.id not in plans and row.query_id not in decided
         }
-        by_plan = t.symptoms.c.plan_id.in_(_listed(gone_plans))
-        by_capture = t.symptoms.c.capture_id.in_(_listed(captures)) & (
-            t.symptoms.c.query_id.is_(None) | t.symptoms.c.query_id.not_in(_listed(decided))
+        by_plan = t.symptoms.c.plan_id.in_(listed(c, gone_plans))
+        by_capture = t.symptoms.c.capture_id.in_(listed(c, captures)) & (
+            t.symptoms.c.query_id.is_(None) | t.symptoms.c.query_id.not_in(listed(c, decided))
         )
         removed["symptoms"] = c.execute(delete(t.symptoms).where(by_plan | by_capture)).rowcount
         removed["plans"] = c.execute(
-            delete(t.plans).where(t.plans.c.id.in_(_listed(gone_plans)))
+            delete(t.plans).where(t.plans.c.id.in_(listed(c, gone_plans)))
         ).rowcount
         removed["captures"] = _empty_captures(c, captures)
         used = select(t.runs.c.wording_id)
@@ -207,11 +205,4 @@ def _empty_captures(c: Connection, captures: set[int]) -> int:
     for table in (*_OF_CAPTURES, t.symptoms, t.counters):
         used |= set(c.execute(select(table.c.capture_id).distinct()).scalars())
     gone = captures - used
-    return int(c.execute(delete(t.captures).where(t.captures.c.id.in_(_listed(gone)))).rowcount)
-
-
-def _listed(numbers: set[int]) -> Any:
-    """Numbers as a selection, so that there may be as many as there are."""
-    values = ",".join(str(int(number)) for number in sorted(numbers))
-    each = func.json_each(f"[{values}]").table_valued("value")
-    return select(each.c.value)
+    return int(c.execute(delete(t.captures).where(t.captures.c.id.in_(listed(c, gone)))).rowcount)

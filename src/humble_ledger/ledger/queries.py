@@ -21,7 +21,8 @@ from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
-from humble_ledger.ledger.shelf import Shelf, as_kept, next_id, now, number_of, whoever
+from humble_ledger.ledger.shelf import Shelf, as_kept, now, number_of, whoever
+from humble_ledger.ledger.store.sql import reserve_ids
 from humble_ledger.ledger.usages import AT_ONCE, Page, Summed, insert_many
 
 EVERYTHING = RunChoice()
@@ -181,7 +182,7 @@ def query_numbers(c: Connection, found: Sequence[Normalised]) -> list[tuple[int,
         wanted = select(q.fingerprint, q.id).where(q.fingerprint.in_(some))
         known |= {row.fingerprint: row.id for row in c.execute(wanted)}
     fresh = {each.fingerprint: each for each in found if each.fingerprint not in known}
-    begun, moment = next_id(c, t.queries), now()
+    begun, moment = reserve_ids(c, t.queries, len(fresh)), now()
     numbers = dict(zip(fresh, range(begun, begun + len(fresh)), strict=True))
     insert_many(
         c, t.queries, ("id", "at", "fingerprint", "text", "tables"),
@@ -280,17 +281,18 @@ def _slowest(c: Connection, numbers: Sequence[int] | None) -> dict[int, Row[Any]
     r = t.runs.c
     found: dict[int, Row[Any]] = {}
     for part in _parts(numbers):
-        # SQLite gives the row of the maximum for the bare column beside a max().
-        slowest = select(
-            r.id, func.max(func.coalesce(r.duration_ms, -1)).label("longest")
-        ).group_by(r.query_id)
+        place = func.row_number().over(
+            partition_by=r.query_id, order_by=(func.coalesce(r.duration_ms, -1).desc(), r.id)
+        )
+        ranked = select(r.id, place.label("place"))
         if part is not None:
-            slowest = slowest.where(r.query_id.in_(part))
-        chosen = slowest.subquery()
+            ranked = ranked.where(r.query_id.in_(part))
+        chosen = ranked.subquery()
         wanted = (
             select(r.query_id, r.literals, r.parameters, t.wordings.c.text)
             .join(chosen, chosen.c.id == r.id)
             .join(t.wordings, t.wordings.c.id == r.wording_id)
+            .where(chosen.c.place == 1)
         )
         found |= {row.query_id: row for row in c.execute(wanted)}
     return found

@@ -7,7 +7,6 @@ its line of history in the same transaction.
 from __future__ import annotations
 
 import secrets
-from pathlib import Path
 
 from sqlalchemy import func, insert, select
 
@@ -26,7 +25,8 @@ from humble_ledger.ledger.replays import Replays
 from humble_ledger.ledger.said import Said
 from humble_ledger.ledger.senders import Senders
 from humble_ledger.ledger.shelf import Shelf, add_event
-from humble_ledger.ledger.store import Store
+from humble_ledger.ledger.store import Store, open_store
+from humble_ledger.ledger.store.place import Place
 from humble_ledger.ledger.symptoms import Symptoms
 from humble_ledger.ledger.tags import Tags
 from humble_ledger.ledger.targets import Targets
@@ -34,15 +34,15 @@ from humble_ledger.ledger.trials import Trials
 
 
 class Ledger:
-    """The ledger at a path; ``create`` makes one where there is none.
+    """The ledger at a place; ``create`` makes one where there is none.
 
     With ``mask`` nothing that is kept has a literal. ``uid`` tells this ledger from all others,
     on a target that several use.
     """
 
-    def __init__(self, path: Path, *, create: bool = False, mask: bool = False) -> None:
-        self._store = Store(path, create=create)
-        self.path = path
+    def __init__(self, place: Place, *, create: bool = False, mask: bool = False) -> None:
+        self._store = open_store(place, create=create)
+        self.place = place
         self.targets = Targets(self._store)
         self.captures = Captures(self._store)
         self.queries = Queries(self._store)

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, Table, func, insert, select, text, update
+from sqlalchemy import Connection, Row, Select, Table, func, insert, select, update
 
 from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
@@ -102,15 +102,6 @@ def begin_marked(
     connection.execute(update(table).where(table.c.id == number).values(mark=mark))
     add_event(connection, id_, f"{NAMES[kind]} begun")
     return id_, mark
-
-
-def next_id(connection: Connection, table: Table) -> int:
-    """The number that the next row of a table would get; numbers are never used twice.
-
-    Whoever asks holds the lock for writing, so that nobody else takes it.
-    """
-    wanted = text("SELECT seq FROM sqlite_sequence WHERE name = :name")
-    return int(connection.execute(wanted, {"name": table.name}).scalar() or 0) + 1
 
 
 def new_id(result: Any) -> int:

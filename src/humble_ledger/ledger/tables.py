@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from sqlalchemy import (
     JSON,
+    BigInteger,
     Column,
     Float,
     ForeignKey,
@@ -23,56 +24,63 @@ from sqlalchemy import (
 )
 
 metadata = MetaData()
+# Whole numbers have 64 bits everywhere; only as INTEGER are SQLite's own row numbers meant.
+_WHOLE = BigInteger().with_variant(Integer(), "sqlite")
 
 
 def _table(name: str, *columns: Column[object] | UniqueConstraint | Index) -> Table:
     return Table(name, metadata, *columns, sqlite_autoincrement=True)
 
 
+def _words(most: int) -> String:
+    """Text of usually so many characters; nothing is cut or refused for being longer."""
+    return String(most).with_variant(Text(), "postgresql")
+
+
 def _id() -> Column[object]:
-    return Column("id", Integer, primary_key=True)
+    return Column("id", _WHOLE, primary_key=True)
 
 
 def _at() -> Column[object]:
-    return Column("at", String(32), nullable=False)  # ISO 8601 in UTC: it sorts as text
+    return Column("at", _words(32), nullable=False)  # ISO 8601 in UTC: it sorts as text
 
 
 def _ref(name: str, table: str, nullable: bool = False) -> Column[object]:
-    return Column(name, Integer, ForeignKey(f"{table}.id"), nullable=nullable, index=True)
+    return Column(name, _WHOLE, ForeignKey(f"{table}.id"), nullable=nullable, index=True)
 
 
 about = Table(
     "about",
     metadata,
-    Column("key", String(40), primary_key=True),
+    Column("key", _words(40), primary_key=True),
     Column("value", Text, nullable=False),
 )
 targets = _table(
     "targets",
     _id(),
     _at(),
-    Column("name", String(80), nullable=False, unique=True),
+    Column("name", _words(80), nullable=False, unique=True),
     Column("url", Text, nullable=False),  # never with a password
-    Column("engine", String(40), nullable=False),
-    Column("version", String(40), nullable=False),
-    Column("role", String(20), nullable=False),
+    Column("engine", _words(40), nullable=False),
+    Column("version", _words(40), nullable=False),
+    Column("role", _words(20), nullable=False),
 )
 captures = _table(
     "captures",
     _id(),
     _at(),
-    Column("source", String(20), nullable=False),
+    Column("source", _words(20), nullable=False),
     Column("place", Text, nullable=False),
-    Column("first_run", String(32)),
-    Column("last_run", String(32)),
-    Column("kept", Integer, nullable=False),
+    Column("first_run", _words(32)),
+    Column("last_run", _words(32)),
+    Column("kept", _WHOLE, nullable=False),
     Column("body", LargeBinary, nullable=False),
 )
 queries = _table(
     "queries",
     _id(),
     _at(),
-    Column("fingerprint", String(16), nullable=False, unique=True),
+    Column("fingerprint", _words(16), nullable=False, unique=True),
     Column("text", Text, nullable=False),
     Column("tables", JSON, nullable=False),
     Column("cost", Float),  # the server's estimate in the newest plan
@@ -80,9 +88,9 @@ queries = _table(
 clients = _table(
     "clients",
     _id(),
-    Column("user", String(80), nullable=False),
-    Column("database", String(80), nullable=False),
-    Column("application", String(80), nullable=False),
+    Column("user", _words(80), nullable=False),
+    Column("database", _words(80), nullable=False),
+    Column("application", _words(80), nullable=False),
     UniqueConstraint("user", "database", "application"),
 )
 wordings = _table(
@@ -98,12 +106,12 @@ runs = _table(
     _ref("capture_id", "captures", nullable=True),
     _ref("wording_id", "wordings"),
     _ref("client_id", "clients"),
-    Column("started_at", String(32)),
+    Column("started_at", _words(32)),
     Column("duration_ms", Float),
-    Column("rows", Integer),
+    Column("rows", _WHOLE),
     Column("literals", JSON, nullable=False),
     Column("parameters", JSON, nullable=False),
-    Column("session", String(40), nullable=False),
+    Column("session", _words(40), nullable=False),
 )
 periods = _table(
     "periods",  # the runs of a query by a client within a minute, or between two looks
@@ -111,10 +119,10 @@ periods = _table(
     _ref("query_id", "queries"),
     _ref("capture_id", "captures"),
     _ref("client_id", "clients"),
-    Column("first_at", String(32)),
-    Column("last_at", String(32)),
-    Column("calls", Integer, nullable=False),
-    Column("timed", Integer, nullable=False),
+    Column("first_at", _words(32)),
+    Column("last_at", _words(32)),
+    Column("calls", _WHOLE, nullable=False),
+    Column("timed", _WHOLE, nullable=False),
     Column("total_ms", Float, nullable=False),
     Column("squares_ms2", Float, nullable=False),
     Column("max_ms", Float),
@@ -124,10 +132,10 @@ periods = _table(
 usages = Table(
     "usages",  # the periods of a query summed up, as one kind of source saw it
     metadata,
-    Column("query_id", Integer, ForeignKey("queries.id"), primary_key=True),
-    Column("source", String(20), primary_key=True),
-    Column("calls", Integer, nullable=False),
-    Column("timed", Integer, nullable=False),
+    Column("query_id", _WHOLE, ForeignKey("queries.id"), primary_key=True),
+    Column("source", _words(20), primary_key=True),
+    Column("calls", _WHOLE, nullable=False),
+    Column("timed", _WHOLE, nullable=False),
     Column("total_ms", Float, nullable=False),
     Column("squares_ms2", Float, nullable=False),
     Column("max_ms", Float),
@@ -135,10 +143,10 @@ usages = Table(
     Column("rows", Float),
     Column("pages_read", Float),
     Column("durations", Text, nullable=False),
-    Column("sums_only", Integer, nullable=False),
+    Column("sums_only", _WHOLE, nullable=False),
     Column("work", JSON(none_as_null=True)),
-    Column("first_at", String(32)),
-    Column("last_at", String(32)),
+    Column("first_at", _words(32)),
+    Column("last_at", _words(32)),
     Index("ix_usages_by_time", "source", "total_ms"),
 )
 senders = _table(
@@ -149,11 +157,11 @@ senders = _table(
     Column("code", Text, nullable=False),
     Column("function", Text, nullable=False),
     Column("route", Text, nullable=False),
-    Column("calls", Integer, nullable=False),
+    Column("calls", _WHOLE, nullable=False),
     Column("total_ms", Float, nullable=False),
     Column("max_ms", Float, nullable=False),
-    Column("requests", Integer, nullable=False),
-    Column("most_in_one", Integer, nullable=False),
+    Column("requests", _WHOLE, nullable=False),
+    Column("most_in_one", _WHOLE, nullable=False),
 )
 incidents = _table(
     "incidents",
@@ -161,8 +169,8 @@ incidents = _table(
     _at(),
     _ref("query_id", "queries", nullable=True),
     _ref("capture_id", "captures"),
-    Column("kind", String(40), nullable=False),
-    Column("session", String(40), nullable=False),
+    Column("kind", _words(40), nullable=False),
+    Column("session", _words(40), nullable=False),
     Column("amount", Float),
     Column("detail", Text, nullable=False),
 )
@@ -178,9 +186,9 @@ waits = _table(
     _id(),
     _ref("query_id", "queries"),
     _ref("capture_id", "captures"),
-    Column("kind", String(40), nullable=False),
-    Column("event", String(80), nullable=False),
-    Column("samples", Integer, nullable=False),
+    Column("kind", _words(40), nullable=False),
+    Column("event", _words(80), nullable=False),
+    Column("samples", _WHOLE, nullable=False),
     Column("total_ms", Float, nullable=False),
 )
 plans = _table(
@@ -190,8 +198,8 @@ plans = _table(
     _ref("query_id", "queries", nullable=True),
     Column("statement", Text, nullable=False),
     Column("parameters", JSON, nullable=False),
-    Column("origin", String(20), nullable=False),  # read, trial, file
-    Column("measured", Integer, nullable=False),
+    Column("origin", _words(20), nullable=False),  # read, trial, file
+    Column("measured", _WHOLE, nullable=False),
     Column("cost", Float),
     Column("body", LargeBinary, nullable=False),
     Column("document", LargeBinary, nullable=False),  # the server's own words, as evidence
@@ -203,9 +211,9 @@ symptoms = _table(
     _ref("query_id", "queries", nullable=True),
     _ref("plan_id", "plans", nullable=True),  # of a plan, a capture's workload, or a schema
     _ref("capture_id", "captures", nullable=True),
-    Column("name", String(60), nullable=False),
-    Column("node", Integer, nullable=False),
-    Column("subject", String(300), nullable=False, server_default=""),  # of a target's schema
+    Column("name", _words(60), nullable=False),
+    Column("node", _WHOLE, nullable=False),
+    Column("subject", _words(300), nullable=False, server_default=""),  # of a target's schema
     Column("body", LargeBinary, nullable=False),
     UniqueConstraint("plan_id", "name", "node"),
 )
@@ -213,9 +221,9 @@ remedies = _table(
     "remedies",
     _id(),
     _at(),
-    Column("type", String(20), nullable=False),
+    Column("type", _words(20), nullable=False),
     Column("change", Text, nullable=False, unique=True),  # the same change is the same remedy
-    Column("status", String(20), nullable=False),
+    Column("status", _words(20), nullable=False),
     Column("body", LargeBinary, nullable=False),
 )
 trials = _table(
@@ -223,9 +231,9 @@ trials = _table(
     _id(),
     _at(),
     Column("target", Text, nullable=False),
-    Column("status", String(20), nullable=False),  # running, done, stopped, broken-off
-    Column("mark", String(40), nullable=False),
-    Column("process", String(120), nullable=False),  # host and pid that run it
+    Column("status", _words(20), nullable=False),  # running, done, stopped, broken-off
+    Column("mark", _words(40), nullable=False),
+    Column("process", _words(120), nullable=False),  # host and pid that run it
     Column("body", LargeBinary),
 )
 creations = _table(
@@ -233,18 +241,18 @@ creations = _table(
     _id(),
     _at(),
     _ref("trial_id", "trials"),
-    Column("schema", String(80), nullable=False),
-    Column("name", String(80), nullable=False),
-    Column("removed_at", String(32)),
+    Column("schema", _words(80), nullable=False),
+    Column("name", _words(80), nullable=False),
+    Column("removed_at", _words(32)),
 )
 replays = _table(
     "replays",
     _id(),
     _at(),
     Column("target", Text, nullable=False),
-    Column("status", String(20), nullable=False),  # running, done, stopped, broken-off
-    Column("mark", String(40), nullable=False),
-    Column("process", String(120), nullable=False),  # host and pid that run it
+    Column("status", _words(20), nullable=False),  # running, done, stopped, broken-off
+    Column("mark", _words(40), nullable=False),
+    Column("process", _words(120), nullable=False),  # host and pid that run it
     Column("body", LargeBinary),
 )
 undoings = _table(
@@ -253,14 +261,14 @@ undoings = _table(
     _at(),
     _ref("replay_id", "replays"),
     Column("statement", Text, nullable=False),
-    Column("done_at", String(32)),
+    Column("done_at", _words(32)),
 )
 settlements = _table(
     "settlements",
     _id(),
     _at(),
     _ref("trial_id", "trials"),
-    Column("decision", String(10), nullable=False),
+    Column("decision", _words(10), nullable=False),
     Column("reason", Text, nullable=False),
     Column("files", JSON, nullable=False),
 )
@@ -268,28 +276,28 @@ events = _table(
     "events",
     _id(),
     _at(),
-    Column("subject", String(20), nullable=False),
+    Column("subject", _words(20), nullable=False),
     Column("words", Text, nullable=False),
-    Column("person", String(80), nullable=False, server_default=""),
-    Column("machine", String(120), nullable=False, server_default=""),
+    Column("person", _words(80), nullable=False, server_default=""),
+    Column("machine", _words(120), nullable=False, server_default=""),
 )
 notes = _table(
     "notes",  # what people wrote to an entry, by its id
     _id(),
     _at(),
-    Column("subject", String(20), nullable=False, index=True),
+    Column("subject", _words(20), nullable=False, index=True),
     Column("text", Text, nullable=False),
-    Column("person", String(80), nullable=False),
-    Column("machine", String(120), nullable=False),
+    Column("person", _words(80), nullable=False),
+    Column("machine", _words(120), nullable=False),
 )
 tags = _table(
     "tags",  # what comments of the statements told, as name and value; see core.workload.tags
     _id(),
     _ref("query_id", "queries"),
     _ref("capture_id", "captures"),
-    Column("name", String(80), nullable=False, index=True),
-    Column("value", String(200), nullable=False),
-    Column("calls", Integer, nullable=False),
+    Column("name", _words(80), nullable=False, index=True),
+    Column("value", _words(200), nullable=False),
+    Column("calls", _WHOLE, nullable=False),
     Column("total_ms", Float, nullable=False),
     Column("squares_ms2", Float, nullable=False),
     Column("max_ms", Float, nullable=False),
@@ -297,18 +305,18 @@ tags = _table(
 imported = Table(
     "imported",  # entries that came from another ledger: its uid, their kind and number there
     metadata,
-    Column("uid", String(40), primary_key=True),
-    Column("kind", String(1), primary_key=True),
-    Column("number", Integer, primary_key=True),
-    Column("here", Integer, nullable=False),
+    Column("uid", _words(40), primary_key=True),
+    Column("kind", _words(1), primary_key=True),
+    Column("number", _WHOLE, primary_key=True),
+    Column("here", _WHOLE, nullable=False),
     Index("ix_imported_here", "kind", "here"),
 )
 positions = _table(
     "positions",
     _id(),
     Column("path", Text, nullable=False),  # as it was read last; the head is what tells logs apart
-    Column("head", String(16), nullable=False),
-    Column("head_bytes", Integer, nullable=False),
-    Column("offset", Integer, nullable=False),
+    Column("head", _words(16), nullable=False),
+    Column("head_bytes", _WHOLE, nullable=False),
+    Column("offset", _WHOLE, nullable=False),
     Column("waiting", LargeBinary),  # statements whose duration had not been logged yet
 )

@@ -8,6 +8,7 @@ from sqlalchemy import Connection, Row, insert, select, update
 
 from humble_ledger.core.entries import SettlementEntry, TrialEntry
 from humble_ledger.core.trials.model import Trial
+from humble_ledger.errors import LockNotGranted
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.ids import Kind, format_id
@@ -83,10 +84,29 @@ class Trials(Shelf):
             tuple((each.schema, each.name) for each in created),
         )
 
-    def settle(self, trial: TrialEntry, settled: SettlementEntry) -> None:
-        """Keep the decision on a trial, and what becomes of its remedies."""
+    def settle(
+        self, trial: TrialEntry, settled: SettlementEntry, before: SettlementEntry | None
+    ) -> None:
+        """Keep the decision on a trial, and what becomes of its remedies.
+
+        ``before`` is the decision that stood when this one was made.
+
+        Raises:
+            LockNotGranted: somebody else has decided meanwhile; nothing was kept.
+        """
         status = "kept" if settled.decision == "keep" else "dropped"
         with self.store.writing() as c:
+            s = t.settlements.c
+            mine = s.trial_id == number_of(Kind.TRIAL, trial.id)
+            stands = c.execute(
+                select(s.at, s.decision, s.reason).where(mine).order_by(s.id.desc()).limit(1)
+            ).first()
+            if stands is not None and (before is None or stands.at != before.at):
+                raise LockNotGranted(
+                    f"Somebody else has settled {trial.id} meanwhile: {stands.decision} "
+                    f"({stands.reason}).",
+                    f"Look at it:  humble show {trial.id}",
+                )
             c.execute(
                 insert(t.settlements).values(
                     at=settled.at,

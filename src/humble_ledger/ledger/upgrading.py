@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from sqlalchemy import Connection, inspect, text
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 # The newest migration; a test holds it against the folder of versions. With it in the code
 # an up-to-date ledger opens without loading Alembic.
@@ -23,9 +27,21 @@ def version_of(connection: Connection) -> str | None:
 def upgrade(connection: Connection) -> None:
     """Run the migrations that are missing, inside the caller's transaction."""
     from alembic import command  # noqa: PLC0415 - slow to import and rarely needed
+
+    command.upgrade(_config(connection), "head")
+
+
+def stamp(connection: Connection) -> None:
+    """Say of tables that were just made that they are the newest version's."""
+    from alembic import command  # noqa: PLC0415
+
+    command.stamp(_config(connection), "head")
+
+
+def _config(connection: Connection) -> Config:
     from alembic.config import Config  # noqa: PLC0415
 
     config = Config()
     config.set_main_option("script_location", str(FOLDER))
     config.attributes["connection"] = connection
-    command.upgrade(config, "head")
+    return config

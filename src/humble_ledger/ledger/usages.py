@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, Row, bindparam, delete, func, insert, select
+from sqlalchemy import Connection, Row, bindparam, case, delete, func, insert, select
 
 from humble_ledger.core.workload.durations import pack, unpack_into
 from humble_ledger.core.workload.ranking import RankBy
@@ -172,7 +172,7 @@ class Page:
 
 _ORDERS: Mapping[RankBy, Any] = {
     RankBy.TOTAL: t.usages.c.total_ms,
-    RankBy.MEAN: t.usages.c.total_ms / func.max(t.usages.c.timed, 1),
+    RankBy.MEAN: t.usages.c.total_ms / case((t.usages.c.timed > 1, t.usages.c.timed), else_=1),
     RankBy.P95: t.usages.c.p95_ms,
     RankBy.MAX: t.usages.c.max_ms,
     RankBy.CALLS: t.usages.c.calls,

@@ -14,9 +14,11 @@ import tomli_w
 
 from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, pattern_fault
 from humble_ledger.errors import WrongUsage
+from humble_ledger.ledger.store.place import Place, place_of
 
 FILE_NAME = "humble.toml"
 LEDGER_NAME = "humble.ledger"
+LEDGER_VARIABLE = "HUMBLE_LEDGER"
 
 
 class TargetRole(StrEnum):
@@ -40,12 +42,13 @@ class TargetConfig:
 class Configuration:
     """What `humble.toml` says; the first target is the default one.
 
+    The ``ledger`` is a file, or a schema on a server that a team shares.
     With ``mask`` no literal goes into the ledger; ``plan_columns`` are those of a plan's table;
     ``index_names`` is the pattern for the names of proposed indexes.
     """
 
     folder: Path
-    ledger: Path
+    ledger: Place
     targets: Mapping[str, TargetConfig] = field(default_factory=dict)
     number_style: str = "1,234.5"
     migrations: Path = Path("migrations")
@@ -57,20 +60,31 @@ class Configuration:
 def find_configuration(start: Path) -> Configuration:
     """The configuration of the nearest folder upwards that has one; defaults when none has.
 
+    The variable HUMBLE_LEDGER names another ledger than the file does, and may hold a password.
+
     Raises:
         WrongUsage: the file is there but cannot be read.
     """
     for folder in (start, *start.parents):
         if (folder / FILE_NAME).is_file():
-            return _read(folder)
-    return Configuration(start, start / LEDGER_NAME)
+            found = _read(folder)
+            break
+    else:
+        found = Configuration(start, start / LEDGER_NAME)
+    named = os.environ.get(LEDGER_VARIABLE)
+    return replace(found, ledger=place_of(named, start)) if named else found
+
+
+def shown_place(place: Place, folder: Path) -> str:
+    """A ledger's place as it is written and shown: a file from a folder, never a password."""
+    return os.path.relpath(place, folder) if isinstance(place, Path) else str(place)
 
 
 def write_configuration(configuration: Configuration) -> Path:
     """Write `humble.toml` into the configuration's folder; returns its path."""
     path = configuration.folder / FILE_NAME
     document: dict[str, Any] = {
-        "ledger": os.path.relpath(configuration.ledger, configuration.folder),
+        "ledger": shown_place(configuration.ledger, configuration.folder),
         "migrations": str(configuration.migrations),
         "number_style": configuration.number_style,
         "mask": configuration.mask,
@@ -102,13 +116,14 @@ def _read(folder: Path) -> Configuration:
         names = str(document.get("index_names", DEFAULT_PATTERN))
         if fault := pattern_fault(names):
             raise ValueError(f'index_names = "{names}": {fault}')
+        ledger = place_of(str(document.get("ledger", LEDGER_NAME)), folder)
     except (OSError, ValueError, KeyError, AttributeError, TypeError) as error:
         raise WrongUsage(
             f"{path} cannot be read: {error}.", "Correct it, or write a new one with  humble init"
         ) from error
     return Configuration(
         folder=folder,
-        ledger=folder / str(document.get("ledger", LEDGER_NAME)),
+        ledger=ledger,
         targets=targets,
         number_style=str(document.get("number_style", "1,234.5")),
         migrations=Path(str(document.get("migrations", "migrations"))),

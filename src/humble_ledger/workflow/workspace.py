@@ -101,7 +101,8 @@ class Workspace:
     @property
     def has_ledger(self) -> bool:
         """Whether there is a ledger here to keep something in."""
-        return self._ledger is not None or self.configuration.ledger.exists()
+        place = self.configuration.ledger
+        return self._ledger is not None or not isinstance(place, Path) or place.exists()
 
     def require_ledger(self) -> None:
         """Make sure there is a ledger before a server is asked for something to keep.

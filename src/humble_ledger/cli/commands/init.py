@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 from typing import Annotated
 
@@ -29,6 +28,16 @@ def init(
         bool,
         typer.Option("--mask", help="Let no literal and no value into this folder's ledger, ever."),
     ] = False,
+    ledger: Annotated[
+        str,
+        typer.Option(
+            "--ledger",
+            metavar="FILE|URL",
+            help="Where the ledger is kept: a file, or postgresql://user@host/database, which a "
+            "team shares; default: humble.ledger here.",
+            show_default=False,
+        ),
+    ] = "",
     json: options.Json = False,
 ) -> None:
     """Make humble.toml and the ledger here, and check the target.
@@ -39,7 +48,7 @@ def init(
     from humble_ledger.views.documents.targets import EngineInfo, TargetDocument  # noqa: PLC0415
     from humble_ledger.views.terminal.parts import labelled  # noqa: PLC0415
     from humble_ledger.workflow.begin import begin  # noqa: PLC0415
-    from humble_ledger.workflow.configuration import TargetRole  # noqa: PLC0415
+    from humble_ledger.workflow.configuration import TargetRole, shown_place  # noqa: PLC0415
 
     try:
         wanted = TargetRole(role)
@@ -47,7 +56,7 @@ def init(
         raise WrongUsage(
             f'Unknown role "{role}".', "Use  --role scratch, staging or production"
         ) from error
-    begun = begin(Path.cwd(), url, name, wanted, mask)
+    begun = begin(Path.cwd(), url, name, wanted, mask, ledger)
     target = begun.target
     output.give(
         json,
@@ -67,9 +76,12 @@ def init(
                 f"{target.name}: {target.engine} {target.version}, database {begun.database} "
                 f"as {begun.user}, role {target.role}",
             ),
-            ("configuration", os.path.relpath(begun.configuration)),
-            ("ledger", os.path.relpath(begun.ledger) + (", new" if begun.new_ledger else "")),
-            ("not stored", _elsewhere(begun.not_kept)),
+            ("configuration", shown_place(begun.configuration, Path.cwd())),
+            (
+                "ledger",
+                shown_place(begun.ledger, Path.cwd()) + (", new" if begun.new_ledger else ""),
+            ),
+            ("not stored", _elsewhere(begun.not_kept, begun.ledger_password)),
             ("mask", "no literal goes into the ledger" if begun.mask else ""),
             ("next", _next(target.url)),
         ),
@@ -83,10 +95,13 @@ def _next(url: str) -> str:
     return "humble capture log FILE, or  humble plan 'SELECT …'"
 
 
-def _elsewhere(names: tuple[str, ...]) -> str:
+def _elsewhere(names: tuple[str, ...], ledger_password: bool) -> str:
     """Where what is not stored can be kept instead."""
     places = {"password": "in ~/.pgpass or PGPASSWORD", "options": "in PGOPTIONS"}
-    return "; ".join(
+    told = [
         f"{name}: keep it {places.get(name, 'in a service file or the environment')}"
         for name in names
-    )
+    ]
+    if ledger_password:
+        told.append("the ledger's password: keep it in ~/.pgpass, or the whole in HUMBLE_LEDGER")
+    return "; ".join(told)

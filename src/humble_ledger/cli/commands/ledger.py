@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -48,10 +47,15 @@ def check(json: options.Json = False) -> None:
 
 @app.command("backup", cls=FlowingHelp)
 def backup(
-    to: Annotated[Path, typer.Argument(help="The file to write; it must not be there.")],
+    to: Annotated[
+        str,
+        typer.Argument(help="The file to write, or a server's URL; no ledger may be there yet."),
+    ],
     json: options.Json = False,
 ) -> None:
     """Write a copy of the ledger; others may go on writing to it meanwhile.
+
+    The copy is the same ledger, with the same ids: a way to move a file to a server, or back.
 
     Example: [bold]humble ledger backup monday.ledger[/bold]
     """
@@ -60,18 +64,18 @@ def backup(
     from humble_ledger.workflow.sharing.care import back_up  # noqa: PLC0415
 
     with workspace_for() as workspace:
-        size = back_up(workspace, to)
+        place, size = back_up(workspace, to)
         numbers = numbers_of(workspace)
     output.give(
         json,
-        lambda: LedgerBackupDocument(str(to), size),
-        lambda: labelled(("backup", f"{to}, {numbers.size(size)}")),
+        lambda: LedgerBackupDocument(place, size),
+        lambda: labelled(("backup", f"{place}, {numbers.size(size)}")),
     )
 
 
 @app.command("merge", cls=FlowingHelp)
 def merge(
-    other: Annotated[Path, typer.Argument(help="Another ledger's file; it is only read.")],
+    other: Annotated[str, typer.Argument(help="Another ledger's file or URL; it is only read.")],
     json: options.Json = False,
 ) -> None:
     """Put all entries of another ledger into this one; merging again changes nothing.

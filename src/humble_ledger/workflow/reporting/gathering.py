@@ -46,7 +46,7 @@ def gather_report(
     captured = {query: ledger.queries.total_ms(query, ranked.source) for query in changed}
     report = LedgerReport(
         now(),
-        workspace.configuration.ledger.absolute().parent.name,
+        workspace.configuration.folder.absolute().name,
         ranked,
         tuple(chapters),
         brought_by(trials, settled, remedies, captured),

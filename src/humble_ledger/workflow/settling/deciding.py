@@ -12,7 +12,7 @@ from humble_ledger.core.remedies.masking import lacks_literals
 from humble_ledger.core.remedies.migration import Migration, migration_of
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.trials.model import Verdict
-from humble_ledger.errors import UnreadableInput, WrongUsage
+from humble_ledger.errors import HumbleError, UnreadableInput, WrongUsage
 from humble_ledger.ledger.shelf import now
 from humble_ledger.workflow.workspace import Workspace
 
@@ -77,7 +77,12 @@ def settle(
         workspace.kept_words(reason),
         tuple(os.path.relpath(f, workspace.configuration.folder) for f in files),
     )
-    workspace.ledger.trials.settle(entry, settled)
+    try:
+        workspace.ledger.trials.settle(entry, settled, before)
+    except HumbleError:
+        for file in files:
+            file.unlink(missing_ok=True)
+        raise
     return Settled(settled, entry)
 
 

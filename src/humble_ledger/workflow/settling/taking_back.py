@@ -51,8 +51,9 @@ def take_back(workspace: Workspace, trial: str, reason: str) -> list[str]:
                 done.append(statement)
     told = workspace.kept_words("; ".join(done))
     workspace.ledger.trials.keep_made(trial, f"taken back on {workspace.public_url}: {told}")
+    before = next(iter(workspace.ledger.trials.settlements(trial)), None)
     workspace.ledger.trials.settle(
-        entry, SettlementEntry(trial, now(), "drop", workspace.kept_words(reason))
+        entry, SettlementEntry(trial, now(), "drop", workspace.kept_words(reason)), before
     )
     workspace.reconnect()  # settings of a role are those of new sessions
     return done

@@ -20,6 +20,8 @@ from humble_ledger.ledger.bundles.records import FILES, VERSION, Records
 from humble_ledger.ledger.bundles.taking import take
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import now, whoever
+from humble_ledger.ledger.store.place import place_of
+from humble_ledger.workflow.configuration import shown_place
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.sharing.masking import masked_record
 from humble_ledger.workflow.workspace import Workspace
@@ -103,17 +105,20 @@ def import_bundle(workspace: Workspace, path: Path, progress: Progress = lambda 
     )  # fmt: skip
 
 
-def merge(workspace: Workspace, other: Path, progress: Progress = lambda _: None) -> Bundled:
-    """Put the entries of another ledger's file into this one; that file is only read.
+def merge(workspace: Workspace, other: str, progress: Progress = lambda _: None) -> Bundled:
+    """Put the entries of another ledger into this one; the other is only read.
 
     Raises:
-        LedgerUnreachable: there is none at that path.
+        LedgerUnreachable: there is none at that place.
+        WrongUsage: the text names no place for a ledger.
     """
     workspace.require_ledger()
-    with Ledger(other) as ledger:
-        progress(f"reading {other}")
-        found = put(workspace.ledger, take(ledger), f"{other.name}, ledger {ledger.uid}")
-        return Bundled(str(other), ledger.uid, False, found.new, found.known)
+    place = place_of(other, Path.cwd())
+    with Ledger(place) as ledger:
+        progress(f"reading {shown_place(place, Path.cwd())}")
+        name = place.name if isinstance(place, Path) else str(place)
+        found = put(workspace.ledger, take(ledger), f"{name}, ledger {ledger.uid}")
+        return Bundled(shown_place(place, Path.cwd()), ledger.uid, False, found.new, found.known)
 
 
 def _manifest(path: Path, file: zipfile.ZipFile) -> dict[str, Any]:
