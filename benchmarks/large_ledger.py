@@ -1,5 +1,6 @@
 """A ledger of 100,000 queries, a million runs and 20,000 plans: how long its commands take.
 
+Once in a file, and once on a PostgreSQL server of our own, as a team has it.
 The bounds are 0.5 s beyond start-up for `queries`, `history` and `show`, and 20 s for a report of
 500 queries. Then writers are killed 200 times, and what they said to be saved is looked for.
 """
@@ -17,10 +18,13 @@ from tests.ledger.kills import killed_at_random
 from humble_ledger.core.plans.model import Cost, Elapsed, Node, Operation, Plan
 from humble_ledger.core.statements.wording import HOLE
 from humble_ledger.core.workload.durations import bucket_of, pack
+from humble_ledger.engines.postgresql.launcher import Cluster, find_binaries
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
 from humble_ledger.ledger.bodies import encoded
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.ledger.store.place import place_of
+from humble_ledger.ledger.store.sql import move_ids_on
 from humble_ledger.ledger.usages import insert_many
 
 QUERIES, RUNS, PLANS = 100_000, 1_000_000, 20_000
@@ -44,9 +48,9 @@ def _plan(number: int) -> Plan:
     return Plan("postgresql", "18.6", root, measured=True, execution_ms=4.0)
 
 
-def fill(path: Path) -> None:
+def fill(place: str, folder: Path) -> None:
     """Make the ledger, as captures and plans of many days would have."""
-    ledger = Ledger(path, create=True)
+    ledger = Ledger(place_of(place, folder), create=True)
     with ledger.store.writing() as c:
         insert_many(c, t.captures, ("id", "at", "source", "place", "kept", "body"), [
             (1, AT.format(0), "log", "server.log", RUNS,
@@ -84,6 +88,8 @@ def fill(path: Path) -> None:
             (AT.format(1), f"q{n}", "first seen", "me", "here") for n in range(1, QUERIES + 1)
         ))  # fmt: skip
         usages.rebuild(c)
+        for table in (t.captures, t.clients, t.queries, t.wordings):
+            move_ids_on(c, table, QUERIES)
     ledger.close()
 
 
@@ -100,14 +106,25 @@ def _seconds(folder: Path, *arguments: str) -> float:
 
 
 def main() -> None:
-    """Print what each command takes beyond start-up."""
+    """Print what each command takes beyond start-up, for both kinds of ledger."""
+    print("in a file")
+    _measure("humble.ledger")
+    print("on a server")
+    with Cluster(find_binaries()) as cluster:
+        _measure(cluster.url("postgres"))
+
+
+def _measure(place: str) -> None:
     with TemporaryDirectory() as name:
         folder = Path(name)
-        (folder / "humble.toml").write_text('ledger = "humble.ledger"\n')
-        fill(folder / "humble.ledger")
-        size = (folder / "humble.ledger").stat().st_size / 1024**2
+        (folder / "humble.toml").write_text(f'ledger = "{place}"\n')
+        begun = time.perf_counter()
+        fill(place, folder)
+        took = time.perf_counter() - begun
         start = _seconds(folder, "glossary", "cost")
-        print(f"  ledger of {size:,.0f} MiB; start-up {start:.2f} s")
+        with Ledger(place_of(place, folder)) as ledger:
+            size = ledger.store.size_bytes() / 1024**2
+        print(f"  ledger of {size:,.0f} MiB, filled in {took:.0f} s; start-up {start:.2f} s")
         for arguments in (
             ("queries",), ("queries", "--by", "p95", "--top", "20"), ("history",), ("show", "q501"),
             ("show", "p77"), ("ledger", "check"), ("report", "--top", "500"),
@@ -116,7 +133,8 @@ def main() -> None:
             print(f"  {' '.join(arguments):28} {took - start:6.2f} s beyond start-up")
         report = folder / "report.html"
         print(f"  the report has {report.stat().st_size / 1e6:.1f} MB")
-        said, wrong = killed_at_random(str(folder / "killed.ledger"), rounds=200, seed=1)
+        other = f"{place}&schema=killed" if "://" in place else str(folder / "killed.ledger")
+        said, wrong = killed_at_random(other, rounds=200, seed=1)
         print(f"  200 kills of two writers: {said:,} entries said to be saved, {len(wrong)} wrong")
         for each in wrong[:5]:
             print(f"    {each}")

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from tests.ledger.kills import killed_at_random
 
 
-def test_nothing_that_was_said_is_lost_when_writers_are_killed(tmp_path: Path) -> None:
-    said, wrong = killed_at_random(str(tmp_path / "l.ledger"), rounds=6, seed=11)
+def test_nothing_that_was_said_is_lost_when_writers_are_killed(place: str) -> None:
+    said, wrong = killed_at_random(place, rounds=6, seed=11)
     assert wrong == []
     assert said > 30

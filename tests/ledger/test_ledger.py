@@ -4,6 +4,7 @@ import subprocess
 import sys
 import textwrap
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -25,14 +26,18 @@ from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.errors import LedgerUnreachable, WrongUsage
 from humble_ledger.ledger import upgrading
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.ledger.store.place import place_of
 from humble_ledger.ledger.store.sqlite_file import FileStore
 from humble_ledger.ledger.tables import metadata
 from tests.plans import FOLDER, RECORDED, recorded
 
+ROOT = Path("/")
+
 
 @pytest.fixture
-def ledger(tmp_path: Path) -> Ledger:
-    return Ledger(tmp_path / "l.ledger", create=True)
+def ledger(place: str) -> Iterator[Ledger]:
+    with Ledger(place_of(place, ROOT), create=True) as ledger:
+        yield ledger
 
 
 def test_the_migrations_make_the_tables_and_the_newest_is_known(tmp_path: Path) -> None:
@@ -160,8 +165,9 @@ WRITER = textwrap.dedent("""
     from humble_ledger.core.workload.gathering import Gathering, RunSeen
     from humble_ledger.ledger.captures import CaptureTally
     from humble_ledger.ledger.repository import Ledger
+    from humble_ledger.ledger.store.place import place_of
 
-    ledger = Ledger(Path(sys.argv[1]))
+    ledger = Ledger(place_of(sys.argv[1], Path.cwd()))
     print("ready", flush=True)
     for n in range(int(sys.argv[3])):
         gathering = Gathering()
@@ -176,33 +182,33 @@ WRITER = textwrap.dedent("""
 """)
 
 
-def _writer(path: Path, name: str, times: int) -> subprocess.Popen[str]:
-    command = [sys.executable, "-c", WRITER, str(path), name, str(times)]
+def _writer(place: str, name: str, times: int) -> subprocess.Popen[str]:
+    command = [sys.executable, "-c", WRITER, place, name, str(times)]
     return subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
 
 
-def test_a_writer_killed_at_any_moment_leaves_whole_captures(tmp_path: Path) -> None:
-    path = tmp_path / "l"
-    Ledger(path, create=True).close()
+def test_a_writer_killed_at_any_moment_leaves_whole_captures(place: str) -> None:
+    at = place_of(place, ROOT)
+    Ledger(at, create=True).close()
     for wait in (0.0, 0.01, 0.03, 0.07, 0.15):
-        writer = _writer(path, "a", 100_000)
+        writer = _writer(place, "a", 100_000)
         assert writer.stdout is not None and writer.stdout.readline() == "ready\n"
         time.sleep(wait)
         writer.kill()
         writer.wait()
-        with Ledger(path) as ledger:
+        with Ledger(at) as ledger:
             calls = sum(query.usage.calls for query in ledger.queries.all())
             runs = sum(len(ledger.queries.runs(query.id)) for query in ledger.queries.all())
             assert calls == runs == sum(each.kept for each in ledger.captures.all())
             assert calls % 40 == 0
 
 
-def test_two_writers_at_once_lose_nothing(tmp_path: Path) -> None:
-    path = tmp_path / "l"
-    Ledger(path, create=True).close()
-    writers = [_writer(path, name, 25) for name in "ab"]
+def test_two_writers_at_once_lose_nothing(place: str) -> None:
+    at = place_of(place, ROOT)
+    Ledger(at, create=True).close()
+    writers = [_writer(place, name, 25) for name in "ab"]
     assert [w.wait(60) for w in writers] == [0, 0]
-    with Ledger(path) as ledger:
+    with Ledger(at) as ledger:
         queries = ledger.queries.all()
         assert len(queries) == 80
         assert queries and all(q.usage.calls == 25 for q in queries)

@@ -28,17 +28,18 @@ def upgrade(connection: Connection) -> None:
     """Run the migrations that are missing, inside the caller's transaction."""
     from alembic import command  # noqa: PLC0415 - slow to import and rarely needed
 
-    command.upgrade(_config(connection), "head")
+    command.upgrade(config_of(connection), "head")
 
 
 def stamp(connection: Connection) -> None:
     """Say of tables that were just made that they are the newest version's."""
     from alembic import command  # noqa: PLC0415
 
-    command.stamp(_config(connection), "head")
+    command.stamp(config_of(connection), "head")
 
 
-def _config(connection: Connection) -> Config:
+def config_of(connection: Connection) -> Config:
+    """What Alembic needs to know to act on a ledger's tables."""
     from alembic.config import Config  # noqa: PLC0415
 
     config = Config()

@@ -16,6 +16,7 @@ from humble_ledger.ledger.store.place import Place, ServerPlace, place_of, same_
 from humble_ledger.workflow.capturing.scripts import capture_script
 from humble_ledger.workflow.configuration import (
     FILE_NAME,
+    Configuration,
     TargetConfig,
     TargetRole,
     find_configuration,
@@ -77,8 +78,9 @@ def begin(
         new_ledger = not ledger.targets.all()
         ledger.targets.keep(target)
     mask = mask or found.mask
-    write_configuration(replace(found, targets=targets, mask=mask))
-    _capture_recorded(folder, name, getattr(engine, "statements", ()))
+    found = replace(found, targets=targets, mask=mask)
+    write_configuration(found)
+    _capture_recorded(found, name, getattr(engine, "statements", ()))
     return Begun(
         folder / FILE_NAME,
         found.ledger,
@@ -102,11 +104,11 @@ def _wanted_place(now: Place, wanted: Place) -> Place:
     return wanted
 
 
-def _capture_recorded(folder: Path, target: str, statements: Sequence[str]) -> None:
+def _capture_recorded(configuration: Configuration, target: str, statements: Sequence[str]) -> None:
     """A recording brings the statements along that it has answers about."""
     if not statements:
         return
-    with TemporaryDirectory() as place, Workspace.find(folder, target) as workspace:
+    with TemporaryDirectory() as place, Workspace(configuration, target) as workspace:
         script = Path(place) / "recording.sql"
         script.write_text(";\n".join(statements) + ";\n", encoding="utf-8")
         capture_script(workspace, script)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import islice
+from pathlib import Path
 
 from sqlalchemy import insert, select
 
@@ -24,6 +25,8 @@ def copy_into_new(source: Store, to: Place) -> int:
     Raises:
         LedgerUnreachable: there is one already, or it cannot be written.
     """
+    if isinstance(to, Path) and to.exists():
+        raise LedgerUnreachable(f"The file {to} is there already.", "Name another.")
     copy = open_store(to, create=True)
     try:
         with copy.writing() as into:
@@ -36,6 +39,6 @@ def copy_into_new(source: Store, to: Place) -> int:
                         into.execute(insert(table), some)
                     if "id" in table.c and (last := last_id(c, table)):
                         move_ids_on(into, table, last)
-        return copy.size_bytes()
     finally:
         copy.close()
+    return to.stat().st_size if isinstance(to, Path) else copy.size_bytes()

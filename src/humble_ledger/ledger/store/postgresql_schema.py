@@ -29,6 +29,10 @@ CONNECT_TIMEOUT_S = 10
 # Of a writer that was cut off: its lock would keep the others waiting.
 IDLE_TIMEOUT_MS = 300_000
 
+_LET_IN = (
+    "Its owner lets you in with:  GRANT USAGE ON SCHEMA, and SELECT, INSERT, UPDATE, DELETE ON ALL "
+    "TABLES, ALL ON ALL SEQUENCES IN SCHEMA"
+)
 # A ledger has tables, their indexes and sequences only. All else that can stand in a schema would
 # be run, with our rights, by reading or writing: triggers, rules, policies, computed defaults,
 # checks, indexes over expressions, and functions and operators that come before the server's own.
@@ -68,11 +72,7 @@ class SchemaStore(Store):
     _hints = (
         ("No space left", "Make room on the server's disk; nothing of this step was kept."),
         ("lock timeout", "Somebody else has been writing for a minute; try again later."),
-        (
-            "permission denied",
-            "Its owner lets you in with:  GRANT USAGE ON SCHEMA, and SELECT, INSERT, UPDATE, "
-            "DELETE ON ALL TABLES, USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA",
-        ),
+        ("permission denied", _LET_IN),
         ("password", "Keep the password in ~/.pgpass, PGPASSWORD or HUMBLE_LEDGER."),
         ("read-only", "It is a standby, or its server takes no writes: name the one that does."),
         ("", "Does its server answer, and may you write to it? Nothing of this step was kept."),
@@ -116,6 +116,9 @@ class SchemaStore(Store):
                 f"There is no ledger at {self.place}.",
                 "Begin one there:  humble init TARGET --ledger postgresql://user@host/database",
             )
+        usable = "SELECT has_schema_privilege(%(schema)s::oid, 'USAGE')"
+        if connection.execute(usable, {"schema": found[0]}).fetchone() == (False,):
+            raise LedgerUnreachable(f"You may not use the ledger {self.place}.", _LET_IN)
         acting = connection.execute(_ACTING_SQL, {"schema": found[0]}).fetchone()
         if acting is not None:
             raise LedgerUnreachable(

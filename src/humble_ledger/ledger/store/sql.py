@@ -64,5 +64,5 @@ def listed(c: Connection, numbers: Collection[int]) -> Any:
         each = func.json_each(f"[{values}]").table_valued("value")
         return select(each.c.value)
     given = bindparam(None, sorted(numbers), type_=ARRAY(BigInteger))
-    each = func.unnest(given).table_valued("value")
+    each = func.unnest(given).table_valued("value").render_derived()
     return select(each.c.value)

@@ -91,9 +91,7 @@ class FileStore(Store):
 
     def back_up(self, to: Place) -> int:
         """Write a copy of the ledger as it is now; to a file page by page."""
-        if isinstance(to, Path):
-            if to.exists():
-                raise LedgerUnreachable(f"The file {to} is there already.", "Name another.")
+        if isinstance(to, Path) and not to.exists():
             self._copy_file(to)
             return to.stat().st_size
         from humble_ledger.ledger.store.copying import copy_into_new  # noqa: PLC0415 - rare
