@@ -24,8 +24,7 @@ from humble_ledger.ledger import usages
 from humble_ledger.ledger.bodies import encoded
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.store.place import place_of
-from humble_ledger.ledger.store.sql import move_ids_on
-from humble_ledger.ledger.usages import insert_many
+from humble_ledger.ledger.store.sql import insert_many, move_ids_on
 
 QUERIES, RUNS, PLANS = 100_000, 1_000_000, 20_000
 AT = "2026-03-02T10:{:02}:00.000+00:00"

@@ -22,7 +22,7 @@ from humble_ledger.ledger.queries import query_numbers
 from humble_ledger.ledger.senders import keep_senders
 from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, now, number_of
 from humble_ledger.ledger.store import Store
-from humble_ledger.ledger.store.sql import reserve_ids
+from humble_ledger.ledger.store.sql import insert_many, reserve_ids
 from humble_ledger.ledger.tags import keep_tags
 
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
@@ -301,7 +301,7 @@ class CaptureWriter:
                     pack(usage.durations), work,
                 )
             )  # fmt: skip
-        usages.insert_many(c, t.periods, _PERIOD_COLUMNS, rows)
+        insert_many(c, t.periods, _PERIOD_COLUMNS, rows)
         usages.keep(c, self._source, sums)
 
     def _add_runs(self, c: Connection, capture: int, runs: Sequence[RunSeen]) -> None:
@@ -321,7 +321,7 @@ class CaptureWriter:
             )
             for run in runs
         ]
-        usages.insert_many(c, t.runs, _RUN_COLUMNS, rows)
+        insert_many(c, t.runs, _RUN_COLUMNS, rows)
         if len(self._wordings) > _MOST_WORDINGS:
             self._wordings.clear()
 
@@ -337,7 +337,7 @@ class CaptureWriter:
                     self._wordings[row.query_id, row.text] = row.id
         fresh = sorted(wanted - self._wordings.keys())
         begun = reserve_ids(c, t.wordings, len(fresh))
-        usages.insert_many(
+        insert_many(
             c, t.wordings, ("id", "query_id", "text"),
             ((begun + place, *each) for place, each in enumerate(fresh)),
         )  # fmt: skip

@@ -22,8 +22,8 @@ from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, as_kept, now, number_of, whoever
-from humble_ledger.ledger.store.sql import reserve_ids
-from humble_ledger.ledger.usages import AT_ONCE, Page, Summed, insert_many
+from humble_ledger.ledger.store.sql import insert_many, reserve_ids
+from humble_ledger.ledger.usages import AT_ONCE, Page, Summed
 
 EVERYTHING = RunChoice()
 MOST_RUNS = 50_000

@@ -10,7 +10,7 @@ from humble_ledger.core.workload.origins import Origin, Sender, Sent
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf, number_of
-from humble_ledger.ledger.usages import insert_many
+from humble_ledger.ledger.store.sql import insert_many
 
 _COLUMNS = (
     "query_id", "capture_id", "code", "function", "route", "calls", "total_ms", "max_ms",

@@ -10,7 +10,7 @@ from humble_ledger.core.workload.tags import TaggedQuery, TagSums
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.shelf import Shelf
-from humble_ledger.ledger.usages import insert_many
+from humble_ledger.ledger.store.sql import insert_many
 
 _COLUMNS = (
     "query_id", "capture_id", "name", "value", "calls", "total_ms", "squares_ms2", "max_ms",

@@ -7,17 +7,18 @@ always agree; `rebuild` makes them anew from these.
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import msgspec
-from sqlalchemy import Connection, Row, bindparam, case, delete, func, insert, select
+from sqlalchemy import Connection, Row, case, delete, func, select
 
 from humble_ledger.core.workload.durations import pack, unpack_into
 from humble_ledger.core.workload.ranking import RankBy
 from humble_ledger.core.workload.usage import NO_WORK, Usage, Work
 from humble_ledger.ledger import tables as t
+from humble_ledger.ledger.store.sql import insert_many
 
 AT_ONCE = 500
 
@@ -135,26 +136,6 @@ def _row(number: int, source: str, found: Summed) -> tuple[Any, ...]:
         usage.p95_ms, found.work.rows, found.work.pages_read, pack(found.durations or {}),
         int(found.sums_only), work, found.first, found.last,
     )  # fmt: skip
-
-
-def insert_many(
-    c: Connection, table: Any, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]
-) -> None:
-    """Insert rows as the driver takes them, JSON as text.
-
-    They come by the hundred thousand, and most of the time of an insert goes into turning each
-    row's values into the driver's, one by one.
-    """
-    given = list(rows)
-    if not given:
-        return
-    values: dict[str, Any] = {name: bindparam(name) for name in columns}
-    compiled = insert(table).values(values).compile(dialect=c.dialect)
-    order = compiled.positiontup or list(columns)
-    if list(order) != list(columns):
-        at = [list(columns).index(name) for name in order]
-        given = [tuple(row[place] for place in at) for row in given]
-    c.exec_driver_sql(str(compiled), given)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
 from sqlalchemy import (
     BigInteger,
     Connection,
-    Sequence,
     Table,
     bindparam,
     func,
+    insert,
     select,
     text,
 )
@@ -31,8 +31,7 @@ def reserve_ids(c: Connection, table: Table, many: int) -> int:
         return int(c.execute(wanted, {"name": table.name}).scalar() or 0) + 1
     if not many:
         return 0
-    sequence = Sequence(f"{table.name}_id_seq")
-    first = int(c.execute(select(sequence.next_value())).scalar_one())
+    first = int(c.execute(select(func.nextval(f"{table.name}_id_seq"))).scalar_one())
     move_ids_on(c, table, first + many - 1)
     return first
 
@@ -66,3 +65,35 @@ def listed(c: Connection, numbers: Collection[int]) -> Any:
     given = bindparam(None, sorted(numbers), type_=ARRAY(BigInteger))
     each = func.unnest(given).table_valued("value").render_derived()
     return select(each.c.value)
+
+
+def insert_many(
+    c: Connection, table: Table, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]
+) -> None:
+    """Insert rows as the driver takes them, JSON as text.
+
+    They come by the hundred thousand, and most of the time of an insert goes into turning each
+    row's values into the driver's, one by one.
+    """
+    given = list(rows)
+    if not given:
+        return
+    values: dict[str, Any] = {name: bindparam(name) for name in columns}
+    compiled = insert(table).values(values).compile(dialect=c.dialect)
+    order = compiled.positiontup or list(columns)
+    if list(order) != list(columns):
+        at = [list(columns).index(name) for name in order]
+        given = [tuple(row[place] for place in at) for row in given]
+    c.exec_driver_sql(str(compiled), given)
+
+
+def _copy_in(
+    c: Connection, table: Table, columns: Sequence[str], rows: Sequence[tuple[Any, ...]]
+) -> None:
+    """Rows by COPY, in the connection's transaction: ten times as quick as one INSERT for each."""
+    quoted = c.dialect.identifier_preparer.quote
+    names = ", ".join(quoted(name) for name in columns)
+    driver: Any = c.connection.cursor()
+    with driver as cursor, cursor.copy(f"COPY {quoted(table.name)} ({names}) FROM STDIN") as copy:
+        for row in rows:
+            copy.write_row(row)
