@@ -76,6 +76,15 @@ class Tally:
         """Count something that was not kept."""
         self.passed_over[reason] = self.passed_over.get(reason, 0) + count
 
+    def add(self, other: Tally) -> None:
+        """Count what was read elsewhere."""
+        self.lines += other.lines
+        self.entries += other.entries
+        for reason, count in other.passed_over.items():
+            self.pass_over(reason, count)
+        if other.first_unreadable:
+            self.unreadable_at(other.first_unreadable)
+
     def unreadable_at(self, place: str) -> None:
         """Remember the first place where something could not be read."""
         self.first_unreadable = self.first_unreadable or place

@@ -17,6 +17,7 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import IO, Any, cast
 
+from humble_ledger.capture.places import LogPlace
 from humble_ledger.errors import UnreadableInput
 
 # What a packed file may raise when it is read.
@@ -60,7 +61,7 @@ _UTF8_MARK = b"\xef\xbb\xbf"
 _UTF16_MARKS = {b"\xff\xfe": "utf-16-le", b"\xfe\xff": "utf-16-be"}
 
 
-def packing_of(path: Path) -> Packing:
+def packing_of(path: LogPlace) -> Packing:
     """How a file is packed.
 
     Raises:
@@ -74,14 +75,14 @@ def packing_of(path: Path) -> Packing:
     return next((kind for magic, kind in _MAGIC.items() if start.startswith(magic)), Packing.NONE)
 
 
-def _unreadable(path: Path, error: OSError) -> UnreadableInput:
+def _unreadable(path: LogPlace, error: OSError) -> UnreadableInput:
     return UnreadableInput(
-        f"The file {path} cannot be read: {error.strerror}.",
+        f"The file {path} cannot be read: {error.strerror or error or type(error).__name__}.",
         "Check the path; a server's log often belongs to the server's own user.",
     )
 
 
-def open_log(path: Path) -> IO[bytes]:
+def open_log(path: LogPlace) -> IO[bytes]:
     """Open a log for reading its uncompressed bytes.
 
     Raises:
@@ -90,20 +91,25 @@ def open_log(path: Path) -> IO[bytes]:
     packing = packing_of(path)
     try:
         if packing is Packing.GZIP:
-            return cast(IO[bytes], gzip.open(path, "rb"))
+            return cast(IO[bytes], gzip.open(_opened(path), "rb"))
         if packing is Packing.XZ:
-            return cast(IO[bytes], lzma.open(path, "rb"))
+            return cast(IO[bytes], lzma.open(_opened(path), "rb"))
         if packing is Packing.ZSTD:
-            return io.BufferedReader(_Zstd(path))
+            return io.BufferedReader(_Zstd(_opened(path)))
         return path.open("rb")
     except OSError as error:
         raise _unreadable(path, error) from error
 
 
+def _opened(path: LogPlace) -> Any:
+    """What unpackers take: a path, which they close themselves, or a file that was opened."""
+    return path if isinstance(path, Path) else path.open("rb")
+
+
 class _Zstd(io.RawIOBase):
     """A file packed by zstd, whose damages are told as those of any other file."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Any) -> None:
         import zstandard  # noqa: PLC0415 - only for those who have such files
 
         super().__init__()
@@ -134,11 +140,14 @@ def skip(file: IO[bytes], count: int) -> None:
     if isinstance(file, io.BufferedReader) and isinstance(file.raw, io.FileIO):
         file.seek(count)
         return
+    if hasattr(file, "fs") and file.seekable():  # a remote file that is not packed
+        file.seek(count)
+        return
     while count > 0 and (block := file.read(min(count, BLOCK_BYTES))):
         count -= len(block)
 
 
-def must_be_spooled(path: Path) -> bool:
+def must_be_spooled(path: LogPlace) -> bool:
     """Whether a log can be read only once, or not by its bytes: standard input, a pipe, UTF-16.
 
     Raises:
@@ -155,7 +164,7 @@ def must_be_spooled(path: Path) -> bool:
         raise _unreadable(path, error) from error
 
 
-def spooled(path: Path) -> Path:
+def spooled(path: LogPlace) -> Path:
     """A log as a file of UTF-8 that can be looked at twice; the caller removes it.
 
     Raises:
@@ -178,7 +187,7 @@ def spooled(path: Path) -> Path:
     return Path(copy.name)
 
 
-def head_of(path: Path, length: int) -> str:
+def head_of(path: LogPlace, length: int) -> str:
     """A fingerprint of the first ``length`` bytes of a log.
 
     Raises:
@@ -194,7 +203,7 @@ def head_of(path: Path, length: int) -> str:
         ) from error
 
 
-def position_of(path: Path, known: Iterable[Position]) -> Position | None:
+def position_of(path: LogPlace, known: Iterable[Position]) -> Position | None:
     """How far this log was read before, under whatever name; None when it never was.
 
     ``known`` are the positions of all logs read so far.
@@ -246,7 +255,7 @@ class LogReader:
     gives what stands before; `damage` then says why.
     """
 
-    def __init__(self, path: Path, offset: int = 0, name: str = "") -> None:
+    def __init__(self, path: LogPlace, offset: int = 0, name: str = "") -> None:
         self._path = path
         self._offset = offset
         self.name = name or path.name
@@ -322,4 +331,6 @@ class LogReader:
 
 def _some(file: IO[bytes]) -> bytes:
     """Some more bytes, b"" at the end."""
-    return cast(io.BufferedReader, file).read1(BLOCK_BYTES)
+    if isinstance(file, io.BufferedReader) or hasattr(file, "read1"):
+        return cast(io.BufferedReader, file).read1(BLOCK_BYTES)
+    return file.read(BLOCK_BYTES)

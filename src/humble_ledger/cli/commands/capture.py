@@ -26,10 +26,10 @@ def _capture() -> None:
 @app.command("log", cls=FlowingHelp)
 def log(
     files: Annotated[
-        list[Path],
+        list[str],
         typer.Argument(
             help="Logs of PostgreSQL (plain, csv, JSON) or of an application (statement log, spans "
-            "of traces); also .gz, .xz, .zst; or - (stdin).",
+            "of traces); also .gz, .xz, .zst; URLs like s3://logs/*.log; or - (stdin).",
             show_default=False,
         ),
     ],
@@ -44,6 +44,15 @@ def log(
     again: Annotated[
         bool, typer.Option("--again", help="Read from the start, not from where it was left.")
     ] = False,
+    on: Annotated[
+        str,
+        typer.Option(
+            "--on",
+            help="Let the workers of a Dask cluster read them, each log by one of them.",
+            metavar="SCHEDULER",
+            show_default=False,
+        ),
+    ] = "",
     mask: options.Mask = False,
     target: options.Target = None,
     json: options.Json = False,
@@ -61,7 +70,7 @@ def log(
     from humble_ledger.workflow.capturing.logs import capture_logs  # noqa: PLC0415
 
     with workspace_for(target) as workspace, output.progress() as progress:
-        entry = capture_logs(workspace, files, prefix, again, mask, progress)
+        entry = capture_logs(workspace, files, prefix, again, mask, on, progress)
     output.give(
         json,
         lambda: capture_document(entry),

@@ -148,9 +148,12 @@ class _Tally:
 
 
 class Gathering:
-    """Takes runs one by one; `harvest` hands over what came since the last time."""
+    """Takes runs one by one; `harvest` hands over what came since the last time.
 
-    def __init__(self) -> None:
+    With ``numbered`` it also tells the number of each run that was kept; see `parts`.
+    """
+
+    def __init__(self, *, numbered: bool = False) -> None:
         self.groups = Groups()
         self.repetition = RepetitionWatch()
         self.origins = OriginWatch()
@@ -163,6 +166,8 @@ class Gathering:
         self._random = Random(0).random  # a fair sample, and the same one each time
         self._many_random: Generator | None = None
         self._buckets: list[tuple[Ints, Ints]] = []
+        # The numbers of runs that are to be kept whole, in the order in which they will be.
+        self._numbers: list[int] | None = [] if numbered else None
 
     def count(
         self, group: int, client: Client, end_s: float | None, ms: float, rows: int | None = None
@@ -224,6 +229,27 @@ class Gathering:
     def keep(self, run: RunSeen) -> None:
         """Keep a run as an example."""
         self._runs.append(run)
+
+    def numbers(self) -> list[int]:
+        """Of each run that was kept its number among those of its query; see `parts.Part`."""
+        return self._numbers or []
+
+    def keeps_also(self, group: int, ms: float | None, number: int) -> bool:
+        """Whether a run that was kept elsewhere, as the ``number``-th there, is kept here, too."""
+        spread = self._spread_of(group)
+        if ms is not None and _is_among_slowest(spread.slowest, ms):
+            return True
+        whole = spread.calls + abs(number)
+        if whole <= KEPT_WHOLE:
+            return True
+        # Of those that were drawn elsewhere some are drawn again, so that all had the same chance.
+        drawn = number > KEPT_WHOLE
+        return self._random() * whole < (number if drawn else RARELY_KEPT)
+
+    def counted_also(self, group: int, calls: int) -> None:
+        """Runs that were counted elsewhere, before any that come now."""
+        self._spread_of(group).calls += calls
+        self.kept += calls
 
     def happened(self, group: int | None, incident: Incident) -> None:
         """An incident, of a statement's group when that is known."""
@@ -297,6 +323,9 @@ class Gathering:
             ms = float(durations[place])
             if _is_among_slowest(spreads[known[place]].slowest, ms) or by_place[place]:
                 kept.append(place)
+                if self._numbers is not None:
+                    number = int(calls[place])
+                    self._numbers.append(number if by_place[place] else -number)
         for each, many in zip(spreads, np.bincount(known).tolist(), strict=True):
             each.calls += many
         return kept
@@ -304,9 +333,12 @@ class Gathering:
     def _is_kept_whole(self, group: int, ms: float) -> bool:
         spread = self._spread_of(group)
         spread.calls += 1
-        if _is_among_slowest(spread.slowest, ms):
-            return True
-        return spread.calls <= KEPT_WHOLE or self._random() * spread.calls < RARELY_KEPT
+        first = spread.calls <= KEPT_WHOLE
+        slow = _is_among_slowest(spread.slowest, ms)
+        kept = slow or first or self._random() * spread.calls < RARELY_KEPT
+        if kept and self._numbers is not None:
+            self._numbers.append(-spread.calls if slow and not first else spread.calls)
+        return kept
 
 
 def _usage(tally: _Tally) -> Usage:

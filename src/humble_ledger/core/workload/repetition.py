@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from itertools import islice
 
 from humble_ledger.core.workload.origins import Origin
 
@@ -112,6 +113,21 @@ class RepetitionWatch:
         if origin:
             burst.origins[origin] = burst.origins.get(origin, 0) + 1
 
+    def add(self, group: int, more: Repetition) -> None:
+        """Count bursts that were watched elsewhere."""
+        found = self.found.setdefault(group, Repetition())
+        found.bursts += more.bursts
+        found.calls += more.calls
+        found.largest = max(found.largest, more.largest)
+        found.total_ms += more.total_ms
+        found.seconds += more.seconds
+        found.unchanged += more.unchanged
+        found.requests |= more.requests
+        for origin, calls in more.origins.items():
+            found.origins[origin] = found.origins.get(origin, 0) + calls
+        room = max(_MOST_REMEMBERED - len(found.sessions), 0)
+        found.sessions.update(islice(more.sessions, room))
+
     def finish(self) -> dict[int, Repetition]:
         """Close what is still open; the bursts of each group."""
         for session, seen in self._sessions.items():
@@ -131,15 +147,11 @@ class RepetitionWatch:
     def _close(self, group: int, session: str, burst: _Burst) -> None:
         if burst.calls < FEWEST or burst.total_ms > SMALL_MS * burst.calls:
             return
-        found = self.found.setdefault(group, Repetition())
-        found.bursts += 1
-        found.calls += burst.calls
-        found.largest = max(found.largest, burst.calls)
-        found.total_ms += burst.total_ms
-        found.seconds += max(burst.last - burst.begun, 0.0)
-        found.unchanged += burst.unchanged
-        found.requests |= burst.in_request
-        for origin, calls in burst.origins.items():
-            found.origins[origin] = found.origins.get(origin, 0) + calls
-        if len(found.sessions) < _MOST_REMEMBERED:
-            found.sessions.add(session)
+        seconds = max(burst.last - burst.begun, 0.0)
+        self.add(
+            group,
+            Repetition(
+                1, burst.calls, burst.calls, burst.total_ms, seconds, burst.unchanged, {session},
+                burst.origins, burst.in_request,
+            ),
+        )  # fmt: skip

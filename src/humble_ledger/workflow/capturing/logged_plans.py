@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from humble_ledger.capture.assembly import PlanSeen
 from humble_ledger.engines.contract import PlanFormat
 from humble_ledger.engines.registry import plans_of
@@ -34,6 +36,16 @@ class BestPlans:
             return
         if known is None or known.duration_ms < plan.duration_ms:
             shapes[shape] = plan
+
+    def all(self) -> list[PlanSeen]:
+        """Those that are remembered."""
+        return [plan for shapes in self._best.values() for plan in shapes.values()]
+
+    def add(self, plans: Sequence[PlanSeen], seen: int, group: Sequence[int]) -> None:
+        """Plans that were remembered elsewhere, of ``seen``; ``group`` numbers them as here."""
+        for plan in plans:
+            self.saw(PlanSeen(group[plan.group], plan.plan, plan.duration_ms))
+        self.seen += seen - len(plans)
 
     def keep(self, workspace: Workspace, writer: CaptureWriter) -> None:
         """Put what was remembered into the ledger, the quickest of a query first."""

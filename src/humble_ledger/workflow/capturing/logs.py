@@ -7,12 +7,11 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
-import msgspec
-
-from humble_ledger.capture.application import APPLICATION, APPLICATION_LOGS
-from humble_ledger.capture.assembly import Assembler, Tally, Waiting, masked_waiting
+from humble_ledger.capture.application import APPLICATION
+from humble_ledger.capture.assembly import Assembler, Tally, Waiting
 from humble_ledger.capture.files import (
     LogReader,
     Packing,
@@ -23,23 +22,25 @@ from humble_ledger.capture.files import (
     position_of,
     spooled,
 )
-from humble_ledger.capture.log_rows import TOO_LONG
-from humble_ledger.capture.logs import form_of, read_log
+from humble_ledger.capture.logs import form_of
+from humble_ledger.capture.places import LogPlace, places_of
+from humble_ledger.capture.reading import Desk, read_onto
 from humble_ledger.core.entries import CaptureEntry, ReadPosition
 from humble_ledger.core.symptoms.in_workload.repetition import repetition_symptoms
 from humble_ledger.core.workload.gathering import Gathering
+from humble_ledger.core.workload.parts import take_in
 from humble_ledger.engines.contract import LogFormat
-from humble_ledger.engines.registry import log_formats
 from humble_ledger.errors import HumbleError, UnreadableInput, WrongUsage
 from humble_ledger.ledger.captures import DONE, STOPPED, CaptureTally, CaptureWriter, PositionMove
+from humble_ledger.workflow.capturing.log_forms import log_forms, packed_waiting, waiting_of
 from humble_ledger.workflow.capturing.logged_plans import BestPlans
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.workspace import Workspace
 
-DAMAGED = "file that breaks off"
 # A part is kept in one transaction: often enough that little is read again after a crash.
 PART_BYTES = 16 * 1024 * 1024
 PART_THINGS = 60_000
+MOST_NAMED = 20
 _TELL_EVERY_S = 0.2
 
 
@@ -47,8 +48,8 @@ _TELL_EVERY_S = 0.2
 class _Log:
     """One log of a capture: its path as the user gave it, and how far it had been read."""
 
-    shown: Path
-    path: Path
+    shown: LogPlace
+    path: LogPlace
     before: ReadPosition | None
     start: int
     reader: LogReader
@@ -65,9 +66,7 @@ class _Reading:
     """What one capture has on its desk."""
 
     writer: CaptureWriter
-    gathering: Gathering
-    tally: Tally
-    assembler: Assembler
+    desk: Desk
     plans: BestPlans
     mask: bool
     done_bytes: int = 0
@@ -75,7 +74,7 @@ class _Reading:
     began: float = field(default_factory=time.monotonic)
 
     def figures(self) -> CaptureTally:
-        tally = self.tally
+        tally = self.desk.tally
         return CaptureTally(
             tally.lines, tally.entries, self.plans.seen, tally.passed_over, tally.first_unreadable
         )
@@ -83,13 +82,17 @@ class _Reading:
 
 def capture_logs(
     workspace: Workspace,
-    files: Sequence[Path],
+    files: Sequence[str | Path],
     prefix: str | None = None,
     again: bool = False,
     mask: bool = False,
+    on: str = "",
     progress: Progress = lambda _: None,
 ) -> CaptureEntry:
     """Read logs of a server or of an application (plain or .gz, .xz, .zst; - for standard input).
+
+    A URL names a log that is elsewhere, with ``*`` many. ``on`` is the address of a cluster's
+    scheduler whose workers read the logs, one each; they must reach them by the same names.
 
     Each log is read on from where it was left, also when it was renamed or compressed since;
     several are read in the order of time. ``prefix`` is the server's log_line_prefix; without
@@ -102,22 +105,30 @@ def capture_logs(
         KeyboardInterrupt: stopped by the user; what was read so far is kept.
     """
     mask = mask or workspace.configuration.mask
-    copies: dict[Path, Path] = {}
+    given = list(dict.fromkeys(place for text in files for place in places_of(text)))
+    copies: dict[LogPlace, Path] = {}
     try:
-        for shown in dict.fromkeys(files):
+        for shown in given:
             if must_be_spooled(shown):
+                if on:
+                    raise WrongUsage(
+                        f"{shown} can be read once, and here only.", "Capture it without  --on"
+                    )
                 copies[shown] = spooled(shown)
-        logs = _opened(workspace, files, copies, again)
+        logs = _opened(workspace, given, copies, again)
         settled = prefix if prefix is not None else _prefix_of_target(workspace)
-        place = ", ".join(file.name for file in dict.fromkeys(files))
+        place = _place_words(given)
         # By how each begins: of one that was read there may be nothing more.
         starts = [LogReader(log.path).first_bytes() for log in logs]
-        forms = [form_of(_forms(), start, settled) for start in starts]
+        forms = [form_of(log_forms(), start, settled) for start in starts]
         desk = _desk(workspace, place, mask, _source(forms))
         try:
             with _without_looking_for_cycles():
-                for log in logs:
-                    _read(desk, log, settled, logs, progress)
+                if on:
+                    _read_elsewhere(desk, on, logs, settled, progress)
+                else:
+                    for log in logs:
+                        _read(desk, log, settled, logs, progress)
         except KeyboardInterrupt:
             _finish(workspace, desk, STOPPED)
             raise
@@ -126,8 +137,9 @@ def capture_logs(
                 _finish(workspace, desk, STOPPED)
             raise
         known = any(log.before is not None for log in logs)
-        if not known and not desk.tally.entries and desk.tally.lines:
-            raise _no_log(files, desk)
+        tally = desk.desk.tally
+        if not known and not tally.entries and tally.lines:
+            raise _no_log(given, tally)
         return _finish(workspace, desk, DONE)
     finally:
         for copy in copies.values():
@@ -144,9 +156,11 @@ def _without_looking_for_cycles() -> Iterator[None]:
         gc.enable()
 
 
-def _forms() -> list[LogFormat]:
-    """What is recognised, in order: the forms of applications have keys that no server writes."""
-    return [*APPLICATION_LOGS, *log_formats()]
+def _place_words(given: Sequence[LogPlace]) -> str:
+    """The names of the logs; of a fleet's the first, and how many more."""
+    names = [each.name for each in given]
+    more = len(names) - MOST_NAMED
+    return ", ".join(names[:MOST_NAMED]) + (f" and {more:,} more" if more > 0 else "")
 
 
 def _source(forms: Sequence[LogFormat]) -> str:
@@ -169,17 +183,17 @@ def _desk(workspace: Workspace, place: str, mask: bool, source: str) -> _Reading
     gathering, tally, plans = Gathering(), Tally(), BestPlans(mask)
     assembler = Assembler(gathering, tally, plans.saw, mask)
     writer = workspace.ledger.captures.begin(source, place)
-    return _Reading(writer, gathering, tally, assembler, plans, mask)
+    return _Reading(writer, Desk(gathering, tally, assembler), plans, mask)
 
 
 def _opened(
-    workspace: Workspace, files: Sequence[Path], copies: Mapping[Path, Path], again: bool
+    workspace: Workspace, files: Sequence[LogPlace], copies: Mapping[LogPlace, Path], again: bool
 ) -> list[_Log]:
     """All logs, the oldest first; each must open before anything is read."""
     kept = workspace.ledger.captures.positions()
     known = {Position(p.head, p.head_bytes, p.offset): p for p in kept}
     logs = []
-    for shown in dict.fromkeys(files):
+    for shown in files:
         path = copies.get(shown, shown)
         head_of(path, 1)
         at = position_of(path, known)
@@ -193,30 +207,56 @@ def _opened(
 def _read(
     desk: _Reading, log: _Log, prefix: str | None, logs: Sequence[_Log], progress: Progress
 ) -> None:
+    on = desk.desk
     if log.before is not None and log.start:
-        desk.assembler.resume(_waiting_of(log.before))
-    desk.assembler.begin(log.reader.name, log.start)
+        on.assembler.resume(waiting_of(log.before.waiting))
     before, end = log.before, log.start
     tell = _Telling(desk, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
-    for block in read_log(log.reader, _forms(), prefix, size):
-        if block.too_long:
-            desk.tally.pass_over(TOO_LONG, block.too_long)
-            desk.tally.unreadable_at(f"{log.reader.name}, byte {end:,}: an entry of many MB")
-        desk.assembler.take(block.rows)
-        desk.writer.zoned &= block.rows.zoned
-        read = block.end - end
-        end = block.end
-        desk.done_bytes += read
-        desk.part_bytes += read
+    for place in read_onto(on, log.reader, log_forms(), prefix, log.start, size):
+        desk.writer.zoned &= on.zoned
+        desk.done_bytes += place - end
+        desk.part_bytes += place - end
+        end = place
         tell(end)
-        if desk.part_bytes >= PART_BYTES or desk.gathering.size >= PART_THINGS:
-            before = _keep_part(desk, log, before, end, desk.assembler.waiting())
-    if log.reader.damage:
-        desk.tally.pass_over(DAMAGED)
-        desk.tally.unreadable_at(f"{log.reader.name}: {log.reader.damage}")
-    if log.before is not None or desk.tally.entries or not desk.tally.lines:
-        _keep_part(desk, log, before, end, desk.assembler.leave())
+        if desk.part_bytes >= PART_BYTES or on.gathering.size >= PART_THINGS:
+            before = _keep_part(desk, log, before, end, on.assembler.waiting())
+    if log.before is not None or on.tally.entries or not on.tally.lines:
+        _keep_part(desk, log, before, end, on.assembler.leave())
+
+
+def _read_elsewhere(
+    desk: _Reading, on: str, logs: Sequence[_Log], prefix: str | None, progress: Progress
+) -> None:
+    """Let a cluster read the logs, and keep each in the order in which they would be read here."""
+    # Only for those who have one, and its package.
+    from humble_ledger.workflow.capturing.cluster import LogOrder, read_on  # noqa: PLC0415
+
+    orders = [
+        LogOrder(
+            log.path, log.reader.name, log.start, log.before.waiting if log.before else b"",
+            prefix, desk.mask,
+        )
+        for log in logs
+    ]  # fmt: skip
+    tally = desk.desk.tally
+    sizes = [each.path.stat().st_size for each in logs]
+    for place, (log, found) in enumerate(zip(logs, read_on(on, orders, progress), strict=True), 1):
+        tally.add(found.tally)
+        desk.writer.zoned &= found.zoned
+        harvest, group = take_in(desk.desk.gathering, found.part)
+        desk.plans.add(found.plans, found.plans_seen, group)
+        desk.done_bytes += sizes[place - 1]
+        rate = desk.done_bytes / max(time.monotonic() - desk.began, 0.001)
+        progress(
+            f"read {place:,} of {len(logs):,} logs: {desk.done_bytes / 1e6:,.0f} of "
+            f"{sum(sizes) / 1e6:,.0f} MB, {rate / 1e6:,.0f} MB/s"
+        )
+        if log.before is not None or tally.entries or not tally.lines:
+            at = found.position
+            now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, found.waiting)
+            move = PositionMove(log.before, now_at, partial(_is_of, log))
+            desk.writer.keep(harvest, [move], desk.figures())
 
 
 def _keep_part(
@@ -228,12 +268,10 @@ def _keep_part(
 ) -> ReadPosition:
     """Keep what was read with the place up to which it was: the two always fit."""
     at = log.reader.position_at(end)
-    if desk.mask:
-        waiting = masked_waiting(waiting)
-    packed = msgspec.json.encode(waiting) if waiting else b""
+    packed = packed_waiting(waiting, desk.mask)
     now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, packed)
-    move = PositionMove(before, now_at, lambda each: _is_of(log, each))
-    desk.writer.keep(desk.gathering.harvest(), [move], desk.figures())
+    move = PositionMove(before, now_at, partial(_is_of, log))
+    desk.writer.keep(desk.desk.gathering.harvest(), [move], desk.figures())
     desk.part_bytes = 0
     return now_at
 
@@ -247,10 +285,10 @@ def _is_of(log: _Log, position: ReadPosition) -> bool:
 def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
     """Keep plans and what the whole of the capture shows, and close it."""
     if status == DONE:
-        desk.writer.keep(desk.gathering.harvest(ended=True), (), desk.figures())
+        desk.writer.keep(desk.desk.gathering.harvest(ended=True), (), desk.figures())
     # Stopped early, the last part was not kept, and with it the queries first met there.
     desk.plans.keep(workspace, desk.writer)
-    for group, repetition in desk.gathering.repetition.finish().items():
+    for group, repetition in desk.desk.gathering.repetition.finish().items():
         if desk.writer.knows(group):
             found = repetition_symptoms(repetition)
             if found:
@@ -259,19 +297,14 @@ def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
     return desk.writer.finish(desk.figures(), status)
 
 
-def _no_log(files: Sequence[Path], desk: _Reading) -> UnreadableInput:
+def _no_log(files: Sequence[LogPlace], tally: Tally) -> UnreadableInput:
     names = ", ".join(str(file) for file in files)
     return UnreadableInput(
-        f"{names}: not one of {desk.tally.lines:,} lines is an entry of a PostgreSQL log or an "
-        f"application's (first: {desk.tally.first_unreadable}).",
+        f"{names}: not one of {tally.lines:,} lines is an entry of a PostgreSQL log or an "
+        f"application's (first: {tally.first_unreadable}).",
         "Is it the right file? If the lines of a server's log begin in an unusual way, give  "
         "--prefix  with the server's log_line_prefix.",
     )
-
-
-def _waiting_of(position: ReadPosition) -> Iterator[Waiting]:
-    if position.waiting:
-        yield from msgspec.json.decode(position.waiting, type=list[Waiting])
 
 
 class _Telling:
