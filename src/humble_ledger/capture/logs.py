@@ -20,7 +20,7 @@ from functools import partial
 from multiprocessing import get_context
 from typing import Protocol
 
-from humble_ledger.capture.columns import packed, unpacked
+from humble_ledger.capture.columns import packed, parted, unpacked
 from humble_ledger.capture.files import Block, LogReader
 from humble_ledger.capture.log_rows import BlockRows
 from humble_ledger.core.statements.fingerprint import normalise
@@ -28,6 +28,8 @@ from humble_ledger.engines.contract.logs import LogFormat
 
 # Below this, starting processes takes longer than it saves.
 WORTH_PROCESSES_BYTES = 16 * 1024 * 1024
+# As columns they are counted quicker, once NumPy is loaded.
+WORTH_COLUMNS_BYTES = 1024 * 1024
 PROCESSES = 2
 _AHEAD = 4
 _PARENT_CHECK_S = 1.0
@@ -51,12 +53,18 @@ def form_of(forms: Sequence[LogFormat], start: bytes, prefix: str | None) -> Log
 
 
 def read_log(
-    reader: LogReader, forms: Sequence[LogFormat], prefix: str | None, size: int = 0
+    reader: LogReader,
+    forms: Sequence[LogFormat],
+    prefix: str | None,
+    size: int = 0,
+    *,
+    alone: bool = False,
 ) -> Iterator[ReadBlock]:
     """The blocks of a log, each as rows; what cannot be read is counted and skipped.
 
     ``prefix`` is what the user or the server says that lines begin with, None to recognise the
-    common ones; ``size`` in bytes, as far as known, decides about the processes.
+    common ones; ``size`` in bytes, as far as known, decides about the processes. With ``alone``
+    there are none, however large it is.
     """
     start = reader.first_bytes()
     form = form_of(forms, start, prefix)
@@ -65,7 +73,9 @@ def read_log(
     blocks = reader.blocks(form.cutter)
     first = True
     for found in (
-        _in_processes(blocks, parse) if size >= WORTH_PROCESSES_BYTES else _here(blocks, parse)
+        _in_processes(blocks, parse)
+        if size >= WORTH_PROCESSES_BYTES and not alone
+        else _here(blocks, parse, columns=alone and size >= WORTH_COLUMNS_BYTES)
     ):
         if first and not_fitting:
             found.rows.pass_over(not_fitting)
@@ -106,9 +116,12 @@ def _print(wording: str, sql: str) -> tuple[str, str]:
     return found
 
 
-def _here(blocks: Iterator[Block], parse: _Parse) -> Iterator[ReadBlock]:
+def _here(blocks: Iterator[Block], parse: _Parse, *, columns: bool) -> Iterator[ReadBlock]:
     for block in blocks:
-        yield ReadBlock(parse(block.data), block.end, block.too_long)
+        rows = parse(block.data, columns=columns)
+        if columns and rows.columns is None and not rows.told:
+            rows.columns, rows.rows = parted(rows.rows)
+        yield ReadBlock(rows, block.end, block.too_long)
 
 
 def _in_processes(blocks: Iterator[Block], parse: _Parse) -> Iterator[ReadBlock]:

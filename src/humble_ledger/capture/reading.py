@@ -27,12 +27,15 @@ class Desk:
 
 def read_onto(
     desk: Desk, reader: LogReader, forms: Sequence[LogFormat], prefix: str | None, start: int,
-    size: int,
+    size: int, *, alone: bool = False,
 ) -> Iterator[int]:  # fmt: skip
-    """Read a log from the byte ``start`` on; after each block the place behind it."""
+    """Read a log from the byte ``start`` on; after each block the place behind it.
+
+    ``size`` and ``alone`` tell how to read it, see `logs.read_log`.
+    """
     desk.assembler.begin(reader.name, start)
     end = start
-    for block in read_log(reader, forms, prefix, size):
+    for block in read_log(reader, forms, prefix, size, alone=alone):
         if block.too_long:
             desk.tally.pass_over(TOO_LONG, block.too_long)
             desk.tally.unreadable_at(f"{reader.name}, byte {end:,}: an entry of many MB")

@@ -68,8 +68,11 @@ def read_whole(order: LogOrder) -> LogFound:
         desk.assembler.resume(waiting_of(order.waiting))
     reader = LogReader(order.place, order.start, order.name)
     end = order.start
-    # One process: whoever runs workers runs as many as there are processors.
-    for end in read_onto(desk, reader, log_forms(), order.prefix, order.start, size=0):  # noqa: B007
+    size = order.place.stat().st_size - order.start
+    # Alone: whoever runs workers runs as many as there are processors.
+    for end in read_onto(  # noqa: B007
+        desk, reader, log_forms(), order.prefix, order.start, size, alone=True
+    ):
         pass
     waiting = packed_waiting(desk.assembler.leave(), order.mask)
     best = plans.all()
