@@ -196,7 +196,8 @@ def test_growth_tells_from_which_size_on_a_proposed_index_pays(
         (turn,) = worth["turns"]
         assert 1 < turn < 5000
         told = begun.ok("grow", "minute=5000x", "--query", query).out
-        assert "cheaper now" in told and "from " in told
+        kept = begun.json("history")["events"][-1]
+        assert kept["subject"] == query and "minute 5,000×" in kept["words"]
     finally:
         server.do("DROP TABLE minute")
 
@@ -234,5 +235,12 @@ def test_growth_tells_what_it_cannot_do(begun: Program, server: Server) -> None:
     assert "no table nothing" in begun.fails(2, "grow", "nothing=3x")
     found = begun.json("grow", "keeper=2x", "--query", SENSOR)
     assert found["queries"] == [] and found["unaffected"] == [SENSOR]
+    query = begun.query_with("FROM reading WHERE sensor_id = $1")
+    begun.ok("grow", "reading=8x", "--query", query)
+    words = begun.json("history")["events"][-1]["words"].removeprefix("grown: ")
+    assert "reading 8× its cost goes from" in words
+    begun.ok("report", "--to", "grown.html")
+    page = (begun.folder / "grown.html").read_text()
+    assert "What becomes of it when tables grow" in page and words in page
     shown = begun.ok("grow", "reading=8x", "--query", SENSOR).out
     assert "power" in shown and "8.00×" in shown

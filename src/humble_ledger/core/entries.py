@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.replays.model import Replay
+from humble_ledger.core.results.growth import GrowthCurve
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 from humble_ledger.core.workload.incidents import Incident
@@ -178,6 +179,15 @@ class TrialEntry:
     process: str
     trial: Trial | None
     creations: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class GrowthEntry:
+    """The newest study of what a query costs while its tables grow."""
+
+    query: str
+    at: str
+    curve: GrowthCurve
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,7 +22,7 @@ from humble_ledger.ledger.queries import query_numbers
 from humble_ledger.ledger.senders import keep_senders
 from humble_ledger.ledger.shelf import Shelf, add_event, as_moment, new_id, now, number_of
 from humble_ledger.ledger.store import Store
-from humble_ledger.ledger.store.sql import insert_many, reserve_ids
+from humble_ledger.ledger.store.sql import as_json, insert_many, reserve_ids
 from humble_ledger.ledger.tags import keep_tags
 
 RUNNING, DONE, STOPPED = "running", "done", "stopped"
@@ -315,8 +315,8 @@ class CaptureWriter:
                 self._text(run.started_s),
                 run.duration_ms,
                 run.rows,
-                _json(run.literals),
-                _json(run.values),
+                as_json(run.literals),
+                as_json(run.values),
                 run.session,
             )
             for run in runs
@@ -432,10 +432,6 @@ _PERIOD_COLUMNS = (
     "squares_ms2", "max_ms", "durations", "work",
 )  # fmt: skip
 _MOST_WORDINGS = 200_000  # known at once
-
-
-def _json(values: Sequence[str | None]) -> str:
-    return msgspec.json.encode(values).decode()
 
 
 def _move_position(c: Connection, move: PositionMove) -> None:

@@ -16,6 +16,7 @@ from humble_ledger.errors import WrongUsage
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.captures import Captures
 from humble_ledger.ledger.drifting import Drifting
+from humble_ledger.ledger.growths import Growths
 from humble_ledger.ledger.ids import Kind, parse_id
 from humble_ledger.ledger.notes import Notes
 from humble_ledger.ledger.plans import Plans
@@ -51,6 +52,7 @@ class Ledger:
         self.tags = Tags(self._store)
         self.drifting = Drifting(self._store)
         self.said = Said(self._store)
+        self.growths = Growths(self._store)
         self.plans = Plans(self._store)
         self.symptoms = Symptoms(self._store)
         self.remedies = Remedies(self._store, mask)

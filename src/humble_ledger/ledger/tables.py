@@ -272,6 +272,13 @@ settlements = _table(
     Column("reason", Text, nullable=False),
     Column("files", JSON, nullable=False),
 )
+growths = _table(
+    "growths",  # the newest study of a query's growth
+    _id(),
+    _at(),
+    Column("query_id", _WHOLE, ForeignKey("queries.id"), nullable=False, unique=True),
+    Column("body", LargeBinary, nullable=False),
+)
 events = _table(
     "events",
     _id(),

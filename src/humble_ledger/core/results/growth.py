@@ -87,6 +87,29 @@ class GrownQuery:
 
 
 @dataclass(frozen=True, slots=True)
+class GrowthCurve:
+    """What is kept of one query's growth: costs by size, and where another plan came.
+
+    ``points`` are (times the rows of then, the planner's cost), in order; ``flips`` are (times the
+    rows, the plan before, the plan from there on), plans in a few words.
+    """
+
+    tables: tuple[tuple[str, float], ...]
+    points: tuple[tuple[float, float], ...]
+    flips: tuple[tuple[float, str, str], ...] = ()
+    longer_history: bool = False
+
+    @property
+    def words(self) -> str:
+        """How the cost grows, in a few words."""
+        grown = ", ".join(f"{table} {factor:,.4g}×" for table, factor in self.tables)
+        first, last = self.points[0][1], self.points[-1][1]
+        at = ", ".join(f"{factor:,.3g}×" for factor, _, _ in self.flips)
+        turns = f"; the plan turns at {at}" if at else ""
+        return f"with {grown} its cost goes from {first:,.0f} to {last:,.0f}{turns}"
+
+
+@dataclass(frozen=True, slots=True)
 class Growth:
     """Tables grown step by step, and what becomes of each query.
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.entries import (
     CaptureEntry,
+    GrowthEntry,
     PeriodEntry,
     PlanEntry,
     RemedyEntry,
@@ -38,6 +39,7 @@ class Chapter:
     remedies: tuple[RemedyEntry, ...] = ()
     trials: tuple[TrialEntry, ...] = ()
     settlements: tuple[SettlementEntry, ...] = ()
+    growth: GrowthEntry | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,13 +22,16 @@ from humble_ledger.ledger import usages
 from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.bundles import records as r
 from humble_ledger.ledger.bundles.naming import renamed_remedy, renamed_replay, renamed_trial
+from humble_ledger.ledger.growths import keep_growth
 from humble_ledger.ledger.ids import Kind, format_id, parse_id
 from humble_ledger.ledger.remedies import with_older_predictions
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import TABLES, add_event, new_id
+from humble_ledger.ledger.store.sql import as_json, insert_many
 
 _ENDED = ("done", "stopped")
 _ONE = {"queries": "query", "remedies": "remedy"}
+_AT_ONCE = 5000
 _LATER = ("proposed", "tried", "dropped", "kept")
 
 
@@ -75,6 +78,7 @@ class _Putting:
     _there: dict[str, set[tuple[int, int]]] = field(default_factory=dict)
     _sources: dict[int, str] = field(default_factory=dict)
     _sums: dict[str, dict[int, usages.Summed]] = field(default_factory=dict)
+    _waiting: dict[str, tuple[Table, list[Mapping[str, Any]]]] = field(default_factory=dict)
 
     # Entries by where they were made
 
@@ -284,6 +288,15 @@ class _Putting:
         del values["version"]
         self.c.execute(insert(t.notes).values(**{**values, "subject": subject}))
 
+    def put_growths(self, record: r.GrowthRecord) -> None:
+        query, g = self._required(record.query, Kind.QUERY), t.growths.c
+        there = self.c.execute(select(g.at).where(g.query_id == query)).scalar()
+        if there is not None and there >= record.at:
+            self.known["growths"] += 1
+            return
+        self.new["growths"] += 1
+        keep_growth(self.c, query, record.at, record.curve)
+
     # What captures have of queries
 
     def _place(self, name: str, table: Table, query: str, capture: str) -> tuple[int, int] | None:
@@ -304,27 +317,32 @@ class _Putting:
         place = self._place("runs", t.runs, record.query, record.capture)
         if place is None:
             return
-        self.c.execute(
-            insert(t.runs).values(
-                query_id=place[0], capture_id=place[1],
-                wording_id=self._wording(place[0], record.wording),
-                client_id=self._client(record.client), started_at=record.started_at,
-                duration_ms=record.duration_ms, rows=record.rows, literals=record.literals,
-                parameters=record.parameters, session=record.session,
-            )
+        self._add(
+            t.runs,
+            {
+                "query_id": place[0], "capture_id": place[1],
+                "wording_id": self._wording(place[0], record.wording),
+                "client_id": self._client(record.client), "started_at": record.started_at,
+                "duration_ms": record.duration_ms, "rows": record.rows,
+                "literals": as_json(record.literals), "parameters": as_json(record.parameters),
+                "session": record.session,
+            },
         )  # fmt: skip
 
     def put_periods(self, record: r.PeriodRecord) -> None:
         place = self._place("periods", t.periods, record.query, record.capture)
         if place is None:
             return
-        self.c.execute(
-            insert(t.periods).values(
-                query_id=place[0], capture_id=place[1], client_id=self._client(record.client),
-                first_at=record.first_at, last_at=record.last_at, calls=record.calls,
-                timed=record.timed, total_ms=record.total_ms, squares_ms2=record.squares_ms2,
-                max_ms=record.max_ms, durations=record.durations, work=record.work,
-            )
+        self._add(
+            t.periods,
+            {
+                "query_id": place[0], "capture_id": place[1],
+                "client_id": self._client(record.client), "first_at": record.first_at,
+                "last_at": record.last_at, "calls": record.calls, "timed": record.timed,
+                "total_ms": record.total_ms, "squares_ms2": record.squares_ms2,
+                "max_ms": record.max_ms, "durations": record.durations,
+                "work": None if record.work is None else as_json(record.work),
+            },
         )  # fmt: skip
         by_query = self._sums.setdefault(self._sources[place[1]], {})
         by_query.setdefault(place[0], usages.Summed()).add(record)
@@ -362,7 +380,20 @@ class _Putting:
         values = msgspec.structs.asdict(record)
         for each in ("version", "query", "capture"):
             del values[each]
-        self.c.execute(insert(table).values(query_id=place[0], capture_id=place[1], **values))
+        self._add(table, {"query_id": place[0], "capture_id": place[1], **values})
+
+    def _add(self, table: Table, values: Mapping[str, Any]) -> None:
+        """A row among many: they come by the million, and are put in some thousand at a time."""
+        waiting = self._waiting.setdefault(table.name, (table, []))[1]
+        waiting.append(values)
+        if len(waiting) >= _AT_ONCE:
+            self._put_waiting(table, waiting)
+
+    def _put_waiting(self, table: Table, waiting: list[Mapping[str, Any]]) -> None:
+        if waiting:
+            rows = (tuple(values.values()) for values in waiting)
+            insert_many(self.c, table, list(waiting[0]), rows)
+            waiting.clear()
 
     def _client(self, client: r.Client) -> int:
         number = self._clients.get(client)
@@ -387,6 +418,8 @@ class _Putting:
         return number
 
     def finish(self) -> None:
-        """Add what came to the sums that rankings go by."""
+        """Put in what waits, and add what came to the sums that rankings go by."""
+        for table, waiting in self._waiting.values():
+            self._put_waiting(table, waiting)
         for source, sums in self._sums.items():
             usages.keep(self.c, source, sums)

@@ -14,6 +14,7 @@ from msgspec import Struct
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.replays.model import Replay
+from humble_ledger.core.results.growth import GrowthCurve
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
 
@@ -226,6 +227,15 @@ class ReplayRecord(Struct, frozen=True):
     version: int = VERSION
 
 
+class GrowthRecord(Struct, frozen=True):
+    """The newest study of what a query costs while its tables grow."""
+
+    query: str
+    at: str
+    curve: GrowthCurve
+    version: int = VERSION
+
+
 class NoteRecord(Struct, frozen=True):
     """What somebody wrote to an entry."""
 
@@ -248,6 +258,7 @@ FILES: dict[str, type[Struct]] = {
     "trials": TrialRecord,
     "settlements": SettlementRecord,
     "replays": ReplayRecord,
+    "growths": GrowthRecord,
     "runs": RunRecord,
     "periods": PeriodRecord,
     "senders": SenderRecord,

@@ -18,6 +18,7 @@ from humble_ledger.ledger import tables as t
 from humble_ledger.ledger.bodies import decoded
 from humble_ledger.ledger.bundles import records as r
 from humble_ledger.ledger.bundles.naming import ids_of, renamed_remedy
+from humble_ledger.ledger.growths import growth_of_row
 from humble_ledger.ledger.ids import Kind, format_id, parse_id
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.usages import AT_ONCE
@@ -116,6 +117,7 @@ class _Taking:
             )  # fmt: skip
         yield from self._settlements({row.id for row, _ in trials})
         yield from self._replays()
+        yield from self._growths()
         yield from self._of_captures()
         yield from self._notes(all_queries, {row.id for row, _ in trials})
 
@@ -236,6 +238,13 @@ class _Taking:
                 id_, self._origin(Kind.REPLAY, row.id), row.at, row.target, row.status,
                 decoded(row.body, Replay, id_),
             )  # fmt: skip
+
+    def _growths(self) -> r.Records:
+        for row in self._chosen(t.growths, self.queries, "query_id"):
+            yield (
+                "growths",
+                r.GrowthRecord(_q(row.query_id), row.at, growth_of_row(row.query_id, row.body)),
+            )
 
     def _of_captures(self) -> r.Records:
         """What captures have of each query: runs, periods, who sent it, waits, incidents."""

@@ -20,6 +20,7 @@ from humble_ledger.core.trials.model import Verdict
 from humble_ledger.core.workload.ranking import RankedQuery
 from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.report.growth_curve import growth_line
 from humble_ledger.views.report.plan_steps import plan_rows
 from humble_ledger.views.report.replay_curves import curves_of
 from humble_ledger.views.report.scales import Interval, Window, bars, interval
@@ -80,6 +81,7 @@ def _environment(numbers: Numbers) -> Environment:
         "interval": _interval,
         "plan_rows": lambda entry: plan_rows(entry.plan, numbers),
         "curves_of": curves_of,
+        "growth_line": growth_line,
         "count": numbers.count,
         "standing": standing,
         "trial_of": _trial_of,

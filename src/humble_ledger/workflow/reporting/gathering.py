@@ -95,6 +95,7 @@ class _Chains:
             tuple(self._best(query, trials)),
             tuple(trials),
             tuple(self._settled[each.id] for each in trials if each.id in self._settled),
+            ledger.growths.of(query),
         )
 
     def _best(self, query: str, trials: Iterable[TrialEntry]) -> list[RemedyEntry]:

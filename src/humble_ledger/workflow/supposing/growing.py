@@ -10,12 +10,13 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
-from humble_ledger.core.results.growth import Flip, GrownQuery, Growth, Size, Worth
+from humble_ledger.core.results.growth import Flip, GrownQuery, Growth, GrowthCurve, Size, Worth
 from humble_ledger.core.routes.exploring import said
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Hollow
 from humble_ledger.errors import HumbleError, WrongUsage
+from humble_ledger.ledger.ids import parse_id
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.reading.plans import table_names
 from humble_ledger.workflow.reading.ranking import captured_queries
@@ -134,11 +135,25 @@ def grow(
         worths = _worths(each)
         points = tuple(each.at(place) for place in sorted(each.known))
         queries.append(GrownQuery(query, each.statement.sql, points, tuple(flips), worths))
+    grown = tuple((str(table), factor) for table, factor in targets.items())
+    if workspace.has_ledger:
+        curves = {q.query: _curve(grown, q, longer_history) for q in queries if parse_id(q.query)}
+        workspace.ledger.growths.keep(curves)
     return Growth(
-        tuple((str(table), factor) for table, factor in targets.items()),
-        tuple(queries), tuple(unaffected), tuple(left_out), tuple(hollow.notes),
+        grown, tuple(queries), tuple(unaffected), tuple(left_out), tuple(hollow.notes),
         hollow.asked - before, longer_history,
     )  # fmt: skip
+
+
+def _curve(
+    tables: tuple[tuple[str, float], ...], query: GrownQuery, longer_history: bool
+) -> GrowthCurve:
+    return GrowthCurve(
+        tables,
+        tuple((round(s.factor, 6), s.cost) for s in query.sizes),
+        tuple((round(f.factor, 6), said(f.last.plan), said(f.first.plan)) for f in query.flips),
+        longer_history,
+    )
 
 
 def _touched(
