@@ -198,6 +198,7 @@ def test_growth_tells_from_which_size_on_a_proposed_index_pays(
         told = begun.ok("grow", "minute=5000x", "--query", query).out
         kept = begun.json("history")["events"][-1]
         assert kept["subject"] == query and "minute 5,000×" in kept["words"]
+        assert "cheaper now" in told and "from " in told
     finally:
         server.do("DROP TABLE minute")
 

@@ -109,8 +109,46 @@ def test_a_kept_change_that_does_harm_is_taken_back_and_the_rate_recovers(
     assert f"{trial['id']} taken back" in figure
 
 
+@only_newest
+def test_a_watch_that_samples_tells_who_waits_for_whom_once(
+    humble: Program, server: Server
+) -> None:
+    humble.ok("init", server.url, "--role", "scratch")
+    server.do("CREATE TABLE jetty (id int PRIMARY KEY, free int)")
+    server.do("INSERT INTO jetty VALUES (1, 1)")
+    held = "UPDATE jetty SET free = free - 1 WHERE id = 1"
+    waits = "UPDATE jetty SET free = free + 1 WHERE id = 1"
+    over = threading.Event()
+
+    def wait() -> None:
+        with psycopg.connect(server.url, autocommit=True) as connection:
+            while not over.is_set():
+                connection.execute(waits.encode())
+
+    waiter = threading.Thread(target=wait)
+    try:
+        with psycopg.connect(server.url) as holder:
+            holder.execute(held.encode())
+            waiter.start()
+            started = humble.start("watch", "--every", "2s", "--for", "6s", "--live", "--json")
+            out, err = started.communicate()
+            over.set()
+            holder.rollback()
+        assert started.returncode == 0, err
+        blocked = [e for e in _events(out) if e["finding"] == "blocked"]
+        assert len([e for e in blocked if e["event"] == "appeared"]) == 1, out
+        assert "idle in its transaction" in blocked[0]["words"]
+        assert "waits for locks of others, up to" in blocked[0]["words"]
+    finally:
+        over.set()
+        if waiter.ident:
+            waiter.join()
+        server.do("DROP TABLE jetty")
+
+
 def test_what_cannot_be_watched_is_told_at_once(told: Program) -> None:
     assert "no trial t99" in told.fails(2, "watch", "--settle", "t99", "--for", "1s")
+    assert "who is at work" in told.fails_somewhere(2, "watch", "--live", "--for", "1s")
     assert "span of time" in told.fails(2, "watch", "--every", "often")
     assert "statistics" in told.fails_somewhere(2, "watch", "--every", "1s", "--for", "1s")
 

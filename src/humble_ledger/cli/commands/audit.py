@@ -31,20 +31,20 @@ def audit(
 
     Example: [bold]humble audit --target production --fail-on promise,slower[/bold]
     """
-    from humble_ledger.core.audits.findings import Kind  # noqa: PLC0415
+    from humble_ledger.core.audits.findings import AUDITED, Kind  # noqa: PLC0415
     from humble_ledger.errors import CheckFailed, WrongUsage  # noqa: PLC0415
     from humble_ledger.views.documents.audits import audit_document  # noqa: PLC0415
     from humble_ledger.views.terminal.audits import audit_view  # noqa: PLC0415
     from humble_ledger.workflow.auditing.audit import audit as look  # noqa: PLC0415
 
     words = {each.strip() for each in fail_on.split(",")} - {"", "none"}
-    unknown = words - {*Kind, "any"}
+    unknown = words - {*AUDITED, "any"}
     if unknown:
         raise WrongUsage(
             f'Unknown kind of finding "{sorted(unknown)[0]}".',
-            f"Use some of: {', '.join(Kind)}; or any, or none",
+            f"Use some of: {', '.join(AUDITED)}; or any, or none",
         )
-    kinds = frozenset(Kind) if "any" in words else frozenset(Kind(word) for word in words)
+    kinds = frozenset(AUDITED) if "any" in words else frozenset(Kind(word) for word in words)
     with workspace_for(target) as workspace:
         with output.progress() as progress:
             found = look(workspace, progress)

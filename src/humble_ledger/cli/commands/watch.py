@@ -37,6 +37,10 @@ def watch(
             "--prefix", help="How its lines begin, as for capture log.", show_default=False
         ),
     ] = None,
+    live: Annotated[
+        bool,
+        typer.Option("--live", help="Sample what runs between the looks: who waits for whom."),
+    ] = False,
     settle: Annotated[
         str,
         typer.Option(
@@ -86,6 +90,7 @@ def watch(
         prefix,
         settle,
         on_production,
+        live,
     )
     with workspace_for(target) as workspace:
         found = look(workspace, asked, _teller(json, on_event))

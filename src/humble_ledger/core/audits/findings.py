@@ -19,6 +19,10 @@ class Kind(StrEnum):
     NEW = "new"
     UNUSED = "unused"
     STALE = "stale"
+    BLOCKED = "blocked"  # seen by a watch that samples, and by no audit
+
+
+AUDITED = tuple(kind for kind in Kind if kind is not Kind.BLOCKED)
 
 
 @dataclass(frozen=True, slots=True)

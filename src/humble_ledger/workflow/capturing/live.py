@@ -29,6 +29,7 @@ from humble_ledger.workflow.workspace import Workspace
 
 TRUNCATED = "statement cut short by the server (track_activity_query_size)"
 HIDDEN = "<insufficient privilege>"
+STOPPING = "stopping"
 
 
 def capture_live(
@@ -60,7 +61,7 @@ def capture_live(
             time.sleep(max(next_look - time.monotonic(), 0.0))
             samples.look(session.activity())
     except KeyboardInterrupt:
-        progress("stopping")
+        progress(STOPPING)
     return _keep(workspace, samples, mask)
 
 

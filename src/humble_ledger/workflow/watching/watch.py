@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -12,17 +13,23 @@ from humble_ledger.core.audits.findings import Finding, Kind
 from humble_ledger.core.audits.promises import BROKEN
 from humble_ledger.core.audits.watching import Look, Watched, WatchEvent, What
 from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.results.captures import LiveCapture
+from humble_ledger.core.symptoms.in_workload.blocking import LEAST_WAIT_MS
 from humble_ledger.core.trials.model import Verdict
+from humble_ledger.core.workload.sampling import IDLE_IN_TRANSACTION
 from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.ledger.shelf import now
 from humble_ledger.workflow.auditing.audit import audit
 from humble_ledger.workflow.auditing.drifts import since
+from humble_ledger.workflow.capturing.live import STOPPING, capture_live
 from humble_ledger.workflow.capturing.logs import capture_logs
 from humble_ledger.workflow.capturing.server import capture_server
 from humble_ledger.workflow.settling.taking_back import require_takeable_back, take_back
 from humble_ledger.workflow.workspace import Workspace
 
 _SLOWER = Verdict.SLOWER
+LIVE_PAUSE_MS = 200.0
+LEAST_LIVE_S = 1.0  # also where the looks themselves take all the time
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +37,7 @@ class Asked:
     """How to watch: every so many seconds, for so long (None: until Ctrl-C).
 
     ``logs`` are read on at each look, else the server's statistics; ``trial`` is a kept change that
-    is taken back when it does not deliver.
+    is taken back when it does not deliver. With ``live`` what runs is sampled between the looks.
     """
 
     every_s: float = 60.0
@@ -39,6 +46,33 @@ class Asked:
     prefix: str | None = None
     trial: str = ""
     on_production: bool = False
+    live: bool = False
+
+
+def blocked_findings(found: LiveCapture) -> list[Finding]:
+    """The queries that waited for locks of others while the server was sampled."""
+    waited: dict[str, float] = {}
+    holders: dict[str, list[str]] = {}
+    for each in found.samples.blocked.values():
+        query = found.queries.get(each.sql)
+        if query is None or each.waited_s * 1000.0 < LEAST_WAIT_MS:
+            continue
+        waited[query] = max(waited.get(query, 0.0), each.waited_s)
+        for pid in each.blocked_by:
+            holder = found.samples.blockers.get(pid)
+            name = found.queries.get(holder.sql, "") if holder is not None else ""
+            idle = holder is not None and holder.state.startswith(IDLE_IN_TRANSACTION)
+            words = (name or f"process {pid}") + (", idle in its transaction" if idle else "")
+            holders.setdefault(query, []).append(words)
+    return [
+        Finding(
+            Kind.BLOCKED, query,
+            f"waits for locks of others, up to {seconds:,.1f} s (sampled), of "
+            f"{'; '.join(dict.fromkeys(holders[query]))}",
+            (found.entry.id,), "humble capture live --for 60s",
+        )
+        for query, seconds in sorted(waited.items())
+    ]  # fmt: skip
 
 
 def watch(workspace: Workspace, asked: Asked, tell: Callable[[WatchEvent], None]) -> Watched:
@@ -51,6 +85,8 @@ def watch(workspace: Workspace, asked: Asked, tell: Callable[[WatchEvent], None]
     """
     if asked.trial:
         require_takeable_back(workspace, asked.trial, on_production=asked.on_production)
+    if asked.live:
+        workspace.session.activity()  # where nobody can look at sessions, that is said at once
     watcher = _Watcher(workspace, asked, tell)
     try:
         watcher.go()
@@ -73,6 +109,7 @@ class _Watcher:
     _begun: float = field(default_factory=time.monotonic)
     _before: float | None = None
     _away: bool = False
+    _blocked: list[Finding] = field(default_factory=list)
 
     def go(self) -> None:
         self._say(What.BEGUN, f"watching {self.workspace.public_url}")
@@ -90,7 +127,25 @@ class _Watcher:
                 self.workspace.reconnect()
             if self._over():
                 return
-            time.sleep(max(0.0, next_s - time.monotonic()))
+            self._wait_until(next_s)
+
+    def _wait_until(self, next_s: float) -> None:
+        """Wait for the next look, and sample what runs meanwhile, if that is asked for."""
+        left = next_s - time.monotonic()
+        if self.asked.live and not self._away:
+            told: list[str] = []
+            self._blocked = []
+            with suppress(HumbleError):  # the next look tells that nobody answers
+                found = capture_live(
+                    self.workspace,
+                    pause_ms=LIVE_PAUSE_MS,
+                    seconds=max(left, LEAST_LIVE_S),
+                    progress=told.append,
+                )
+                self._blocked = blocked_findings(found)
+            if told and told[-1] == STOPPING:
+                raise KeyboardInterrupt
+        time.sleep(max(0.0, next_s - time.monotonic()))
 
     def _over(self) -> bool:
         asked, passed = self.asked, time.monotonic() - self._begun
@@ -119,7 +174,7 @@ class _Watcher:
             for each in found.promises
             if each.standing in BROKEN
         ]  # fmt: skip
-        self._compare(findings)
+        self._compare([*findings, *self._blocked])
         if self.asked.trial and self.taken_back_at_s is None:
             self._judge(findings)
 
