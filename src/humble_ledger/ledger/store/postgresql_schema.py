@@ -6,6 +6,7 @@ everything that is true of a file's steps is true here. Readers wait for nobody.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -23,6 +24,9 @@ from humble_ledger.ledger import upgrading
 from humble_ledger.ledger.store.contract import Store
 from humble_ledger.ledger.store.place import Place, ServerPlace
 from humble_ledger.ledger.tables import metadata
+
+# What went wrong is told once, by us; the driver would add that it closed what was going on.
+logging.getLogger("psycopg").addHandler(logging.NullHandler())
 
 WAIT_FOR_OTHER_WRITER_MS = 60_000
 CONNECT_TIMEOUT_S = 10
