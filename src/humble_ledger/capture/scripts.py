@@ -1,4 +1,8 @@
-"""A script of SQL parted into statements, with the place of each; client commands skipped."""
+"""A script of SQL parted into statements, with the place of each; client commands skipped.
+
+What clients do with a script is no server's business, and the same text may have been written for
+any of them: lines that begin with a backslash, statements that end with \\g or \\G, and DELIMITER.
+"""
 
 from __future__ import annotations
 
@@ -16,9 +20,13 @@ from humble_ledger.core.statements.tokens import (
 
 _COPY_IN = re.compile(r"\bcopy\b.*\bfrom\s+stdin\b", re.IGNORECASE | re.DOTALL)
 _DATA_END = re.compile(r"^\\\.\s*$", re.MULTILINE)
+# MySQL's clients: from this line on something else than ; ends a statement.
+_DELIMITER = re.compile(r"^[ \t]*delimiter[ \t]+(\S+)[^\n]*\n?", re.IGNORECASE | re.MULTILINE)
+_SENDS = frozenset(("g", "gx", "G"))
 _VARIABLE = re.compile(r"(?<![:\w]):(?:'\w+'|\"\w+\"|\w+)")
 SKIPPED = "line of the client (\\)"
 DATA = "data of COPY FROM STDIN"
+SETS_DELIMITER = "line of the client (DELIMITER)"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,14 +65,33 @@ def read_script(text: str) -> Script:
     """Part a script at the semicolons outside strings, comments, dollar quotes and bodies.
 
     Lines that begin with a backslash are the client's own; they are skipped and counted, and
-    so are rows of data behind COPY … FROM STDIN.
+    so are rows of data behind COPY … FROM STDIN, and lines that set another DELIMITER.
     """
     script = Script()
-    lines = _Lines(text)
-    place: int | None = 0
-    while place is not None:
-        place = _read_from(lines, place, script)
+    for begun, ended, delimiter in _parts(text, script):
+        lines = _Lines(text[:ended])
+        if delimiter == ";":
+            place: int | None = begun
+            while place is not None:
+                place = _read_from(lines, place, script)
+            continue
+        at = begun
+        for part in lines.text[begun:].split(delimiter):  # chosen so that no statement has it
+            if part.strip():
+                start = at + len(part) - len(part.lstrip())
+                script.statements.append(ScriptStatement(part.strip(), *lines.at(start)))
+            at += len(part) + len(delimiter)
     return script
+
+
+def _parts(text: str, script: Script) -> Iterator[tuple[int, int, str]]:
+    """From where to where each delimiter goes."""
+    begun, delimiter = 0, ";"
+    for found in _DELIMITER.finditer(text):
+        yield begun, found.start(), delimiter
+        _count(script, SETS_DELIMITER)
+        begun, delimiter = found.end(), found[1]
+    yield begun, len(text), delimiter
 
 
 @dataclass(slots=True)
@@ -89,8 +116,17 @@ def _read_from(lines: _Lines, place: int, script: Script) -> int | None:
 
     def solid() -> Iterator[Token]:
         nonlocal start
+        sends = False
         for token in tokens(text, place):
+            if sends:  # the g of \\g
+                sends = False
+                if token.text in _SENDS:
+                    continue
             if token.kind in (TokenKind.SPACE, TokenKind.COMMENT):
+                continue
+            if token.text == "\\" and start is not None and _sends(text, token):
+                sends = True
+                yield Token(TokenKind.PUNCTUATION, ";", token.start)
                 continue
             seen[:] = [token]
             if token.text.startswith("\\") and _begins_line(text, token):
@@ -119,6 +155,12 @@ def _read_from(lines: _Lines, place: int, script: Script) -> int | None:
     _count(script, SKIPPED)
     line_end = text.find("\n", client.start)
     return None if line_end < 0 else line_end + 1
+
+
+def _sends(text: str, token: Token) -> bool:
+    """Whether a backslash behind a statement says that it is to be sent."""
+    rest = text[token.end :].split("\n", 1)[0]
+    return any(rest.split(";", 1)[0].rstrip() == word for word in _SENDS)
 
 
 def _begins_line(text: str, token: Token) -> bool:

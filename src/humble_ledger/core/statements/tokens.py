@@ -1,4 +1,4 @@
-"""SQL text to tokens, by PostgreSQL's lexical rules; never fails, whatever the text.
+"""SQL text to tokens, by the standard's and PostgreSQL's lexical rules; never fails.
 
 One regular expression does the work, because a fingerprint must be had from every line of a
 large log, from statements of any dialect and from broken ones; a syntax tree comes later,
@@ -17,7 +17,7 @@ class TokenKind(StrEnum):
     """What a token is."""
 
     WORD = "word"  # keyword or plain identifier
-    QUOTED = "quoted"  # "Identifier"
+    QUOTED = "quoted"  # "Identifier", `identifier`
     STRING = "string"  # any string constant
     NUMBER = "number"
     PARAMETER = "parameter"  # $1, %s, %(name)s, :name, ?
@@ -68,7 +68,7 @@ _PATTERN = re.compile(
     | (?P<dollar>\$(?P<tag>[A-Za-z_\x80-\U0010ffff][A-Za-z0-9_\x80-\U0010ffff]*)?\$)
     | (?P<string>[eE]{_ESCAPED}(?:{_GOES_ON}{_ESCAPED})*
                 |(?:[uU]&|[bBxXnN])?{_STANDARD}(?:{_GOES_ON}{_STANDARD})*)
-    | (?P<quoted>(?:[uU]&)?"(?:[^"]|"")*")
+    | (?P<quoted>(?:[uU]&)?"(?:[^"]|"")*"|`(?:[^`]|``)*`)
     | (?P<unclosed>(?:[uU]&)?['"]|[eEbBxXnN]')
     | (?P<parameter>\$[0-9]+|%\(\w+\)s|%s|(?<![:\w]):[A-Za-z_]\w*)
     | (?P<number>(?:0[xX][0-9a-fA-F_]+|0[oO][0-7_]+|0[bB][01_]+
@@ -192,8 +192,8 @@ def _kind_and_end(sql: str, match: re.Match[str]) -> tuple[TokenKind, int]:
 
 def unquoted(name: str) -> str:
     """A name as the catalogue has it: without the quotes around it; plain ones as they stand."""
-    quoted = len(name) > 1 and name[0] == name[-1] == '"'
-    return name[1:-1].replace('""', '"') if quoted else name
+    quoted = len(name) > 1 and name[0] == name[-1] and name[0] in '"`'
+    return name[1:-1].replace(name[0] * 2, name[0]) if quoted else name
 
 
 _KINDS = {kind.value: kind for kind in TokenKind}
