@@ -17,8 +17,8 @@ import msgspec
 import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
+from humble_ledger.core.plans.limits import MOST_DEPTH
 from humble_ledger.core.plans.tables import join_graph, table_accounts
-from humble_ledger.engines.postgresql.plans.limits import MOST_DEPTH
 from humble_ledger.engines.postgresql.plans.reader import read_plan
 from humble_ledger.engines.postgresql.plans.saved import document_of
 from humble_ledger.errors import UnreadableInput

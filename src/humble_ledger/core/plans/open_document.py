@@ -16,6 +16,7 @@ import msgspec
 from msgspec import Struct, field
 
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
+from humble_ledger.core.plans.limits import MOST_DEPTH, MOST_STEPS
 from humble_ledger.core.plans.model import (
     Conditions,
     Cost,
@@ -36,8 +37,6 @@ from humble_ledger.core.plans.model import (
 
 KIND = "plan"
 VERSION = 2
-DEEPEST = 250
-MOST_STEPS = 20_000
 
 T = TypeVar("T")
 
@@ -364,8 +363,8 @@ def _converted(document: Mapping[str, Any], wanted: type[T], place: str) -> T:
 
 
 def _node(raw: Any, found: NodeDocument, numbers: Iterator[int], place: str, depth: int) -> Node:
-    if depth > DEEPEST:
-        raise ValueError(f"more than {DEEPEST} steps below each other, at `{place[:60]}…`")
+    if depth > MOST_DEPTH:
+        raise ValueError(f"more than {MOST_DEPTH} steps below each other, at `{place[:60]}…`")
     number = next(numbers)
     if number > MOST_STEPS:
         raise ValueError(f"more than {MOST_STEPS:,} steps")

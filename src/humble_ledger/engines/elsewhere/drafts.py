@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+from humble_ledger.core.plans.limits import MOST_DEPTH, MOST_STEPS
 from humble_ledger.core.plans.model import (
     Conditions,
     Cost,
@@ -24,8 +25,6 @@ from humble_ledger.core.plans.model import (
 )
 from humble_ledger.errors import UnreadableInput
 
-DEEPEST = 250
-MOST_STEPS = 20_000
 # Under this name a step's details tell how many rows a scan is expected to look at.
 READ_EXPECTED = "rows_read_expected"
 _SERVING_ONCE = (Role.INIT_PLAN, Role.CTE)
@@ -112,9 +111,9 @@ def assembled(root: Draft, *, measured: bool) -> Node:
     Raises:
         UnreadableInput: it has more steps, or deeper ones, than anybody reads.
     """
-    if _depth(root) > DEEPEST:
+    if _depth(root) > MOST_DEPTH:
         raise UnreadableInput(
-            f"The steps of this plan are nested more than {DEEPEST} deep.",
+            f"The steps of this plan are nested more than {MOST_DEPTH} deep.",
             "No server writes such a plan; is the file whole?",
         )
     order = list(root.walk())

@@ -9,7 +9,16 @@ from pathlib import Path
 from typing import Any
 
 from humble_ledger.engines.recorded.calls import MEASURED, key_of, masked_question
-from humble_ledger.errors import HumbleError, StatementRejected, TargetUnreachable, UnreadableInput
+from humble_ledger.errors import (
+    HumbleError,
+    LockNotGranted,
+    RefusedForSafety,
+    StatementRejected,
+    StatementTimedOut,
+    TargetUnreachable,
+    UnreadableInput,
+    WrongUsage,
+)
 
 FORMAT = "humble-ledger-answers"
 VERSION = 1
@@ -96,7 +105,10 @@ def _told(name: str, asked: Any) -> str:
 
 _ERRORS = {
     kind.code: kind
-    for kind in (UnreadableInput, StatementRejected, TargetUnreachable)
+    for kind in (
+        UnreadableInput, StatementRejected, StatementTimedOut, LockNotGranted, TargetUnreachable,
+        RefusedForSafety, WrongUsage,
+    )
 }  # fmt: skip
 
 

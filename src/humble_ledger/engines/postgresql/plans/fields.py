@@ -11,10 +11,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from humble_ledger.core.plans.limits import MOST_DEPTH, MOST_STEPS
 from humble_ledger.engines.postgresql.plans.limits import (
-    MOST_DEPTH,
     MOST_LETTERS,
-    MOST_STEPS,
     MOST_VALUES,
     too_large,
 )

@@ -11,8 +11,6 @@ from humble_ledger.errors import UnreadableInput
 MIB = 1024 * 1024
 MOST_BYTES = 64 * MIB
 MOST_BYTES_OF_YAML = 16 * MIB  # its parser is ten times as slow
-MOST_STEPS = 20_000
-MOST_DEPTH = 250  # steps below each other; a join of a hundred tables nests about as deep
 MOST_VALUES = 2_000_000
 MOST_LETTERS = 4 * MIB  # of one condition or name
 LONGEST_LINE_TAKEN_APART = 5_000  # of a label or a figure's line; conditions may be longer

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from humble_ledger.core.plans.limits import MOST_STEPS
 from humble_ledger.core.plans.model import (
     Conditions,
     Cost,
@@ -22,7 +23,6 @@ from humble_ledger.core.plans.model import (
     Worker,
 )
 from humble_ledger.engines.postgresql.plans.fields import Fields, require_bounded, require_steps
-from humble_ledger.engines.postgresql.plans.limits import MOST_STEPS
 from humble_ledger.errors import UnreadableInput
 
 ENGINE = "postgresql"

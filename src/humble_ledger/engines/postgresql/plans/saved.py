@@ -13,9 +13,9 @@ from xml.etree import ElementTree
 
 import yaml
 
+from humble_ledger.core.plans.limits import MOST_DEPTH
 from humble_ledger.engines.postgresql.plans.limits import (
     MOST_BYTES_OF_YAML,
-    MOST_DEPTH,
     require_bytes,
     require_values,
     too_large,

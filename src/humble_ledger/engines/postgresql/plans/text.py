@@ -12,10 +12,10 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from humble_ledger.core.plans.limits import MOST_DEPTH
 from humble_ledger.engines.postgresql.plans.labels import fields_of_label
 from humble_ledger.engines.postgresql.plans.limits import (
     LONGEST_LINE_TAKEN_APART,
-    MOST_DEPTH,
     require_values,
     too_large,
 )
