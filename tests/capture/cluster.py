@@ -20,9 +20,10 @@ PATIENCE_S = 120
 
 @dataclass(frozen=True)
 class DaskCluster:
-    """Its scheduler's address, and the processes of its workers."""
+    """Its scheduler's address, and the processes of both."""
 
     address: str
+    scheduler: subprocess.Popen[bytes]
     workers: tuple[subprocess.Popen[bytes], ...]
 
 
@@ -53,7 +54,7 @@ def dask_cluster(workers: int) -> Iterator[DaskCluster]:
                 with Client(scheduler_file=str(file), set_as_default=False) as client:
                     client.wait_for_workers(workers, timeout=PATIENCE_S)
             address = str(json.loads(file.read_text())["address"])
-            yield DaskCluster(address, tuple(started[1:]))
+            yield DaskCluster(address, started[0], tuple(started[1:]))
         finally:
             for each in started:
                 each.kill()

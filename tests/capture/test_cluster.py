@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import os
+import signal
 import sqlite3
 import time
 from collections.abc import Iterator
@@ -136,9 +137,9 @@ def test_what_a_lost_worker_was_at_is_read_again_and_counted_once(
     logs = sorted(str(path) for path in fleet.iterdir())
     # Each once more, under other heads: enough that some are still to be read when one is lost.
     more = []
-    for number in range(3 * LOGS):
+    for number in range(12):
         path = tmp_path / f"more{number:02}.log"
-        path.write_text("".join(entry(n) for n in range(50_000 + number, 80_000 + number)))
+        path.write_text("".join(entry(n) for n in range(50_000 + number, 70_000 + number)))
         more.append(str(path))
     here, there = person(tmp_path, "here"), person(tmp_path, "there")
     with dask_cluster(2) as cluster:
@@ -155,6 +156,31 @@ def test_what_a_lost_worker_was_at_is_read_again_and_counted_once(
     here.ok("capture", "log", *logs, *more, "--prefix", PREFIX)
     assert kept(here)["queries"] == kept(there)["queries"]
     assert there.json("ledger", "check")["faults"] == []
+
+
+def test_ctrl_c_and_a_scheduler_that_is_gone_keep_what_has_come(
+    tmp_path: Path, fleet: Path
+) -> None:
+    logs = sorted(str(path) for path in fleet.iterdir())
+    more = tmp_path / "more.log"
+    more.write_text("".join(entry(n) for n in range(100_000, 220_000)))
+    command = ("capture", "log", *logs, str(more), "--prefix", PREFIX)
+    here = person(tmp_path, "here")
+    here.ok(*command)
+    for ends, code in (("Ctrl-C", 130), ("scheduler", 3)):
+        there = person(tmp_path, ends)
+        with dask_cluster(2) as cluster:
+            started = there.start(*command, "--on", cluster.address)
+            while started.poll() is None and not _positions(there):
+                time.sleep(0.02)
+            if ends == "Ctrl-C":
+                started.send_signal(signal.SIGINT)
+            else:
+                cluster.scheduler.kill()
+            _, err = started.communicate()
+            assert started.returncode == code and "Traceback" not in err, err
+        there.ok(*command)
+        assert kept(here)["queries"] == kept(there)["queries"]
 
 
 def _positions(program: Program) -> int:

@@ -221,6 +221,9 @@ def test_rights_are_the_servers_and_what_lacks_is_told(
         ledger.queries.keep("SELECT 1")
     schema, guest = schema_of(team_place), f"guest_{schema_of(team_place)}"
     do(team_server, f"CREATE ROLE {guest} LOGIN")
+    elsewhere = team_place.replace("humble@", f"{guest}@").replace("schema=", "schema=new_")
+    told = person(tmp_path, "nobody").fails(3, "init", database, "--ledger", elsewhere)
+    assert "CREATE SCHEMA humble_ledger AUTHORIZATION" in told
     me = person(tmp_path, "guest")
     (me.folder / "humble.toml").write_text(
         f'ledger = "{team_place.replace("humble@", f"{guest}@")}"\n'
@@ -272,7 +275,12 @@ def test_a_former_version_is_kept_beside_before_it_is_brought_up(
     assert isinstance(at, ServerPlace)
     with Ledger(ServerPlace(at.url, f"{at.schema}")) as ledger:
         assert ledger.queries.keep("SELECT 2") == "q1"
+    with Ledger(at) as ledger, ledger.store.writing() as connection:
+        command.downgrade(upgrading.config_of(connection), "0007")
+    with Ledger(at) as ledger:  # a second time: the copy of the first stays as it is
+        assert [q.id for q in ledger.queries.all()] == ["q1"]
     with psycopg.connect(team_server.url("postgres")) as connection:
+        connection.execute(f"SELECT count(*) FROM {at.schema}_0007_2.queries".encode())
         kept = connection.execute(f"SELECT text FROM {at.schema}_0007.queries".encode()).fetchall()
         assert kept == [("SELECT $1",)]
         connection.execute(f"UPDATE {at.schema}.alembic_version SET version_num='9999'".encode())

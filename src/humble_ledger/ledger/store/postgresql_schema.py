@@ -9,6 +9,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import chain, count
 from typing import Any
 
 import msgspec
@@ -76,6 +77,10 @@ class SchemaStore(Store):
     _hints = (
         ("No space left", "Make room on the server's disk; nothing of this step was kept."),
         ("lock timeout", "Somebody else has been writing for a minute; try again later."),
+        (
+            "permission denied for database",
+            "Have its owner make the schema for you:  CREATE SCHEMA humble_ledger AUTHORIZATION …",
+        ),
         ("permission denied", _LET_IN),
         ("password", "Keep the password in ~/.pgpass, PGPASSWORD or HUMBLE_LEDGER."),
         ("read-only", "It is a standby, or its server takes no writes: name the one that does."),
@@ -99,12 +104,13 @@ class SchemaStore(Store):
     def writing(self) -> Iterator[Connection]:  # noqa: D102 - see the contract
         with self._told(), self._engine.connect() as connection, connection.begin():
             # Taken before the first look at anything: what is read now is what others left.
-            connection.execute(select(func.pg_advisory_xact_lock(self._lock)))
+            key = func.hashtextextended(self._lock_name, 0)
+            connection.execute(select(func.pg_advisory_xact_lock(key)))
             yield connection
 
     @property
-    def _lock(self) -> Any:
-        return func.hashtextextended(f"humble ledger {self.place.schema}", 0)
+    def _lock_name(self) -> str:
+        return f"humble ledger {self.place.schema}"
 
     def _require_ledger(self, connection: psycopg.Connection[Any], create: bool) -> None:
         """Look whether it is one, and leave alone what is none."""
@@ -190,8 +196,13 @@ class SchemaStore(Store):
 
     def _keep_former(self, version: str) -> None:
         """Keep the rows of all tables in a schema beside it, named after the version."""
-        beside = sql.Identifier(f"{self.place.schema}_{version}")
         with self._told(), _connected(self.place) as connection, connection.transaction():
+            lock = "SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))"
+            connection.execute(lock, (self._lock_name,))
+            now = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+            if now != (version,):
+                return  # somebody else was first
+            beside = self._free_schema(connection, f"{self.place.schema}_{version}")
             connection.execute(sql.SQL("CREATE SCHEMA {}").format(beside))
             names = connection.execute(
                 "SELECT tablename FROM pg_catalog.pg_tables WHERE schemaname = current_schema()"
@@ -201,6 +212,13 @@ class SchemaStore(Store):
                 connection.execute(
                     sql.SQL("CREATE TABLE {}.{} AS TABLE {}").format(beside, table, table)
                 )
+
+    def _free_schema(self, connection: psycopg.Connection[Any], name: str) -> sql.Identifier:
+        """A name that no schema has: an earlier attempt may have left a copy."""
+        wanted = "SELECT nspname FROM pg_catalog.pg_namespace WHERE starts_with(nspname::text, %s)"
+        taken = {row[0] for row in connection.execute(wanted, (name,)).fetchall()}
+        others = (f"{name}_{number}" for number in count(2))
+        return sql.Identifier(next(each for each in chain([name], others) if each not in taken))
 
 
 class _PlainText(StrDumper):

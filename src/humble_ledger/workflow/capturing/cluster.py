@@ -6,9 +6,15 @@ has its logs read again by others; each log's part is kept once, when it has com
 
 from __future__ import annotations
 
+import asyncio
+import logging
+import socket
 from collections.abc import Iterator, Sequence
+from concurrent.futures import CancelledError
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlsplit
 
 import msgspec
 
@@ -102,6 +108,7 @@ def read_on(
     """
     distributed = _distributed()
     try:
+        _require_answer(scheduler)
         client = distributed.Client(
             scheduler, timeout=CONNECT_TIMEOUT_S, set_as_default=False, direct_to_workers=False
         )
@@ -123,7 +130,20 @@ def read_on(
                 yield _found(future, order, distributed)
                 futures[place] = None  # its part may go from the cluster's memory
         finally:
-            client.cancel([each for each in futures if each is not None], force=True)
+            with suppress(OSError, TimeoutError, RuntimeError):  # it may have gone away
+                client.cancel([each for each in futures if each is not None], force=True)
+
+
+def _require_answer(scheduler: str) -> None:
+    """Knock at the scheduler's door: whoever waits for one that is not there waits long.
+
+    Raises:
+        OSError: nobody is there.
+    """
+    address = urlsplit(scheduler)
+    if address.scheme in ("tcp", "tls") and address.hostname and address.port:
+        place = address.hostname, address.port
+        socket.create_connection(place, timeout=CONNECT_TIMEOUT_S).close()
 
 
 def _found(future: Any, order: LogOrder, distributed: Any) -> LogFound:
@@ -133,6 +153,11 @@ def _found(future: Any, order: LogOrder, distributed: Any) -> LogFound:
         raise TargetUnreachable(
             f"{MOST_LOST + 1} workers were lost while they read {order.place}.",
             "Have they memory enough? What was read before is kept; capture again to go on.",
+        ) from error
+    except (CancelledError, asyncio.CancelledError, OSError) as error:
+        raise TargetUnreachable(
+            f"The cluster went away while {order.place} was read.",
+            "What was read before is kept; capture again to go on.",
         ) from error
     except (ModuleNotFoundError, AttributeError, ImportError) as error:
         raise WrongUsage(
@@ -157,7 +182,8 @@ def _result(future: Any, distributed: Any) -> bytes:
         try:
             return bytes(future.result(timeout=_LOOK_EVERY_S))
         except (TimeoutError, distributed.TimeoutError):
-            if future.status not in ("pending", "finished"):
+            # One whose worker was lost waits for another.
+            if future.status in ("error", "cancelled"):
                 raise
 
 
@@ -176,4 +202,8 @@ def _distributed() -> Any:
             "To read logs on a cluster its package is needed.",
             "Install it:  pip install 'humble-ledger[cluster]'",
         ) from error
+    # It tells of lost workers and connections in its own words, at length; we tell what matters.
+    for name in list(logging.root.manager.loggerDict):
+        if name.partition(".")[0] == "distributed":
+            logging.getLogger(name).setLevel(logging.CRITICAL)
     return distributed
