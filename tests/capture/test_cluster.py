@@ -12,11 +12,13 @@ from contextlib import closing
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 
 from humble_ledger.capture.places import RemoteFile, places_of
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.capturing.cluster import LogOrder, read_there
 from tests.capture.cluster import DaskCluster, dask_cluster
 from tests.conftest import clean_environment
 from tests.program import Program
@@ -211,6 +213,12 @@ def test_logs_by_url(tmp_path: Path, fleet: Path, cluster: DaskCluster) -> None:
     assert "No file is like" in there.fails(4, "capture", "log", f"file://{fleet}/none*")
     assert "cannot be read" in there.fails(4, "capture", "log", f"file://{fleet}/none.log")
     assert "pip install" in there.fails(2, "capture", "log", "gopher://x/y.log")
+
+
+def test_a_log_that_a_worker_does_not_have_is_told_with_its_name(tmp_path: Path) -> None:
+    said = read_there(LogOrder(tmp_path / "none.log", "none.log", 0, b"", PREFIX, mask=False))
+    message, hint = msgspec.msgpack.decode(said[1:])
+    assert said[:1] == b"-" and "none.log cannot be read" in message and "workers" in hint
 
 
 def test_an_address_shows_no_password() -> None:

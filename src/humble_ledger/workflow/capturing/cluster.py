@@ -88,12 +88,16 @@ def read_whole(order: LogOrder) -> LogFound:
     )  # fmt: skip
 
 
-def _read_there(order: LogOrder) -> bytes:
+def read_there(order: LogOrder) -> bytes:
     """On a worker: a log's part as bytes, or why it could not be read."""
     try:
         return b"+" + msgspec.msgpack.encode(read_whole(order))
     except HumbleError as error:
         return b"-" + msgspec.msgpack.encode((error.message, error.hint))
+    except OSError as error:
+        told = f"The file {order.place} cannot be read: {error.strerror or error}."
+        hint = "All workers must reach the logs by the names that they have here."
+        return b"-" + msgspec.msgpack.encode((told, hint))
 
 
 def read_on(
@@ -124,7 +128,7 @@ def read_on(
             )
         progress(f"{len(orders):,} logs for {len(workers):,} workers")
         # Never the same as a task of another day: logs grow.
-        futures = [client.submit(_read_there, order, pure=False) for order in orders]
+        futures = [client.submit(read_there, order, pure=False) for order in orders]
         try:
             for place, (order, future) in enumerate(zip(orders, futures, strict=True)):
                 yield _found(future, order, distributed)
