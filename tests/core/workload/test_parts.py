@@ -12,7 +12,9 @@ from humble_ledger.core.workload.gathering import (
     Harvest,
     RunSeen,
 )
+from humble_ledger.core.workload.origins import Origin
 from humble_ledger.core.workload.parts import part_of, take_in
+from humble_ledger.core.workload.tags import MOST_VALUES, THE_REST
 
 SQL = ("SELECT 1", "SELECT a FROM t", "SELECT b FROM t")
 runs = st.lists(
@@ -35,7 +37,7 @@ def summed(harvests: list[Harvest]) -> dict[object, object]:
             text, usage = harvest.groups[period.group].text, period.usage
             sums = found.setdefault((text, period.client), [0, 0.0, 0.0, 0.0])
             sums[0] += usage.calls
-            sums[1] = round(sums[1] + usage.total_ms, 3)
+            sums[1] += usage.total_ms
             sums[2] = max(sums[2], usage.max_ms or 0.0)
             sums[3] += sum(bucket * many for bucket, many in usage.durations.items())
     return dict(found)
@@ -83,3 +85,22 @@ def test_of_many_runs_the_first_the_slowest_and_few_others_are_examples() -> Non
     assert sorted(ours, key=lambda r: -r[1])[:slow] == sorted(theirs, key=lambda r: -r[1])[:slow]
     # Some 540 are drawn beyond the first; both ways draw from the same chances.
     assert abs(len(ours) - len(theirs)) < 0.25 * (len(theirs) - KEPT_WHOLE)
+
+
+def test_places_and_tags_of_parts_are_counted_together_and_not_without_end() -> None:
+    whole, found = Gathering(), []
+    for log in range(3):
+        part = Gathering(numbered=True)
+        group = part.groups.of(SQL[0], SQL[0])
+        for n in range(MOST_VALUES):
+            part.tags.saw(group, [("route", f"{log}-{n}"), ("app", "web")], 2.0)
+            part.origins.saw(group, Origin("a.py:1", "f"), 2.0, request=f"{log}-{n // 3}")
+        found.append(take_in(whole, part_of(part))[0])
+    values = {(name, value) for each in found for _, name, value in each.tags}
+    assert len({value for name, value in values if name == "route"}) == MOST_VALUES + 1
+    assert ("route", THE_REST) in values
+    calls = sum(s.calls for each in found for (_, name, _), s in each.tags.items() if name == "app")
+    assert calls == 3 * MOST_VALUES
+    sent = [s for each in found for s in each.sent.values()]
+    assert sum(s.calls for s in sent) == calls and sum(s.requests for s in sent) == calls // 3
+    assert max(s.most_in_one for s in sent) == 3

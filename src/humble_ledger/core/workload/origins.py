@@ -93,6 +93,13 @@ class OriginWatch:
         key = (group, self._kept(origin))
         self._sent.setdefault(key, Sent()).add(calls, total_ms, max_ms)
 
+    def add(self, group: int, origin: Origin, more: Sent) -> None:
+        """What was counted elsewhere, with its requests."""
+        sent = self._sent.setdefault((group, self._kept(origin)), Sent())
+        sent.add(more.calls, more.total_ms, more.max_ms)
+        sent.requests += more.requests
+        sent.most_in_one = max(sent.most_in_one, more.most_in_one)
+
     def harvest(self, *, ended: bool) -> dict[tuple[int, Origin], Sent]:
         """What came since the last harvest; with ``ended`` no request goes on after it."""
         if ended:

@@ -64,16 +64,17 @@ def take_in(whole: Gathering, part: Part) -> tuple[Harvest, list[int]]:
         calls[period.group] = calls.get(period.group, 0) + period.usage.calls
     for number, many in calls.items():
         whole.counted_also(number, many)
-    sent: dict[tuple[int, Origin], Sent] = {}
-    for number, origin, each in part.sent:
-        sent[group[number], origin] = each
-    tags = {(group[number], name, value): sums for number, name, value, sums in part.tags}
+    for number, origin, sent in part.sent:
+        whole.origins.add(group[number], origin, sent)
+    for number, name, value, sums in part.tags:
+        whole.tags.add(group[number], name, value, sums)
     for number, repetition in part.repetition:
         whole.repetition.add(group[number], repetition)
     incidents = [
         (None if number is None else group[number], incident) for number, incident in part.incidents
     ]
-    return Harvest(whole.groups.all, part.periods, runs, incidents, sent, tags), group
+    sent_here, tags_here = whole.origins.harvest(ended=False), whole.tags.harvest()
+    return Harvest(whole.groups.all, part.periods, runs, incidents, sent_here, tags_here), group
 
 
 def _moved(run: RunSeen, group: int) -> RunSeen:

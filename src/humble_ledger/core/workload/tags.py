@@ -48,22 +48,22 @@ class TagWatch:
     def saw(self, group: int, tags: Iterable[tuple[str, str]], ms: float) -> None:
         """A run of a group, with all its tags."""
         for name, value in tags:
-            values = self._values.get(name)
-            if values is None:
-                if len(self._values) >= MOST_NAMES:
-                    continue
-                values = self._values[name] = set()
-            kept = value
-            if value not in values:
-                if len(values) >= MOST_VALUES:
-                    kept = THE_REST
-                else:
-                    values.add(value)
-            sums = self._sums.setdefault((group, name, kept), TagSums())
-            sums.calls += 1
-            sums.total_ms += ms
-            sums.squares_ms2 += ms * ms
-            sums.max_ms = max(sums.max_ms, ms)
+            self.add(group, name, value, TagSums(1, ms, ms * ms, ms))
+
+    def add(self, group: int, name: str, value: str, more: TagSums) -> None:
+        """Runs of a group with one value of a tag, summed up already."""
+        values = self._values.get(name)
+        if values is None:
+            if len(self._values) >= MOST_NAMES:
+                return
+            values = self._values[name] = set()
+        kept = value
+        if value not in values:
+            if len(values) >= MOST_VALUES:
+                kept = THE_REST
+            else:
+                values.add(value)
+        self._sums.setdefault((group, name, kept), TagSums()).add(more)
 
     def harvest(self) -> dict[tuple[int, str, str], TagSums]:
         """What came since the last harvest."""

@@ -29,6 +29,7 @@ def growth_line(curve: GrowthCurve) -> GrowthLine:
     lowest = min(costs)
 
     def place(size: float, cost: float) -> tuple[float, float]:
+        size = min(max(size, sizes[0]), sizes[-1])
         x = _MARGIN + (WIDTH - 2 * _MARGIN) * (size - sizes[0]) / across
         y = HEIGHT - _MARGIN - (HEIGHT - 2 * _MARGIN) * (cost - lowest) / up
         return round(x, 1), round(y, 1)
