@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 from sqlalchemy import (
+    ARRAY,
     BigInteger,
     Connection,
     Table,
@@ -16,7 +17,6 @@ from sqlalchemy import (
     select,
     text,
 )
-from sqlalchemy.dialects.postgresql import ARRAY
 
 _SQLITE = "sqlite"
 
