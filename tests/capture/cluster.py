@@ -44,7 +44,7 @@ def dask_cluster(workers: int) -> Iterator[DaskCluster]:
         try:
             start("scheduler", "--host", "127.0.0.1", "--port", "0", *place)
             for _ in range(workers):
-                start("worker", *place, "--nthreads", "1", "--no-nanny",
+                start("worker", *place, "--host", "127.0.0.1", "--nthreads", "1", "--no-nanny",
                       "--local-directory", folder)  # fmt: skip
             give_up = time.monotonic() + PATIENCE_S
             while not file.exists():

@@ -127,6 +127,8 @@ def test_ideas_without_predictions_beside_the_servers_own_advice(saved: Program)
     assert idea["keys"] == ["sensor_id", "taken_at"] and idea["step"] == 1
     (advice,) = found["suggested_by_server"]
     assert advice["gain_share"] == 0.964 and advice["included"] == ["value"]
+    text = (saved.folder / "saved/sqlserver/scan-estimated.xml").read_text()
+    assert saved.json("propose", "-", stdin=text)["ideas"] == found["ideas"]
     shown = saved.ok("propose", "saved/sqlserver/scan-estimated.xml").out
     assert "Suggested by sqlserver itself" in shown and "no server to ask" in shown
     (widened,) = saved.json("propose", "saved/sqlserver/key-lookup-actual.xml")["ideas"]

@@ -6,6 +6,7 @@ import codecs
 import re
 import sys
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import IO
 
@@ -73,7 +74,7 @@ def saved_subject(what: str) -> SavedDocument | None:
     if parse_id(what) is not None:
         return None
     place, number = _numbered(what)
-    return saved_in(_text_of(place), number) if place != "-" else None
+    return saved_in(_text_of(place), number)
 
 
 def _numbered(what: str) -> tuple[str, int | None]:
@@ -138,6 +139,12 @@ def _text_from(file: IO[bytes]) -> str:
     return _decoded(data).replace("\r\n", "\n")
 
 
+@lru_cache(maxsize=1)
+def _standard_input() -> str:
+    """What came on standard input: it can be read once, and may be asked for twice."""
+    return _text_from(sys.stdin.buffer)
+
+
 def _decoded(data: bytes) -> str:
     """A text by the mark at its beginning: some tools save plans in UTF-16."""
     for mark, encoding in _ENCODINGS:
@@ -148,7 +155,7 @@ def _decoded(data: bytes) -> str:
 
 def _text_of(what: str) -> str:
     if what == "-":
-        return _text_from(sys.stdin.buffer)
+        return _standard_input()
     if what.startswith("@"):
         return text_of(Path(what[1:]))
     first = what.split(maxsplit=1)[0].lower().strip("(") if what.strip() else ""
