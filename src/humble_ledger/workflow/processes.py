@@ -8,15 +8,15 @@ from pathlib import Path
 
 
 def this_process() -> str:
-    """This process as "host:pid:start", so that a pid used again is not taken for it."""
-    return f"{socket.gethostname()}:{os.getpid()}:{_start_of(os.getpid())}"
+    """This process as "machine:pid:start", so that a pid used again is not taken for it."""
+    return f"{_machine()}:{os.getpid()}:{_start_of(os.getpid())}"
 
 
 def still_runs(process: str) -> bool | None:
-    """Whether a process of `this_process` still runs; None when it is on another host."""
-    host, _, rest = process.rpartition(":")
-    host, _, pid = host.rpartition(":")
-    if host != socket.gethostname() or not pid.isdigit():
+    """Whether a process of `this_process` still runs; None when it is on another machine."""
+    machine, _, rest = process.rpartition(":")
+    machine, _, pid = machine.rpartition(":")
+    if machine != _machine() or not pid.isdigit():
         return None
     try:
         os.kill(int(pid), 0)
@@ -25,6 +25,23 @@ def still_runs(process: str) -> bool | None:
     except PermissionError:
         return True
     return _start_of(int(pid)) == rest
+
+
+def _machine() -> str:
+    """Where a process's number means something, by a name that no other place has.
+
+    Machines of one image may share their host's name, and write into one ledger; containers on one
+    machine number their processes apart.
+    """
+    try:
+        known = Path("/etc/machine-id").read_text(encoding="ascii").strip()[:8]
+    except (OSError, UnicodeDecodeError):
+        known = ""
+    try:
+        numbers = os.readlink("/proc/self/ns/pid").strip("pid:[]")
+    except OSError:
+        numbers = ""
+    return "/".join(part for part in (socket.gethostname(), known, numbers) if part)
 
 
 def _start_of(pid: int) -> str:
