@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 from contextlib import closing
 from pathlib import Path
@@ -113,7 +114,8 @@ def test_a_masked_recording_holds_no_value(begun: Program, server: Server, tmp_p
     file = begun.folder / "masked.jsonl"
     made = begun.json("record", str(file), sql, "--mask")
     text = file.read_text()
-    assert made["masked"] and "zanzibar" not in text and "4711" not in text
+    # A moment may have these digits among others.
+    assert made["masked"] and not re.search(r"zanzibar|(?<![\d.])4711(?!\d)", text)
     assert "--mask goes without" in begun.fails(2, "record", "x.jsonl", sql, "--mask", "--trial")
     away = elsewhere(begun, tmp_path / "away")
     away.ok("init", f"recorded:{file}")
