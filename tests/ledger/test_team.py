@@ -190,6 +190,10 @@ def test_there_and_back_again_it_is_the_same_ledger(
         ("ALTER TABLE {s}.events ALTER person SET DEFAULT current_user", "computed default"),
         ("ALTER TABLE {s}.notes ADD CHECK (pg_backend_pid() > 0)", "check"),
         ("CREATE INDEX i ON {s}.notes (lower(text))", "index over an expression"),
+        ("CREATE STATISTICS stats ON subject, text FROM {s}.notes", "statistics object"),
+        ("CREATE TABLE heir_{s} () INHERITS ({s}.notes)", "table that inherits"),
+        ("CREATE DOMAIN d_{s} AS text CHECK (length(value) > 0);"
+         "ALTER TABLE {s}.notes ALTER person TYPE d_{s}", "column of another type"),
         ("CREATE TRIGGER t BEFORE INSERT ON {s}.notes FOR EACH ROW EXECUTE FUNCTION"
          " suppress_redundant_updates_trigger()", "trigger"),
     ],

@@ -76,8 +76,9 @@ def packing_of(path: LogPlace) -> Packing:
 
 
 def _unreadable(path: LogPlace, error: OSError) -> UnreadableInput:
+    gone = "No such file" if isinstance(error, FileNotFoundError) else type(error).__name__
     return UnreadableInput(
-        f"The file {path} cannot be read: {error.strerror or error or type(error).__name__}.",
+        f"The file {path} cannot be read: {error.strerror or gone}.",
         "Check the path; a server's log often belongs to the server's own user.",
     )
 

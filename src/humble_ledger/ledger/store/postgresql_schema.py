@@ -39,8 +39,9 @@ _LET_IN = (
     "TABLES, ALL ON ALL SEQUENCES IN SCHEMA"
 )
 # A ledger has tables, their indexes and sequences only. All else that can stand in a schema would
-# be run, with our rights, by reading or writing: triggers, rules, policies, computed defaults,
-# checks, indexes over expressions, and functions and operators that come before the server's own.
+# be run, with our rights, by reading, writing or planning: triggers, rules, policies, computed
+# defaults, checks (also those of a column's domain), indexes and statistics over expressions,
+# tables that inherit (with triggers of theirs), functions and operators before the server's own.
 _ACTING_SQL = """
 WITH ours AS (SELECT c.* FROM pg_catalog.pg_class c WHERE c.relnamespace = %(schema)s)
 SELECT what, name FROM (
@@ -65,6 +66,15 @@ SELECT what, name FROM (
   UNION ALL SELECT 'index over an expression', relname
     FROM pg_catalog.pg_index JOIN ours ON ours.oid = indexrelid
     WHERE indexprs IS NOT NULL OR indpred IS NOT NULL
+  UNION ALL SELECT 'statistics object', stxname
+    FROM pg_catalog.pg_statistic_ext JOIN ours ON ours.oid = stxrelid
+  UNION ALL SELECT 'table that inherits', inhrelid::pg_catalog.regclass::text
+    FROM pg_catalog.pg_inherits JOIN ours ON ours.oid = inhparent
+  UNION ALL SELECT 'column of another type', attname
+    FROM pg_catalog.pg_attribute JOIN ours ON ours.oid = attrelid
+    JOIN pg_catalog.pg_type ty ON ty.oid = atttypid
+    WHERE attnum > 0 AND NOT attisdropped AND relkind = 'r'
+      AND typnamespace <> 'pg_catalog'::pg_catalog.regnamespace
 ) AS acting (what, name) ORDER BY 1, 2 LIMIT 1
 """
 

@@ -121,26 +121,26 @@ def capture_logs(
         # By how each begins: of one that was read there may be nothing more.
         starts = [LogReader(log.path).first_bytes() for log in logs]
         forms = [form_of(log_forms(), start, settled) for start in starts]
-        desk = _desk(workspace, place, mask, _source(forms))
+        reading = _desk(workspace, place, mask, _source(forms))
         try:
             with _without_looking_for_cycles():
                 if on:
-                    _read_elsewhere(desk, on, logs, settled, progress)
+                    _read_elsewhere(reading, on, logs, settled, progress)
                 else:
                     for log in logs:
-                        _read(desk, log, settled, logs, progress)
+                        _read(reading, log, settled, logs, progress)
         except KeyboardInterrupt:
-            _finish(workspace, desk, STOPPED)
+            _finish(workspace, reading, STOPPED)
             raise
         except HumbleError:
-            if desk.writer.begun:
-                _finish(workspace, desk, STOPPED)
+            if reading.writer.begun:
+                _finish(workspace, reading, STOPPED)
             raise
         known = any(log.before is not None for log in logs)
-        tally = desk.desk.tally
+        tally = reading.desk.tally
         if not known and not tally.entries and tally.lines:
             raise _no_log(given, tally)
-        return _finish(workspace, desk, DONE)
+        return _finish(workspace, reading, DONE)
     finally:
         for copy in copies.values():
             copy.unlink()
@@ -205,28 +205,28 @@ def _opened(
 
 
 def _read(
-    desk: _Reading, log: _Log, prefix: str | None, logs: Sequence[_Log], progress: Progress
+    reading: _Reading, log: _Log, prefix: str | None, logs: Sequence[_Log], progress: Progress
 ) -> None:
-    on = desk.desk
+    on = reading.desk
     if log.before is not None and log.start:
         on.assembler.resume(waiting_of(log.before.waiting))
     before, end = log.before, log.start
-    tell = _Telling(desk, log, logs, progress)
+    tell = _Telling(reading, log, logs, progress)
     size = (log.size or 8 * log.path.stat().st_size) - log.start
     for place in read_onto(on, log.reader, log_forms(), prefix, log.start, size):
-        desk.writer.zoned &= on.zoned
-        desk.done_bytes += place - end
-        desk.part_bytes += place - end
+        reading.writer.zoned &= on.zoned
+        reading.done_bytes += place - end
+        reading.part_bytes += place - end
         end = place
         tell(end)
-        if desk.part_bytes >= PART_BYTES or on.gathering.size >= PART_THINGS:
-            before = _keep_part(desk, log, before, end, on.assembler.waiting())
+        if reading.part_bytes >= PART_BYTES or on.gathering.size >= PART_THINGS:
+            before = _keep_part(reading, log, before, end, on.assembler.waiting())
     if log.before is not None or on.tally.entries or not on.tally.lines:
-        _keep_part(desk, log, before, end, on.assembler.leave())
+        _keep_part(reading, log, before, end, on.assembler.leave())
 
 
 def _read_elsewhere(
-    desk: _Reading, on: str, logs: Sequence[_Log], prefix: str | None, progress: Progress
+    reading: _Reading, on: str, logs: Sequence[_Log], prefix: str | None, progress: Progress
 ) -> None:
     """Let a cluster read the logs, and keep each in the order in which they would be read here."""
     # Only for those who have one, and its package.
@@ -235,32 +235,33 @@ def _read_elsewhere(
     orders = [
         LogOrder(
             log.path, log.reader.name, log.start, log.before.waiting if log.before else b"",
-            prefix, desk.mask,
+            prefix, reading.mask,
         )
         for log in logs
     ]  # fmt: skip
-    tally = desk.desk.tally
-    sizes = [each.path.stat().st_size for each in logs]
+    tally = reading.desk.tally
+    # Of a packed log nobody knows what was read of it before.
+    sizes = [max(each.path.stat().st_size - each.start, 0) for each in logs]
     for place, (log, found) in enumerate(zip(logs, read_on(on, orders, progress), strict=True), 1):
         tally.add(found.tally)
-        desk.writer.zoned &= found.zoned
-        harvest, group = take_in(desk.desk.gathering, found.part)
-        desk.plans.add(found.plans, found.plans_seen, group)
-        desk.done_bytes += sizes[place - 1]
-        rate = desk.done_bytes / max(time.monotonic() - desk.began, 0.001)
+        reading.writer.zoned &= found.zoned
+        harvest, group = take_in(reading.desk.gathering, found.part)
+        reading.plans.add(found.plans, found.plans_seen, group)
+        reading.done_bytes += sizes[place - 1]
+        rate = reading.done_bytes / max(time.monotonic() - reading.began, 0.001)
         progress(
-            f"read {place:,} of {len(logs):,} logs: {desk.done_bytes / 1e6:,.0f} of "
+            f"read {place:,} of {len(logs):,} logs: {reading.done_bytes / 1e6:,.0f} of "
             f"{sum(sizes) / 1e6:,.0f} MB, {rate / 1e6:,.0f} MB/s"
         )
         if log.before is not None or tally.entries or not tally.lines:
             at = found.position
             now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, found.waiting)
             move = PositionMove(log.before, now_at, partial(_is_of, log))
-            desk.writer.keep(harvest, [move], desk.figures())
+            reading.writer.keep(harvest, [move], reading.figures())
 
 
 def _keep_part(
-    desk: _Reading,
+    reading: _Reading,
     log: _Log,
     before: ReadPosition | None,
     end: int,
@@ -268,11 +269,11 @@ def _keep_part(
 ) -> ReadPosition:
     """Keep what was read with the place up to which it was: the two always fit."""
     at = log.reader.position_at(end)
-    packed = packed_waiting(waiting, desk.mask)
+    packed = packed_waiting(waiting, reading.mask)
     now_at = ReadPosition(str(log.shown), at.head, at.head_bytes, at.offset, packed)
     move = PositionMove(before, now_at, partial(_is_of, log))
-    desk.writer.keep(desk.desk.gathering.harvest(), [move], desk.figures())
-    desk.part_bytes = 0
+    reading.writer.keep(reading.desk.gathering.harvest(), [move], reading.figures())
+    reading.part_bytes = 0
     return now_at
 
 
@@ -282,19 +283,19 @@ def _is_of(log: _Log, position: ReadPosition) -> bool:
     return length > 0 and head_of(log.path, length) == position.head
 
 
-def _finish(workspace: Workspace, desk: _Reading, status: str) -> CaptureEntry:
+def _finish(workspace: Workspace, reading: _Reading, status: str) -> CaptureEntry:
     """Keep plans and what the whole of the capture shows, and close it."""
     if status == DONE:
-        desk.writer.keep(desk.desk.gathering.harvest(ended=True), (), desk.figures())
+        reading.writer.keep(reading.desk.gathering.harvest(ended=True), (), reading.figures())
     # Stopped early, the last part was not kept, and with it the queries first met there.
-    desk.plans.keep(workspace, desk.writer)
-    for group, repetition in desk.desk.gathering.repetition.finish().items():
-        if desk.writer.knows(group):
+    reading.plans.keep(workspace, reading.writer)
+    for group, repetition in reading.desk.gathering.repetition.finish().items():
+        if reading.writer.knows(group):
             found = repetition_symptoms(repetition)
             if found:
-                query = desk.writer.query(group)
-                workspace.ledger.symptoms.keep_of_workload(desk.writer.id, query, found)
-    return desk.writer.finish(desk.figures(), status)
+                query = reading.writer.query(group)
+                workspace.ledger.symptoms.keep_of_workload(reading.writer.id, query, found)
+    return reading.writer.finish(reading.figures(), status)
 
 
 def _no_log(files: Sequence[LogPlace], tally: Tally) -> UnreadableInput:
@@ -310,8 +311,10 @@ def _no_log(files: Sequence[LogPlace], tally: Tally) -> UnreadableInput:
 class _Telling:
     """Progress in words: how much, how fast, how long still."""
 
-    def __init__(self, desk: _Reading, log: _Log, logs: Sequence[_Log], progress: Progress) -> None:
-        self._desk, self._log, self._progress = desk, log, progress
+    def __init__(
+        self, reading: _Reading, log: _Log, logs: Sequence[_Log], progress: Progress
+    ) -> None:
+        self._reading, self._log, self._progress = reading, log, progress
         sizes = [None if each.size is None else each.size - each.start for each in logs]
         self._whole = None if None in sizes else sum(size for size in sizes if size is not None)
         self._last = 0.0
@@ -321,7 +324,7 @@ class _Telling:
         if now - self._last < _TELL_EVERY_S:
             return
         self._last = now
-        done, seconds = self._desk.done_bytes, max(now - self._desk.began, 0.001)
+        done, seconds = self._reading.done_bytes, max(now - self._reading.began, 0.001)
         rate = done / seconds
         words = f"reading {self._log.shown}: {done / 1e6:,.0f} MB, {rate / 1e6:,.0f} MB/s"
         if self._whole is not None and rate:

@@ -55,7 +55,7 @@ def blocked_findings(found: LiveCapture) -> list[Finding]:
     holders: dict[str, list[str]] = {}
     for each in found.samples.blocked.values():
         query = found.queries.get(each.sql)
-        if query is None or each.waited_s * 1000.0 < LEAST_WAIT_MS:
+        if query is None or not each.blocked_by or each.waited_s * 1000.0 < LEAST_WAIT_MS:
             continue
         waited[query] = max(waited.get(query, 0.0), each.waited_s)
         for pid in each.blocked_by:
