@@ -239,7 +239,7 @@ def test_growth_tells_what_it_cannot_do(begun: Program, server: Server) -> None:
     query = begun.query_with("FROM reading WHERE sensor_id = $1")
     begun.ok("grow", "reading=8x", "--query", query)
     words = begun.json("history")["events"][-1]["words"].removeprefix("grown: ")
-    assert "reading 8× its cost goes from" in words
+    assert "reading 8× its estimated cost goes from" in words
     begun.ok("report", "--to", "grown.html")
     page = (begun.folder / "grown.html").read_text()
     assert "What becomes of it when tables grow" in page and words in page

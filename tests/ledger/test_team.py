@@ -120,7 +120,10 @@ def test_new_entries_wait_for_a_writer_and_get_numbers_of_their_own(team_place: 
     at = place_of(team_place, ROOT)
     with Ledger(at, create=True) as one, Ledger(at) as two:
         ids: list[str] = []
-        with one.store.writing():
+        with one.store.writing() as connection:
+            # By this name logs and looks at sessions leave out what is ours.
+            name = connection.exec_driver_sql("SHOW application_name").scalar_one()
+            assert name.startswith("humble-ledger")
             other = threading.Thread(target=lambda: ids.append(two.queries.keep("SELECT 2")))
             other.start()
             assert two.history().count == one.history().count  # readers wait for nobody

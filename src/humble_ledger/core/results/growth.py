@@ -106,7 +106,7 @@ class GrowthCurve:
         first, last = self.points[0][1], self.points[-1][1]
         at = ", ".join(f"{factor:,.3g}×" for factor, _, _ in self.flips)
         turns = f"; the plan turns at {at}" if at else ""
-        return f"with {grown} its cost goes from {first:,.0f} to {last:,.0f}{turns}"
+        return f"with {grown} its estimated cost goes from {first:,.0f} to {last:,.0f}{turns}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,6 +20,7 @@ from psycopg.types.string import StrDumper
 from sqlalchemy import Connection, Engine, create_engine, func, select, text
 from sqlalchemy.pool import QueuePool
 
+from humble_ledger.engines.contract import APPLICATION_NAME
 from humble_ledger.errors import LedgerUnreachable
 from humble_ledger.ledger import upgrading
 from humble_ledger.ledger.store.contract import Store
@@ -243,7 +244,8 @@ def _connected(place: ServerPlace) -> psycopg.Connection[Any]:
         place.url,
         autocommit=True,
         connect_timeout=CONNECT_TIMEOUT_S,
-        application_name="humble ledger",
+        # What we do is no workload, also where the ledger's server is a target.
+        application_name=f"{APPLICATION_NAME} ledger",
         client_encoding="utf8",
         # A network that goes away must not leave us waiting for ever.
         keepalives_idle=30,

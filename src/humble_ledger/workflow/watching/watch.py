@@ -67,7 +67,7 @@ def blocked_findings(found: LiveCapture) -> list[Finding]:
     return [
         Finding(
             Kind.BLOCKED, query,
-            f"waits for locks of others, up to {seconds:,.1f} s (sampled), of "
+            f"waited up to {seconds:,.1f} s (sampled) for locks of "
             f"{'; '.join(dict.fromkeys(holders[query]))}",
             (found.entry.id,), "humble capture live --for 60s",
         )
