@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -53,6 +54,21 @@ def test_the_first_symptom_names_the_cause(major: int, name: str, symptom: str, 
     first = symptoms(major, name)[0]
     assert (first.name, first.cause.name) == (symptom, cause)
     assert first.summary and first.cause.detail
+
+
+@pytest.mark.parametrize("major", [15, 18])
+@pytest.mark.parametrize("slow_start", [4.0, 40.0])
+def test_workers_that_start_slowly_are_laid_to_the_scan_they_were_started_for(
+    major: int, slow_start: float
+) -> None:
+    plan = recorded(major, "01-readings-of-a-sensor")
+    gather = plan.root
+    assert gather.elapsed is not None
+    late = replace(gather.elapsed, total_ms=gather.elapsed.total_ms * slow_start)
+    plan = replace(plan, root=replace(gather, elapsed=late), execution_ms=late.total_ms)
+    found = find_symptoms(Case.of(plan, SERVER, TABLES, PostgresCosts(SERVER)))
+    assert [s.name for s in found] == ["selective-full-scan"]
+    assert (found[0].cost_share or 0.0) > 0.9
 
 
 # Every recorded plan in which a rule may fire; all others are its look-alikes.
@@ -155,8 +171,6 @@ def test_a_cast_of_varchar_is_no_type_mismatch() -> None:
     columns["sensor_id"] = type(text)(
         "sensor_id", "character varying(20)", 2, True, -1, 4, 9, 0.0, 2400, 0.0
     )
-    from dataclasses import replace  # noqa: PLC0415
-
     reading = replace(next(iter(TABLES.values())), columns=columns)
     plan = plan_of(
         step("Seq Scan", rows=600, cost=31250.0, Relation_Name="reading", Schema="public",

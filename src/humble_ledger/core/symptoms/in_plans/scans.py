@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node, Operation
-from humble_ledger.core.plans.paths import rows_divided_by
+from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
@@ -63,7 +63,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
         if not case.priced:
             continue  # nothing tells what an index would cost
         scan = _measure(case, node)
-        if scan is None or case.accounts[node.no].self_share < WORTH_A_WORD:
+        if scan is None or case.avoidable_of(_spared(case, node), 1.0)[1] < WORTH_A_WORD:
             continue
         if scan.table.pages < FEWEST_PAGES and (node.loops or 1) <= 1:
             continue
@@ -156,7 +156,8 @@ def _index_cost(case: Case, table: TableFacts, found: Sequence[Predicate], share
 def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     node, kept = scan.node, scan.kept_share * scan.rows_read
     loops = (node.loops or 1) / _processes(case, node)
-    cost_ms, cost_share = case.avoidable(node, 1.0 - scan.kept_share)
+    spared = _spared(case, node)
+    cost_ms, cost_share = case.avoidable_of(spared, 1.0 - scan.kept_share)
     times = f", {loops:,.0f} times" if loops > 1 else ""
     verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
@@ -180,7 +181,21 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
         or (_not_chosen(case, scan, route) if route else _cause(case, scan)),
         cost_ms=cost_ms,
         cost_share=cost_share,
+        covers=spared,
     )
+
+
+def _spared(case: Case, scan: Node) -> tuple[int, ...]:
+    """The steps that go with a scan: itself, and what gathers from processes for its sake alone.
+
+    Nobody would start processes without the scan, and on a busy machine starting them may take
+    longer than the scan itself.
+    """
+    above = [step for step in path_to(case.plan.root, scan) if step.operation is Operation.GATHER]
+    if not scan.parallel_aware or not above:
+        return (scan.no,)
+    full = [step for step in above[-1].walk() if step.operation is Operation.FULL_SCAN]
+    return (scan.no, above[-1].no) if full == [scan] else (scan.no,)
 
 
 def _for_any_value(case: Case, scan: _Scan) -> Cause | None:
