@@ -163,11 +163,11 @@ class Maria:
     log: Path
     cluster: MariaCluster
 
-    def fetch(self, sql: str) -> list[tuple[object, ...]]:
-        """Ask the server behind the program's back."""
+    def fetch(self, sql: str, threshold_s: int = 1000) -> list[tuple[object, ...]]:
+        """Ask the server behind the program's back; what takes longer than that is logged."""
         connection = pymysql.connect(
             unix_socket=str(self.cluster.socket), user="humble", database=DATABASE,
-            autocommit=True, init_command="SET SESSION long_query_time = 1000",
+            autocommit=True, init_command=f"SET SESSION long_query_time = {threshold_s}",
         )  # fmt: skip
         with connection, connection.cursor() as cursor:
             cursor.execute(sql)

@@ -138,7 +138,7 @@ class _Zstd(io.RawIOBase):
 
 def skip(file: IO[bytes], count: int) -> None:
     """Go ``count`` bytes on: at once in a plain file, by reading through a packed one."""
-    if isinstance(file, io.BufferedReader) and isinstance(file.raw, io.FileIO):
+    if isinstance(file, io.BufferedReader) and file.raw.seekable():
         file.seek(count)
         return
     if hasattr(file, "fs") and file.seekable():  # a remote file that is not packed

@@ -1,8 +1,10 @@
-"""Where logs lie: files of this machine, and files that a URL names (object storage, …)."""
+"""Where logs lie: on this machine, where a URL says (object storage, …), or with a server."""
 
 from __future__ import annotations
 
+import io
 import stat
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -74,7 +76,73 @@ class RemoteFile:
         return stat.S_ISDIR(self.stat().st_mode)
 
 
-LogPlace = Path | RemoteFile
+@dataclass(frozen=True, slots=True)
+class ServedLog:
+    """A log that a server hands out through its connection; so much like a `Path` as logs need.
+
+    ``changed`` is when it was written last (seconds since 1970), ``size`` its bytes at this moment;
+    what is written later is left for the next time. ``read`` gives so many bytes from an offset
+    on, b"" at the end.
+    """
+
+    shown: str
+    size: int
+    changed: float
+    read: Callable[[int, int], bytes]
+
+    def __str__(self) -> str:
+        return self.shown
+
+    @property
+    def name(self) -> str:
+        """The last part of its path."""
+        return self.shown.rpartition("/")[2]
+
+    def open(self, mode: str = "rb") -> IO[bytes]:
+        """Open it for reading."""
+        return io.BufferedReader(_Served(self))
+
+    def stat(self) -> RemoteStat:
+        """Its size, and when it was changed."""
+        return RemoteStat(self.size, self.changed)
+
+    def is_dir(self) -> bool:
+        """It never is."""
+        return False
+
+
+class _Served(io.RawIOBase):
+    """The bytes of a log that a server hands out."""
+
+    def __init__(self, log: ServedLog) -> None:
+        super().__init__()
+        self._log = log
+        self._at = 0
+
+    def readable(self) -> bool:
+        """It is."""
+        return True
+
+    def seekable(self) -> bool:
+        """It is."""
+        return True
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        """Go to a place; which."""
+        start = {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._log.size}[whence]
+        self._at = max(0, start + offset)
+        return self._at
+
+    def readinto(self, buffer: Any) -> int:
+        """Read some bytes into a buffer; how many."""
+        wanted = max(0, min(len(buffer), self._log.size - self._at))
+        data = self._log.read(self._at, wanted) if wanted else b""
+        buffer[: len(data)] = data
+        self._at += len(data)
+        return len(data)
+
+
+LogPlace = Path | RemoteFile | ServedLog
 
 
 def places_of(text: str | Path) -> list[LogPlace]:

@@ -26,13 +26,21 @@ def _capture() -> None:
 @app.command("log", cls=FlowingHelp)
 def log(
     files: Annotated[
-        list[str],
+        list[str] | None,
         typer.Argument(
-            help="Logs of PostgreSQL (plain, csv, JSON) or of an application (statement log, spans "
-            "of traces); also .gz, .xz, .zst; URLs like s3://logs/*.log; or - (stdin).",
+            help="Logs of PostgreSQL (plain, csv, JSON), slow logs of MariaDB and MySQL, logs of "
+            "an application (statement log, spans of traces); also .gz, .xz, .zst; URLs like "
+            "s3://logs/*.log; or - (stdin).",
             show_default=False,
         ),
-    ],
+    ] = None,
+    from_server: Annotated[
+        bool,
+        typer.Option(
+            "--from-server",
+            help="Let the target hand out its own log through the connection.",
+        ),
+    ] = False,
     prefix: Annotated[
         str | None,
         typer.Option(
@@ -70,7 +78,9 @@ def log(
     from humble_ledger.workflow.capturing.logs import capture_logs  # noqa: PLC0415
 
     with workspace_for(target) as workspace, output.progress() as progress:
-        entry = capture_logs(workspace, files, prefix, again, mask, on, progress)
+        entry = capture_logs(
+            workspace, files or [], prefix, again, mask, on, progress, of_server=from_server
+        )
     output.give(
         json,
         lambda: capture_document(entry),

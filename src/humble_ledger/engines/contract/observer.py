@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.schema.readiness import Readiness
 from humble_ledger.core.workload.following import Done
 from humble_ledger.core.workload.sampling import ActivityLook
@@ -45,6 +46,15 @@ class Observer(Protocol):
 
         Raises:
             WrongUsage: there is no server that could show it.
+        """
+        ...
+
+    def logs(self) -> Sequence[ServedLog]:
+        """The server's own logs of statements, as far as it hands them out, the oldest first.
+
+        Raises:
+            WrongUsage: it hands out none; the message says why.
+            StatementRejected: this user may not read them.
         """
         ...
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from humble_ledger.core.schema.readiness import Readiness, SourceState
 from humble_ledger.engines.mysql.connection import Connection
+from humble_ledger.engines.mysql.log_table import NAME as LOG_TABLE
 from humble_ledger.errors import HumbleError
 
 GENTLE_THRESHOLD_S = "0.1"
@@ -66,9 +67,13 @@ def _slow_log(connection: Connection) -> Readiness:
     elif _value(connection, "log_slow_extra") in ("0", "OFF"):
         hides.append("what it read (log_slow_extra)")
         extra = "SET GLOBAL log_slow_extra = ON;"
-    if "FILE" not in _value(connection, "log_output").upper():
-        hides.append("everything that is no file: log_output is a table")
-    where = _value(connection, "slow_query_log_file")
+    output = _value(connection, "log_output").upper()
+    places = [_value(connection, "slow_query_log_file")] if "FILE" in output else []
+    if "TABLE" in output:
+        places.append(f"the table {LOG_TABLE} (humble capture log --from-server)")
+    where = " and ".join(places)
+    if not places:
+        hides.append("everything: log_output is NONE")
     what = "every statement" if threshold == 0 else f"statements of {threshold:g} s and more"
     return Readiness(
         "slow log",

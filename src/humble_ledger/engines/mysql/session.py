@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.known_values import ColumnValues
@@ -39,6 +40,7 @@ from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.estimates import Estimates
 from humble_ledger.engines.mysql.lexing import require_plain
+from humble_ledger.engines.mysql.log_table import served_logs
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
 from humble_ledger.engines.mysql.restoring import with_settings, writing
@@ -318,6 +320,10 @@ class MysqlSession:
     def running(self, session: int) -> Running | None:
         """What a session runs now, with its plan and its rows so far."""
         return following.running(self.connection, session, self.database, self.engine)
+
+    def logs(self) -> Sequence[ServedLog]:
+        """The slow log as a table, where the server writes it there."""
+        return served_logs(self.connection)
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """Trials of others on this server, by the names of their connections."""

@@ -111,6 +111,8 @@ def _slow_log(seen: _Seen) -> Readiness:
             rights=seen.changing,
         )
     where = seen.setting("log_destination")
+    if seen.setting("logging_collector") == "on":
+        where += " (humble capture log --from-server, for whoever may read the server's files)"
     return Readiness(
         "slow log",
         SourceState.ON,

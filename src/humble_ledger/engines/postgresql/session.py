@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from psycopg import sql
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.known_values import ColumnValues
@@ -41,6 +42,7 @@ from humble_ledger.engines.postgresql import (
 from humble_ledger.engines.postgresql.avoiding import avoiding, timeout, under
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.costs.scans import PostgresCosts
+from humble_ledger.engines.postgresql.logs.served import served_logs
 from humble_ledger.engines.postgresql.probing import askable
 from humble_ledger.engines.postgresql.running import timed_run
 from humble_ledger.engines.postgresql.side_effects.search import SideEffects
@@ -245,6 +247,10 @@ class PostgresSession:
     def can_create_index(self, table: TableName) -> bool:
         """Whether we may build an index on this table: it is ours, or we may do everything."""
         return catalogue.owns(self._connection, table)
+
+    def logs(self) -> Sequence[ServedLog]:
+        """The files that the server's own collector writes."""
+        return served_logs(self._connection)
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """The names of trials on this database, by anybody, but for the one of this mark."""

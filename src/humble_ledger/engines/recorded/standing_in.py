@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ServerFacts, TableFacts, TableName
@@ -140,6 +141,14 @@ class StandIn:
     def running(self, session: int) -> Running | None:
         """Nothing runs here."""
         return None
+
+    def logs(self) -> Sequence[ServedLog]:
+        """Logs are not recorded.
+
+        Raises:
+            NotRecorded: always.
+        """
+        raise NotRecorded("A recording has no log of its server.", "Capture the log itself.")
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """None."""

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import apsw
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.estimates.counting import ValueCounts
 from humble_ledger.core.estimates.known_values import ColumnValues
@@ -298,6 +299,10 @@ class SqliteSession:
     def running(self, session: int) -> Running | None:
         """Nobody can be seen at work."""
         raise WrongUsage("There is no server that could show who is at work.", _NO_COUNTERS)
+
+    def logs(self) -> Sequence[ServedLog]:
+        """Nobody writes one."""
+        raise WrongUsage("There is no server that could write a log.", _NO_COUNTERS)
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """Trials are on copies: nobody disturbs anybody but by the machine's load."""

@@ -88,11 +88,14 @@ def capture_logs(
     mask: bool = False,
     on: str = "",
     progress: Progress = lambda _: None,
+    *,
+    of_server: bool = False,
 ) -> CaptureEntry:
     """Read logs of a server or of an application (plain or .gz, .xz, .zst; - for standard input).
 
     A URL names a log that is elsewhere, with ``*`` many. ``on`` is the address of a cluster's
     scheduler whose workers read the logs, one each; they must reach them by the same names.
+    With ``of_server`` the target hands out its own logs through the connection.
 
     Each log is read on from where it was left, also when it was renamed or compressed since;
     several are read in the order of time. ``prefix`` is the server's log_line_prefix; without
@@ -102,10 +105,11 @@ def capture_logs(
 
     Raises:
         UnreadableInput: a file cannot be opened, or none of them is a log we know.
+        WrongUsage: nothing names a log, or the target hands out none.
         KeyboardInterrupt: stopped by the user; what was read so far is kept.
     """
     mask = mask or workspace.configuration.mask
-    given = list(dict.fromkeys(place for text in files for place in places_of(text)))
+    given = _given(workspace, files, on, of_server)
     copies: dict[LogPlace, Path] = {}
     try:
         for shown in given:
@@ -144,6 +148,31 @@ def capture_logs(
     finally:
         for copy in copies.values():
             copy.unlink()
+
+
+def _given(
+    workspace: Workspace, files: Sequence[str | Path], on: str, of_server: bool
+) -> list[LogPlace]:
+    """The logs that the words of the user name, and those that the target hands out."""
+    named: list[LogPlace] = list(dict.fromkeys(p for text in files for p in places_of(text)))
+    if not of_server:
+        if not named:
+            raise WrongUsage(
+                "No log is named.", "Name files, or let the target hand out its own:  --from-server"
+            )
+        return named
+    if on:
+        raise WrongUsage(
+            "What a server hands out comes through our connection, and not to a cluster.",
+            "Leave out  --on  or  --from-server",
+        )
+    found = workspace.session.logs()
+    if not found:
+        raise UnreadableInput(
+            "The server has written nothing into its log yet.",
+            "See what it writes:  humble preflight",
+        )
+    return [*named, *found]
 
 
 @contextmanager

@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NoReturn
 
+from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.costs.unknown import UnknownCosts
 from humble_ledger.core.estimates.counting import ValueCounts
@@ -259,6 +260,10 @@ class OtherSession:
     def running(self, session: int) -> Running | None:
         """Not known."""
         self._unknown("where it shows its sessions")
+
+    def logs(self) -> Sequence[ServedLog]:
+        """Not known whether it hands them out."""
+        self._unknown("where it keeps its log")
 
     def concurrent_trials(self, mark: str) -> tuple[str, ...]:
         """None: nothing is tried here."""
