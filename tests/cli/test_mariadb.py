@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import signal
 import sqlite3
 import threading
@@ -408,6 +409,25 @@ def test_names_and_values_of_every_kind_go_through_the_loop(humble: Program, mar
         assert "\x1b" not in humble.ok("table", "order items").out
     finally:
         maria.do("DROP TABLE `order items`")
+
+
+def test_long_texts_are_found_by_their_beginnings(humble: Program, maria: Maria) -> None:
+    maria.do("CREATE TABLE letter (letter_id int PRIMARY KEY, body text NOT NULL)")
+    try:
+        text = "concat('Buoy ', seq % 40, ' said ', md5(seq), repeat(' and all was well', 9))"
+        maria.do(f"INSERT INTO letter SELECT seq, {text} FROM seq_1_to_30000")
+        maria.do("ANALYZE TABLE letter")
+        humble.ok("init", maria.url, "--role", "scratch")
+        statement = "SELECT letter_id FROM letter WHERE body LIKE 'Buoy 17 said ff%'"
+        (best,) = humble.json("propose", statement)["remedies"]
+        key = re.fullmatch(r"CREATE INDEX \w+ ON letter \(body\((\d+)\)\);", best["apply"][0])
+        assert key is not None and 16 <= int(key[1]) <= 24
+        tried = humble.json("trial", statement, "--remedy", best["id"], "--pairs", "6")
+        (mine,) = tried["queries"]
+        assert mine["uses_change"] and mine["same_result"] and tried["left_behind"] == []
+        assert 0.8 < best["size_bytes_predicted"] / tried["size_bytes"] < 1.25
+    finally:
+        maria.do("DROP TABLE letter")
 
 
 def test_settings_of_a_session_are_tried_and_others_are_not(aimed: Program) -> None:

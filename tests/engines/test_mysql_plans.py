@@ -134,6 +134,16 @@ def test_rows_that_were_read_kept_and_thrown_away() -> None:
     assert never.never_ran and never.elapsed is None
 
 
+@pytest.mark.parametrize(("rows", "unknown"), [(97_812, True), (10_867, False)])
+def test_where_the_server_takes_all_rows_to_pass_it_is_said(rows: int, unknown: bool) -> None:
+    tree = (
+        f"-> Filter: (lower(letter.subject) = 'x')  (cost=10350 rows={rows})\n"
+        "    -> Table scan on letter  (cost=10350 rows=97812)\n"
+    )
+    form = FORMATS["mysql"]
+    assert form.read(form.document(tree)).root.share_unknown == unknown
+
+
 def test_a_buffer_a_cache_and_sub_queries() -> None:
     buffered = read("mariadb/analyze_json__block_nested_loop_join_buffer.json").root
     assert buffered.operation is Operation.NESTED_LOOP and "buffer" in buffered.label

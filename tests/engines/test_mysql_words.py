@@ -10,11 +10,13 @@ import pytest
 
 from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, KIND, RAN, TIME, BlockRows
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.beginnings import Beginning
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.engines.mysql.address import address_of, not_kept, public_url
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.digests import statement_of
+from humble_ledger.engines.mysql.expressions import can_be_key
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import readable, require_plain, standard
 from humble_ledger.engines.mysql.slow_log import SlowLog, first_start, last_cut
@@ -179,6 +181,38 @@ def test_indexes_are_written_as_this_family_has_them() -> None:
     assert design.drop_sql("order_ix", FAMILY, online=True) == (
         "ALTER TABLE `order` DROP INDEX order_ix, ALGORITHM=INPLACE, LOCK=NONE"
     )
+
+
+def test_beginnings_and_expressions_are_keys_in_the_familys_own_form() -> None:
+    table = TableName("", "letter")
+    design = IndexDesign(table, (IndexKey("keeper_id"), Beginning("key", 16).key))
+    assert design.create_sql("i", FAMILY, online=True) == (
+        "CREATE INDEX i ON letter (keeper_id, `key`(16)) ALGORITHM=INPLACE LOCK=NONE"
+    )
+    computed = IndexDesign(table, (IndexKey("", "lower(subject)"), IndexKey("sent_at")))
+    # Its hidden column cannot be added while others write.
+    assert computed.create_sql("i", FAMILY, online=True) == (
+        "CREATE INDEX i ON letter ((lower(subject)), sent_at) ALGORITHM=INPLACE LOCK=SHARED"
+    )
+
+
+@pytest.mark.parametrize(
+    ("expression", "can_be"),
+    [
+        ("lower(subject)", True),
+        ("(keeper_id + 1)", True),
+        ("substr(subject, 1, 3)", True),
+        ("unix_timestamp(sent_at)", False),  # it hangs on the time zone
+        ("week(sent_at)", False),  # and this on the day on which weeks begin
+        ("rand()", False),
+        ("(sent_at + interval 1 day)", False),
+        ("lower(other)", False),
+        ("own_function(subject)", False),
+        ("(SELECT 1)", False),
+    ],
+)
+def test_an_index_rests_on_what_never_changes(expression: str, can_be: bool) -> None:
+    assert can_be_key(expression, ("keeper_id", "subject", "sent_at")) == can_be
 
 
 # Slow logs

@@ -27,13 +27,16 @@ class Dialect:
 
     ``online`` is the word by which an index is built while others write, "" where there is none,
     ``online_behind`` what is written behind the statement for that, and ``online_costs`` what it
-    takes, for people; ``online_drop`` is the whole statement that drops one, where that is another
-    one. ``methods`` are the kinds of index, ``includes`` tells whether one can hold
-    columns that are no keys, ``most_key_bytes`` how long its keys can be together (0: no limit that
-    counts). ``script_head`` begins a migration, ``after_build`` is run when an
-    index was built, with its {name}. An index's name is known within its table alone where
+    takes, for people; ``expression_behind`` is written in place of it for an index on an expression
+    where writers must wait for one ("": they need not); ``online_drop`` is the whole statement that
+    drops one, where that is another one. ``methods`` are the kinds of index, ``includes`` tells
+    whether one can hold columns that are no keys, ``most_key_bytes`` how long its keys can be
+    together (0: no limit that counts). ``script_head`` begins a migration, ``after_build`` is run
+    when an index was built, with its {name}. An index's name is known within its table alone where
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
-    and where it stands can be asked for.
+    and where it stands can be asked for. ``beginning`` writes a key that holds the first characters
+    of a column ("": there is none such), ``key_expression`` the expression of one, from the core's
+    notation.
 
     ``settings`` tells whether a session's settings can change how it plans; ``setting_tried`` and
     ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
@@ -49,6 +52,7 @@ class Dialect:
     online_behind: str = ""
     online_costs: str = ""
     online_drop: str = ""
+    expression_behind: str = ""
     methods: frozenset[str] = frozenset(IndexMethod)
     includes: bool = True
     most_key_bytes: int = 0
@@ -68,6 +72,8 @@ class Dialect:
     readable: Callable[[str], str] = str
     index_of_table: bool = False
     nulls_lowest: bool = False
+    beginning: str = ""
+    key_expression: Callable[[str], str] = str
 
     def setting_value(self, value: str) -> str:
         """A setting's value as it is written."""

@@ -50,6 +50,10 @@ def test_a_statement_given_as_text_is_taken_as_it_is_but_for_its_parameters() ->
         ("(data ->> 'kind'::text) = 'x'::text", ("data ->> 'kind'::text", "=", "'x'::text")),
         ("tags && '{1}'::integer[]", ("tags", "&&", "'{1}'::integer[]")),
         ("a.done", None),
+        ("(a.body like 'x = y%')", None),
+        ("a.body like 'x = y%'", ("a.body", "LIKE", "'x = y%'")),
+        ("lower(a.body) NOT LIKE 'x%'", ("lower(a.body)", "NOT LIKE", "'x%'")),
+        ("a.liked = 'x'", ("a.liked", "=", "'x'")),
     ],
 )
 def test_predicates_are_parted(predicate: str, parted: tuple[str, str, str] | None) -> None:

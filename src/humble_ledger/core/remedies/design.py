@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.schema.beginnings import beginning_of
 from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.quoting import identifier, table_identifier
@@ -66,6 +67,11 @@ class IndexDesign:
         """Whether one statement builds it while others write: not on a partitioned table."""
         return self.parts == ()
 
+    def waits_for_expression(self, dialect: Dialect) -> bool:
+        """Whether writers wait while it is built because it is on an expression."""
+        computed = any(not key.column and beginning_of(key) is None for key in self.keys)
+        return computed and bool(dialect.expression_behind)
+
     def create_sql(self, name: str, dialect: Dialect = STANDARD, *, online: bool = False) -> str:
         """The statement that builds it under this name; ``online`` while others write."""
         word, behind = self._online(dialect, online)
@@ -91,6 +97,8 @@ class IndexDesign:
     def _online(self, dialect: Dialect, online: bool) -> tuple[str, str]:
         if not online or not self.can_be_built_online:
             return "", ""
+        if self.waits_for_expression(dialect):
+            return "", f" {dialect.expression_behind}"
         word = f" {dialect.online}" if dialect.online else ""
         return word, f" {dialect.online_behind}" if dialect.online_behind else ""
 
@@ -112,7 +120,14 @@ def index_place(table: TableName, name: str, dialect: Dialect) -> str:
 
 
 def _key(key: IndexKey, dialect: Dialect) -> str:
-    text = identifier(key.column, dialect.quoting) if key.column else key.expression
+    first = beginning_of(key) if dialect.beginning else None
+    if first is not None:
+        shown = identifier(first.column, dialect.quoting)
+        text = dialect.beginning.format(column=shown, length=first.length)
+    elif key.column:
+        text = identifier(key.column, dialect.quoting)
+    else:
+        text = dialect.key_expression(key.expression)
     if key.collation:
         text += f" COLLATE {identifier(key.collation, dialect.quoting)}"
     if key.operator_class:

@@ -75,6 +75,7 @@ def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
         )
     if design.parts:
         return _part_by_part(design, design.parts, name, dialect)
+    waits = design.waits_for_expression(dialect)
     shown = identifier(name, dialect.quoting)
     after = (dialect.after_build.format(name=shown),) if dialect.after_build else ()
     return Steps(
@@ -82,6 +83,7 @@ def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
         (design.create_sql(name, dialect, online=True), *after),
         (design.drop_sql(name, dialect, online=True),),
         online=dialect.builds_online,
+        note="-- Building it keeps writers waiting: it is on an expression.\n" if waits else "",
     )
 
 

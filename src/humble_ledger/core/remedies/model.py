@@ -172,6 +172,7 @@ def index_remedy(
 ) -> Remedy:
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
+    waits = design.waits_for_expression(dialect)
     return Remedy(
         type=RemedyType.INDEX,
         summary=f"index on {design.words}",
@@ -185,6 +186,6 @@ def index_remedy(
         write_overhead=write_overhead or WriteOverhead(),
         build_ms=build_ms,
         build_measured=build_measured,
-        online=dialect.online or dialect.online_behind,
-        online_costs=dialect.online_costs,
+        online="" if waits else dialect.online or dialect.online_behind,
+        online_costs="" if waits else dialect.online_costs,
     )

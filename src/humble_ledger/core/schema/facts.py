@@ -34,12 +34,13 @@ class ColumnFacts:
     listed as common, which ``common_share`` of the rows have together and ``rarest_share`` the
     last of them. ``target`` is how many the server lists at most. ``collation`` is the one its
     values are sorted by, "" where they have none; ``sorted_by_bytes`` tells that it compares
-    them byte by byte. ``base_type`` is the type that a domain restricts. A tree of enclosing
-    shapes finds its values by ``enclosing_operators`` and ``enclosing_functions``, and the nearest
-    first by ``nearness_operators``; all empty for a type without such an index. A type that is not
-    ``sortable`` has no order that an index could keep. No value is longer than ``longest_bytes``,
-    where that is known. Of a partitioned table ``distinct_in_parts`` is the sum of what the
-    partitions have.
+    them byte by byte, ``like_in_any_order`` that an index finds the beginnings that LIKE asks for
+    whatever the collation, and none of a regular expression. ``base_type`` is the type that a
+    domain restricts. A tree of enclosing shapes finds its values by ``enclosing_operators`` and
+    ``enclosing_functions``, and the nearest first by ``nearness_operators``; all empty for a type
+    without such an index. A type that is not ``sortable`` has no order that an index could keep. No
+    value is longer than ``longest_bytes``, where that is known. Of a partitioned table
+    ``distinct_in_parts`` is the sum of what the partitions have.
     """
 
     name: str
@@ -59,6 +60,7 @@ class ColumnFacts:
     target: int | None = None
     collation: str = ""
     sorted_by_bytes: bool = True
+    like_in_any_order: bool = False
     base_type: str = ""
     enclosing_operators: frozenset[str] = frozenset()
     enclosing_functions: frozenset[str] = frozenset()

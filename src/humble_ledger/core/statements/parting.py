@@ -20,10 +20,18 @@ _COMPARES = frozenset(
 @lru_cache(maxsize=4096)
 def halves(predicate: str) -> tuple[str, str, str] | None:
     """(left side, operator, right side) at the outermost comparison; None when there is none."""
-    depth = 0
+    depth, negated = 0, 0
     for token in tokens(predicate):
         depth += (token.text in "([") - (token.text in ")]") if len(token.text) == 1 else 0
-        if depth == 0 and token.kind is TokenKind.OPERATOR and token.text in _COMPARES:
+        if depth:
+            continue
+        if token.is_word("not") and token.start:
+            negated = token.start
+        elif token.is_word("like"):
+            left = predicate[: negated or token.start]
+            words = "NOT LIKE" if negated else "LIKE"
+            return without_brackets(left), words, predicate[token.end :].strip()
+        elif token.kind is TokenKind.OPERATOR and token.text in _COMPARES:
             return (
                 without_brackets(predicate[: token.start]),
                 token.text,

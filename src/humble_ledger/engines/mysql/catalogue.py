@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from humble_ledger.core.schema.beginnings import Beginning
 from humble_ledger.core.schema.facts import (
     ClusteredFacts,
     ColumnFacts,
@@ -161,7 +162,7 @@ class Catalogue:
         keys = tuple(
             IndexKey(
                 str(p[2]) if p[2] is not None and p[4] is None else "",
-                expression=(f"left({p[2]}, {p[4]})" if p[4] is not None else str(p[7] or "")),
+                expression=_expression(p[2], p[4], p[7]),
                 descending=p[3] == "D",
                 # There is one place for NULL in each direction: it is the one that goes unsaid.
                 nulls_first=p[3] == "D",
@@ -239,6 +240,7 @@ class Catalogue:
                 distinct=values,
                 collation=str(collation or ""),
                 sorted_by_bytes=collation is None or str(collation).endswith("_bin"),
+                like_in_any_order=True,
                 sortable=str(kind).lower() not in _UNSORTABLE,
                 longest_bytes=None if octets is None else int(octets),
             )
@@ -312,6 +314,13 @@ class Catalogue:
                 tuple(str(p[4]) for p in parts),
                 str(parts[0][5]).lower(),
             )
+
+
+def _expression(column: object, length: object, expression: object) -> str:
+    """What a key holds that is no whole column: the beginnings of one, or an expression."""
+    if column is not None:
+        return "" if length is None else Beginning(str(column), int(str(length))).key.expression
+    return str(expression or "").replace("`", "").replace("\\'", "'")
 
 
 def _length(shown: str, kind: str) -> int:

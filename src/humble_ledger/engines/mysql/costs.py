@@ -86,10 +86,18 @@ class Sizes(OrderedSizes):
         """A secondary index: its keys, and those of the primary key that are not among them."""
         rows = table.rows if entries is None else entries
         held = {column.name: column for column in (*columns, *included)}
-        for name in key_columns_of_rows(table):
-            if name in table.columns:
-                held.setdefault(name, table.columns[name])
-        width = sum(_width(each) for each in held.values()) + _ENTRY_HEADER
+        riding = [
+            table.columns[name]
+            for name in key_columns_of_rows(table)
+            if name in table.columns and name not in held
+        ]
+        if sample is not None and sample.rows_kept:
+            # The bytes of the values themselves, and of expressions, which no statistics tell.
+            width = sample.entry_bytes
+            width += sum(_overhead(each) for each in held.values()) or _LENGTH
+        else:
+            width = sum(_width(each) for each in held.values()) + _ENTRY_HEADER
+        width += sum(_width(each) for each in riding)
         if not key_columns_of_rows(table):
             width += _ROW_NUMBER
         width += _SLOT
@@ -113,9 +121,13 @@ def _taken(pages: int) -> int:
 
 
 def _width(column: ColumnFacts) -> float:
-    fixed = column.length_bytes > 0
     width = float(column.mean_width_bytes or abs(column.length_bytes) or 8)
-    return width + (0 if fixed else _LENGTH) + (0.0 if column.not_null else 0.125)
+    return width + _overhead(column)
+
+
+def _overhead(column: ColumnFacts) -> float:
+    """What a value takes beside its bytes: its length where that varies, a bit where NULL may be"""
+    return (0 if column.length_bytes > 0 else _LENGTH) + (0.0 if column.not_null else 0.125)
 
 
 @dataclass(frozen=True, slots=True)

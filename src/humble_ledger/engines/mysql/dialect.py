@@ -5,6 +5,7 @@ from __future__ import annotations
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.quoting import Quoting
+from humble_ledger.engines.mysql.expressions import as_key
 from humble_ledger.engines.mysql.lexing import readable
 from humble_ledger.engines.mysql.reserved import RESERVED
 from humble_ledger.engines.mysql.sql_dialect import NAME
@@ -16,6 +17,7 @@ FAMILY = Dialect(
     most_key_bytes=3072,  # InnoDB, with rows of the usual format
     quoting=Quoting("`", RESERVED),
     online_behind="ALGORITHM=INPLACE LOCK=NONE",
+    expression_behind="ALGORITHM=INPLACE LOCK=SHARED",  # it adds a hidden column with the index
     online_drop="ALTER TABLE {table} DROP INDEX {name}, ALGORITHM=INPLACE, LOCK=NONE",
     online_costs="it waits for transactions that have the table open, at its beginning and its end",
     # Whoever waits for the table keeps all others waiting behind it.
@@ -31,4 +33,6 @@ FAMILY = Dialect(
     readable=readable,
     index_of_table=True,
     nulls_lowest=True,
+    beginning="{column}({length})",
+    key_expression=as_key,
 )

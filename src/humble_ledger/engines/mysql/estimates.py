@@ -15,6 +15,7 @@ from humble_ledger.core.plans.model import SCANS, Operation
 from humble_ledger.core.schema.facts import (
     ClusteredFacts,
     ColumnFacts,
+    IndexKey,
     ServerFacts,
     TableFacts,
     TableName,
@@ -223,7 +224,7 @@ class Estimates:
         ]
         both = 1.0
         if len(columns) > 1:
-            keys = self.sample(table).keys(columns)
+            keys = self.sample(table).keys([IndexKey(name) for name in columns])
             both = keys.distinct(max(1.0, facts.rows)) if keys is not None else 1.0
         return facts.rows / max(*alone, both, 1.0)
 

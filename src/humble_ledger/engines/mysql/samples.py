@@ -14,9 +14,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from humble_ledger.core.costs.model import KeySample
-from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.engines.mysql.connection import Connection
+from humble_ledger.engines.mysql.expressions import computed
 from humble_ledger.engines.mysql.naming import condition, place, quoted
 from humble_ledger.engines.mysql.values import as_text
 from humble_ledger.errors import HumbleError
@@ -24,6 +25,7 @@ from humble_ledger.errors import HumbleError
 MOST_ROWS = 4_000
 PLACES = 250
 _ENTRY_BYTES = 5
+NO_LENGTHS: Mapping[str, int] = {}
 
 
 @dataclass(slots=True)
@@ -62,23 +64,41 @@ class Sample:
         found = self.connection.rows(" UNION ALL ".join(parts))
         return sum(float(r[1]) for r in found), sum(float(r[0]) for r in found)
 
-    def keys(self, columns: Sequence[str], predicate: str = "") -> KeySample | None:
-        """Entries that an index on these columns would have; None when that cannot be told."""
-        key = "\0".join((predicate, *columns))
+    def keys(
+        self,
+        held: Sequence[IndexKey],
+        predicate: str = "",
+        lengths: Mapping[str, int] = NO_LENGTHS,
+    ) -> KeySample | None:
+        """Entries that an index on these keys would have; None when that cannot be told.
+
+        Columns of fixed ``lengths`` (bytes) take these: a number's text has another.
+        """
+        key = "\0".join((predicate, *(each.column or each.expression for each in held)))
         if key not in self._keys:
             try:
-                self._keys[key] = self._sampled(columns, predicate)
+                self._keys[key] = self._sampled(held, predicate, lengths)
             except HumbleError:
                 self._keys[key] = None
         return self._keys[key]
 
-    def _sampled(self, columns: Sequence[str], predicate: str) -> KeySample:
-        wanted = {ref.column for ref in columns_of(predicate)} if predicate else set()
-        used = list(dict.fromkeys([*columns, *(c for c in self.columns if c in wanted)]))
+    def _sampled(
+        self, held: Sequence[IndexKey], predicate: str, lengths: Mapping[str, int]
+    ) -> KeySample:
+        texts = [predicate, *(each.expression for each in held)]
+        wanted = {ref.column.lower() for text in texts if text for ref in columns_of(text)}
+        columns = [each.column for each in held if each.column]
+        used = list(dict.fromkeys([*columns, *(c for c in self.columns if c.lower() in wanted)]))
         met = f" WHERE {condition(predicate)}" if predicate else ""
         alias = quoted(self.table.name)
-        shown = ", ".join(quoted(c) for c in columns) or "1"
-        width = " + ".join(f"COALESCE(OCTET_LENGTH({quoted(c)}), 0)" for c in columns) or "0"
+        shown = ", ".join(computed(each) for each in held) or "1"
+        sizes = (
+            str(lengths[each.column])
+            if each.column in lengths
+            else f"COALESCE(OCTET_LENGTH({computed(each)}), 0)"
+            for each in held
+        )
+        width = " + ".join(sizes) or "0"
         parts = [
             f"SELECT {number}, {width}, {shown} FROM ({each}) {alias}{met}"
             for number, each in enumerate(self._ranges(used or self.columns[:1]))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 
 from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
@@ -39,6 +38,7 @@ from humble_ledger.engines.mysql import activity, digests, explain, following, p
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.estimates import Estimates
+from humble_ledger.engines.mysql.expressions import FROM_MYSQL, can_be_key
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.log_table import served_logs
 from humble_ledger.engines.mysql.naming import condition as ours
@@ -226,8 +226,11 @@ class MysqlSession:
         return frozenset(name for name in names if name.lower() in _CHANGING)
 
     def is_immutable(self, table: TableName, expression: str) -> bool:
-        """Indexes rest on columns here; MySQL's on expressions are not proposed yet."""
-        return False
+        """Whether an index may rest on an expression: never MariaDB's."""
+        if not self.connection.member.has(None, FROM_MYSQL):
+            return False
+        facts = self.tables([table]).get(table)
+        return facts is not None and can_be_key(expression, facts.columns)
 
     def operator_classes(self) -> frozenset[str]:
         """There are none."""
@@ -281,21 +284,13 @@ class MysqlSession:
         self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
     ) -> KeySample | None:
         """Entries that an index would have, from the sample."""
-        if any(not key.column for key in keys):
-            return None
         facts = self.known.catalogue.tables([self.known.plain(table)]).get(self.known.plain(table))
         if facts is None:
             return None
-        held = [key.column for key in keys] + list(included)
-        found = self.known.sample(table).keys(held, predicate)
-        if found is None:
-            return None
-        # Of numbers and times the sample has the length of their text: the type tells better.
-        fixed = [facts.columns[c] for c in held if c in facts.columns]
-        width = sum(c.length_bytes for c in fixed if c.length_bytes > 0)
-        if fixed and all(c.length_bytes > 0 for c in fixed):
-            found = replace(found, entry_bytes=float(width + 5))
-        return found
+        held = [*keys, *(IndexKey(name) for name in included)]
+        columns = [facts.columns[key.column] for key in held if key.column in facts.columns]
+        lengths = {c.name: c.length_bytes for c in columns if c.length_bytes > 0}
+        return self.known.sample(table).keys(held, predicate, lengths)
 
     def sample_terms(
         self, table: TableName, key: IndexKey, type_name: str

@@ -14,7 +14,7 @@ from humble_ledger.engines.contract import Session
 from humble_ledger.engines.recorded.codec import encoded
 
 # Asked of a session and not written down: they look at a moment, or hand over what is no data.
-_LEFT_OUT = frozenset(("close", "running", "concurrent_trials", "activity"))
+_LEFT_OUT = frozenset(("close", "running", "concurrent_trials", "activity", "logs"))
 SESSION = frozenset(
     name
     for name, found in inspect.getmembers(Session, inspect.isfunction)

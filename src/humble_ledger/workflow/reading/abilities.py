@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from humble_ledger.core.costs.model import KeySample
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
+from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.workflow.reading.subjects import Subject
 from humble_ledger.workflow.workspace import Workspace
@@ -26,4 +30,12 @@ def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> Index
         workspace.engine.dialect.includes,
         workspace.engine.plans.candidates,
         workspace.engine.dialect.most_key_bytes,
+        sampled_key(workspace),
     )
+
+
+def sampled_key(workspace: Workspace) -> Callable[[TableName, IndexKey], KeySample | None]:
+    """What a sample shows of one key, where the server has keys of beginnings of values."""
+    if not workspace.engine.dialect.beginning:
+        return lambda _, __: None
+    return lambda table, key: workspace.session.sample_keys(table, (key,), (), "")

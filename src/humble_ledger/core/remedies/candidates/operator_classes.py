@@ -8,6 +8,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -35,15 +36,25 @@ def operator_classes(plan: Plan, access: Access, means: IndexAbilities) -> Itera
             yield from _for_containment(access, predicate, column)
 
 
-def prefix_of(predicate: Predicate) -> str:
-    """The fixed beginning that a pattern asks for; "" when there is none or case is ignored."""
+def prefix_of(predicate: Predicate, column: ColumnFacts | None = None) -> str:
+    """The fixed beginning that a pattern asks for; "" when there is none or case is ignored.
+
+    What LIKE compares, where a server prints it as that word, is told by the ``column``.
+    """
     parted = halves(predicate.sql)
-    if parted is None or parted[1] not in ("~~", "~"):
+    in_words = column is not None and column.like_in_any_order
+    if parted is None or parted[1] not in ("~~", "~", *(("LIKE",) if in_words else ())):
         return ""
     (text, *_) = literals_of(parted[2]) or [""]
     if parted[1] == "~":
         return _until(text[1:], ".*+?[(|{\\$^") if text.startswith("^") else ""
     return _until(text, "%_\\")
+
+
+def is_regular(predicate: Predicate) -> bool:
+    """Whether a pattern is a regular expression."""
+    parted = halves(predicate.sql)
+    return parted is not None and parted[1] == "~"
 
 
 def bounds_of(predicate: Predicate, *, patterned: bool) -> tuple[str, ...]:
@@ -75,8 +86,10 @@ def _for_pattern(
     access: Access, predicate: Predicate, column: ColumnFacts, means: IndexAbilities
 ) -> Iterator[Candidate]:
     type_ = column.type_name.partition("(")[0]
-    if prefix_of(predicate) and type_ in PATTERN_CLASSES:
-        class_ = "" if column.sorted_by_bytes else PATTERN_CLASSES[type_]
+    served = finds_beginnings(IndexKey(column.name), column, regular=is_regular(predicate))
+    classed = type_ in PATTERN_CLASSES and not column.like_in_any_order
+    if prefix_of(predicate, column) and (served or classed):
+        class_ = "" if served else PATTERN_CLASSES[type_]
         key = IndexKey(column.name, operator_class=class_)
         equal = by_telling(access)[:2]
         for columns in ([], equal) if equal else ([],):

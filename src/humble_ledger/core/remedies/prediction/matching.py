@@ -8,10 +8,11 @@ from dataclasses import dataclass, replace
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.model import Access
-from humble_ledger.core.remedies.candidates.operator_classes import prefix_of
+from humble_ledger.core.remedies.candidates.operator_classes import is_regular, prefix_of
 from humble_ledger.core.remedies.candidates.partial import as_bound
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.schema.collations import sorted_by_bytes
+from humble_ledger.core.schema.beginnings import beginning_of
+from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.facts import IndexKey
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
 from humble_ledger.core.statements.parting import same_text
@@ -114,6 +115,13 @@ def _serves(key: IndexKey, predicate: Predicate, access: Access) -> bool:
     """Whether a search by this key of a b-tree can use the predicate."""
     if predicate.partner is not None or predicate.negated:
         return False
+    first = beginning_of(key)
+    if first is not None:
+        of_it = predicate.column is not None and predicate.column.column == first.column
+        if predicate.kind is PredicateKind.PATTERN:
+            text = prefix_of(predicate, access.table.columns.get(first.column))
+            return of_it and bool(text) and not is_regular(predicate)
+        return of_it and predicate.equal and predicate.searchable
     if not key.column:
         text = expression_of(predicate, access.alias)
         return bool(text) and same_text(text, key.expression)
@@ -122,8 +130,9 @@ def _serves(key: IndexKey, predicate: Predicate, access: Access) -> bool:
     by_pattern = "pattern_ops" in key.operator_class
     if predicate.kind is PredicateKind.PATTERN:
         column = access.table.columns.get(key.column)
-        by_bytes = column is not None and sorted_by_bytes(key, column)
-        return bool(prefix_of(predicate)) and (by_pattern or by_bytes)
+        regular = is_regular(predicate)
+        by_order = column is not None and finds_beginnings(key, column, regular=regular)
+        return bool(prefix_of(predicate, column)) and (by_pattern or by_order)
     if by_pattern and predicate.kind is PredicateKind.RANGE:
         return False
     return predicate.searchable

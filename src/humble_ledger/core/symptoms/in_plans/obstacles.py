@@ -12,7 +12,7 @@ from dataclasses import replace
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
-from humble_ledger.core.schema.collations import sorted_by_bytes
+from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.enclosing import Sought, holding, sought
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
@@ -292,8 +292,15 @@ def _pattern(
         )
     for index in leading:
         key = index.keys[0]
-        if "pattern" not in key.operator_class and not sorted_by_bytes(
-            key, table.columns.get(column)
+        facts = table.columns.get(column)
+        if facts is not None and facts.like_in_any_order and regular:
+            return Cause(
+                "condition-not-searchable",
+                f'no index leads to rows by the regular expression in "{predicate.plain}"; '
+                "LIKE with the same beginning would be found",
+            )
+        if "pattern" not in key.operator_class and not finds_beginnings(
+            key, facts, regular=regular
         ):
             sorted_by = key.collation or table.columns[column].collation
             return Cause(

@@ -12,7 +12,7 @@ from humble_ledger.engines.mysql.plans.context import Context
 from humble_ledger.engines.mysql.plans.notation import identifier
 from humble_ledger.engines.mysql.plans.operations import Told, told
 from humble_ledger.engines.mysql.plans.steps import Step
-from humble_ledger.engines.mysql.plans.tables import number, separate
+from humble_ledger.engines.mysql.plans.tables import ALL_PASS, number, separate
 from humble_ledger.errors import UnreadableInput
 
 _NUMBER = r"[\d.]+(?:e[+-]?\d+)?"
@@ -114,7 +114,7 @@ def read_tree(tree: Mapping[str, Any], context: Context) -> Step:
     about = told(line)
     plain = [step for words, step in children if not _SELECT.match(words)]
     if about.passes and len(plain) == 1:
-        step = _passed_by(plain[0], about, tree)
+        step = _passed_by(plain[0], about, tree, context)
         below = [pair for pair in children if pair[1] is not plain[0]]
         _hang(step, below)
         return step
@@ -169,7 +169,7 @@ def _measures(step: Step, tree: Mapping[str, Any]) -> None:
     step.first_ms = number(tree.get("actual_first_row_ms"))
 
 
-def _passed_by(below: Step, about: Told, tree: Mapping[str, Any]) -> Step:
+def _passed_by(below: Step, about: Told, tree: Mapping[str, Any], context: Context) -> Step:
     """A filter as part of the step that it filters."""
     before = below.seen
     # A condition that led into the index is said here once more.
@@ -177,6 +177,10 @@ def _passed_by(below: Step, about: Told, tree: Mapping[str, Any]) -> Step:
     known = {part for each in below.search for part in separate(each)}
     below.filter = (*below.filter, *(part for part in parts if part not in known))
     rows, cost = number(tree.get("estimated_rows")), number(tree.get("estimated_total_cost"))
+    if below.filter and below.rows and rows is not None and rows >= ALL_PASS * below.rows:
+        below.more["share_unknown"] = True
+        share = context.shares.get(str(below.more.get("alias", "")))
+        below.priced = None if share is None else rows * share
     below.rows = below.rows if rows is None else rows
     below.cost = below.cost if cost is None else max(cost, below.cost or 0.0)
     if below.loops is None or "actual_rows" not in tree:

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 
 from humble_ledger.core.plans.model import Operation
+from humble_ledger.core.schema.beginnings import Beginning, beginning_of
 from humble_ledger.core.schema.facts import IndexFacts
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
-
-_PREFIX = re.compile(r"left\((?P<column>\w+), (?P<length>\d+)\)")
 
 
 def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
@@ -34,14 +32,14 @@ def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
                 node=sort.no,
                 step=sort.name,
                 summary=(
-                    f"{case.rows(node):,.0f} rows are sorted by {found['column']}, though "
+                    f"{case.rows(node):,.0f} rows are sorted by {found.column}, though "
                     f"{index.name} begins with it"
                 ),
                 evidence={"rows": case.rows(node), "index": index.name},
                 cause=Cause(
                     "prefix-index",
-                    f"{index.name} holds the first {found['length']} characters of "
-                    f"{found['column']}: it can neither sort by it nor stand in for the table; "
+                    f"{index.name} holds the first {found.length} characters of "
+                    f"{found.column}: it can neither sort by it nor stand in for the table; "
                     "an index on the whole column can",
                 ),
                 cost_ms=cost_ms,
@@ -49,8 +47,6 @@ def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
             )
 
 
-def _prefix_of(index: IndexFacts | None, column: str) -> re.Match[str] | None:
-    if index is None or not index.keys:
-        return None
-    found = _PREFIX.fullmatch(index.keys[0].expression)
-    return found if found is not None and found["column"] == column else None
+def _prefix_of(index: IndexFacts | None, column: str) -> Beginning | None:
+    found = beginning_of(index.keys[0]) if index is not None and index.keys else None
+    return found if found is not None and found.column == column else None
