@@ -178,7 +178,7 @@ class Maria:
         self.fetch(sql)
 
 
-MARIA_READINGS = 200_000
+MARIA_READINGS = 80_000
 
 
 @pytest.fixture(scope="session")
