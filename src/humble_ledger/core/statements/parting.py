@@ -43,9 +43,15 @@ def halves(predicate: str) -> tuple[str, str, str] | None:
 @lru_cache(maxsize=4096)
 def unqualified(text: str, alias: str) -> str:
     """An expression without "alias." before its columns, as an index's definition has it."""
+    return requalified(text, alias, "")
+
+
+def requalified(text: str, alias: str, by: str) -> str:
+    """An expression with ``by`` in place of "alias." before its columns."""
     kept, said, at = list(tokens(text)), "", 0
     while at < len(kept):
         if _is_qualifier(kept, at, alias):
+            said += by
             at += 2
         else:
             said += kept[at].text

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
 
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to
-from humble_ledger.core.plans.tables import alias_of
+from humble_ledger.core.plans.tables import NUMBERED, alias_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
@@ -34,6 +34,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
         if node.operation not in SCANS or table is None or table.kind != "table":
             continue
         alias = alias_of(node)
+        called = names_of(alias, table)
         below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
         texts = [*node.conditions.filter, *node.conditions.search]
         texts += [text for n in below for text in n.conditions.search]
@@ -49,11 +50,26 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
             others=tuple(
                 p for p in own if not (p in constant and p.searchable) and p.partner is None
             ),
-            joins=tuple(_join_side(p, alias) for p in [*joins, *on_it] if _joins(p, alias)),
-            met=tuple(_join_side(p, alias) for p in met if _joins(p, alias)),
-            order=_order(orders, alias, table),
-            groups=_groups(plan, node, alias, table),
+            joins=tuple(_joining([*joins, *on_it], called)),
+            met=tuple(_joining(met, called)),
+            order=next((o for name in called if (o := _order(orders, name, table))), ()),
+            groups=next((g for name in called if (g := _groups(plan, node, name, table))), ()),
         )
+
+
+def names_of(alias: str, table: TableFacts) -> tuple[str, ...]:
+    """What a plan calls a table: a partition by its alias, and in steps above by its table's."""
+    whole = NUMBERED.fullmatch(alias) if table.root is not None else None
+    return (alias,) if whole is None else (alias, whole["of"])
+
+
+def _joining(found: Iterable[Predicate], called: Sequence[str]) -> Iterator[Predicate]:
+    """The joins of a table by any of its names, seen from it."""
+    for predicate in found:
+        for name in called:
+            if _joins(predicate, name):
+                yield _join_side(predicate, name)
+                break
 
 
 def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> set[str]:
@@ -69,7 +85,7 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
     above = [] if apart else path_to(plan.root, access.node)[-2:-1]
     for node in above or [access.node]:
         texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
-    mine = (access.alias, "")
+    mine = (*names_of(access.alias, access.table), "")
     # Of what cannot be read every word may be a column: an index that holds it all serves anyway.
     unread = [text for text in texts if not is_readable(text)]
     words = {unquoted(token.text) for text in unread for token in meaningful(text)}

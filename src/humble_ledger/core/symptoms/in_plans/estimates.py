@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 
 from humble_ledger.core.estimates.accuracy import RowError, origins
@@ -27,6 +28,7 @@ from humble_ledger.core.symptoms.in_plans.obstacles import called, generic
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 WHOLE_ORDER, FEWEST_LONE_ROWS = 10.0, 1_000.0
+_RECURSIVE = re.compile(r"\bWITH\s+RECURSIVE\b", re.IGNORECASE)
 _RESTING = frozenset((*JOINS, Operation.HASH, Operation.SORT, Operation.AGGREGATE))
 
 
@@ -122,6 +124,12 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
     if table is None:
         if node.operation in JOINS:
             return Cause("join-estimate", "the share of rows that find a match was misestimated")
+        if _within_recursion(case, node):
+            return Cause(
+                "recursion-guessed",
+                "how many rows each round of a recursion finds is not estimated but taken to be a "
+                "fixed multiple of those it begins with",
+            )
         told = _any_value(case, error, found) or _unfixed(case, found)
         return told or Cause("unknown", _where_to_look(node, found))
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
@@ -142,6 +150,16 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         or _together(error, found, chain)
         or _uncommon_value(table, error, found)
         or Cause("unknown", "the plan alone does not show why")
+    )
+
+
+def _within_recursion(case: Case, node: Node) -> bool:
+    """Whether a step reads what the rounds of a recursion have found so far."""
+    above = path_to(case.plan.root, node)[:-1]
+    return (
+        node.operation is Operation.CTE
+        and any(step.operation is Operation.SET_OPERATION for step in above)
+        and _RECURSIVE.search(case.statement) is not None
     )
 
 

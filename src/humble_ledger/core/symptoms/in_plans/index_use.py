@@ -36,7 +36,10 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
             continue
         pages = _pages(case, node, index)
         rows = (node.rows_seen or 0.0) * (node.loops or 0.0) if node.loops else node.rows_expected
-        needed = min(1.0, ((rows or 0.0) + 3) / pages) if pages else 1.0
+        # Entries that are found lie together; the rows of a table may each lie elsewhere.
+        only = node.operation is Operation.INDEX_ONLY_SCAN and table.rows > 0
+        wanted_pages = (rows or 0.0) * (pages / table.rows if only else 1.0)
+        needed = min(1.0, (wanted_pages + 3) / pages) if pages else 1.0
         cost_ms, share = case.avoidable(node, 1.0 - needed)
         if pages < FEWEST_PAGES or share < WORTH_A_WORD:
             continue
@@ -62,11 +65,12 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation not in _FETCHES or node.never_ran or not node.conditions.filter:
             continue
-        kept = case.rows(node)
+        walked = 1.0 if node.loops else _walked_share(case, node)
+        kept = case.rows(node) * walked
         discarded = (
             (node.discarded.by_filter or 0.0) * node.loops
             if node.loops
-            else _fetched(case, node) - kept
+            else _fetched(case, node) * walked - kept
         )
         if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
             continue
@@ -146,11 +150,20 @@ def _indexes(case: Case, node: Node) -> Iterator[IndexFacts]:
     return (index for index in (table.indexes if table else ()) if index.name in names)
 
 
+def _walked_share(case: Case, node: Node) -> float:
+    """The part of its way that the planner expects a scan to go until a LIMIT above has enough."""
+    whole, own = node.cost.total if node.cost else 0.0, case.accounts[node.no].self_cost
+    return min(1.0, own / whole) if whole > 0 and not node.children else 1.0
+
+
 def _fetched(case: Case, node: Node) -> float:
     """The rows that the planner expects to come from an index, before all else is tested."""
     if node.operation is Operation.BITMAP_SCAN:
         return max((case.rows(child) for child in node.children), default=0.0)
     table = case.table_of(node)
+    if table is not None and not node.conditions.search:
+        index = table.index(node.index)
+        return table.rows if index is not None and not index.predicate else 0.0
     found = [p for text in node.conditions.search for p in predicates(text)]
     if table is None or not found or any(p.partner for p in found):
         return 0.0  # how many rows a join's value brings is another question

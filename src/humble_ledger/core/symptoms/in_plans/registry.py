@@ -41,6 +41,7 @@ from humble_ledger.core.symptoms.in_plans.parallelism import (
     missing_workers,
     uneven_workers,
 )
+from humble_ledger.core.symptoms.in_plans.partitions import with_wholes
 from humble_ledger.core.symptoms.in_plans.references import unindexed_references
 from humble_ledger.core.symptoms.in_plans.scans import full_scans
 from humble_ledger.core.symptoms.in_plans.spills import hash_spills, rows_on_disk, sort_spills
@@ -100,6 +101,7 @@ def find_symptoms(case: Case) -> list[Symptom]:
 
     Time counts once: together they never cost more than the plan took.
     """
+    case = with_wholes(case)
     found = list(_counted_once(case, _told_once(case)))
     # A scan that another symptom would spare is not right; how it was run is another matter.
     sparing = [s for s in found if not s.harmless and s.name not in _HOW_IT_RAN]
