@@ -7,7 +7,7 @@ another way; so it is asked before a scan is called right.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry
@@ -23,6 +23,7 @@ from humble_ledger.core.remedies.rewrites.registry import rewritings
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
+from humble_ledger.core.symptoms.in_plans.partitions import with_wholes
 from humble_ledger.core.symptoms.in_plans.scans import RIGHT, UNDECIDED
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.errors import HumbleError
@@ -84,14 +85,22 @@ def _by_indexes(
     now = plan.cost_total or 0.0
     if cost is None or cost >= CLEARLY * now:
         return list(found)
-    scanned = {node.no: TableName(node.schema, node.relation) for node in plan.nodes()}
-    spared = [s for s in right if any(d.table == scanned[s.node] for d in used)]
+    scanned = _scanned(case)
+    wholes = {facts.name: facts.root or facts.name for facts in tables.values()}
+    taken = {d: wholes.get(d.table, d.table) for d in used}
+    spared = [s for s in right if scanned[s.node] in taken.values()]
     return [
-        _shared(_avoidable(s, scanned[s.node], used, now, cost, entry), len(spared))
+        _shared(_avoidable(s, scanned[s.node], taken, now, cost, entry), len(spared))
         if s in spared
         else s
         for s in found
     ]
+
+
+def _scanned(case: Case) -> Mapping[int, TableName]:
+    """The table that each step reads; all partitions of one are read by one step."""
+    steps = with_wholes(case).plan.nodes()
+    return {node.no: TableName(node.schema, node.relation) for node in steps}
 
 
 def _shared(symptom: Symptom, count: int) -> Symptom:
@@ -105,7 +114,7 @@ def _by_wording(
 ) -> list[Symptom]:
     """Held against wordings that always mean the same, or that differ at the very edge only."""
     now = entry.plan.cost_total or 0.0
-    scanned = {node.no: (node.schema, node.relation) for node in entry.plan.nodes()}
+    scanned = _scanned(case)
     kept = list(found)
     for each in rewritings(entry.statement, case.tables, workspace.engine.dialect):
         if each.question or each.values_from or not (each.always_asked or each.same_when == ALWAYS):
@@ -117,7 +126,9 @@ def _by_wording(
         cost = plan.cost_total
         if cost is None or cost >= CLEARLY * now:
             continue
-        read = {(n.schema, n.relation) for n in plan.nodes() if n.operation is Operation.FULL_SCAN}
+        scans = [n for n in plan.nodes() if n.operation is Operation.FULL_SCAN]
+        read = {TableName(n.schema, n.relation) for n in scans}
+        read |= {facts.root for facts in case.tables.values() if facts.root and facts.name in read}
         kept = [
             _worded(s, each, now, cost, entry)
             if s.name == RIGHT and scanned[s.node] not in read
@@ -147,13 +158,14 @@ def _worded(
 def _avoidable(
     symptom: Symptom,
     table: TableName,
-    used: Collection[IndexDesign],
+    used: Mapping[IndexDesign, TableName],
     now: float,
     cost: float,
     entry: PlanEntry,
 ) -> Symptom:
-    mine = [d.words for d in used if d.table == table]
-    others = [d.words for d in used if d.table != table]
+    whole = {replace(d, table=of).words: of for d, of in used.items()}
+    mine = [words for words, of in whole.items() if of == table]
+    others = [words for words, of in whole.items() if of != table]
     beside = f", beside {' and '.join(others)}" if others else ""
     return _wrong(
         symptom,

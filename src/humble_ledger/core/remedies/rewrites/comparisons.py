@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
@@ -176,6 +177,14 @@ def _own_type(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
     return None
 
 
+# An interval whose length hangs on no calendar.
+_EQUALLY_LONG = re.compile(
+    r"INTERVAL '[\d.]+ (?:HOUR|MINUTE|SECOND|MILLISECOND)S?'|"
+    r"(?:CAST\()?'\d+:\d\d(?::\d\d)?'(?:::| AS )INTERVAL\)?",
+    re.IGNORECASE,
+)
+
+
 def _clock(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
     """now() - c < v  →  c > now() - v."""
     turned = _TURNED.get(type(comparison))
@@ -190,7 +199,10 @@ def _clock(comparison: exp.Expr, type_of: TypeOf) -> _Turn | None:
     return _Turn(
         turned(this=column.copy(), expression=exp.Sub(this=clock.copy(), expression=span.copy())),
         f"{column.name} compared with a time computed from now",
-        "the interval has no months or years (these are not all equally long)",
+        ""
+        if _EQUALLY_LONG.fullmatch(span.sql(dialect=DIALECT))
+        else "the interval has no months or years, nor days over which clocks were changed "
+        "(these are not all equally long)",
     )
 
 

@@ -141,10 +141,12 @@ def usable_leading(table: TableFacts, predicate: Predicate) -> list[IndexFacts]:
 
 
 def _leading(table: TableFacts, column: str) -> list[IndexFacts]:
-    return [
+    """Those of the whole table first: one with a condition serves few queries."""
+    found = [
         i for i in table.indexes
         if i.valid and i.method == IndexMethod.SORTED and i.key_columns[:1] == (column,)
     ]  # fmt: skip
+    return sorted(found, key=lambda index: bool(index.predicate))
 
 
 def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | None:
@@ -154,7 +156,8 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
     if predicate.wrapping in (Wrapping.FUNCTION, Wrapping.ARITHMETIC) and _CLOCK.search(
         predicate.expression
     ):
-        by = f"; then {leading[0].name} serves" if leading else ""
+        whole = leading and not leading[0].predicate
+        by = f"; then {leading[0].name} serves" if whole else ""
         return Cause(
             "clock-in-expression",
             f'"{predicate.plain}" uses the present time in the expression on {column}, so not even '
