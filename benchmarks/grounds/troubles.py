@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from benchmarks.grounds.cases import Case
+from benchmarks.grounds.clinic import CLINIC
 from benchmarks.grounds.post_troubles import POST, POST_LATER, POST_THIRD
 
 SETUP = {
@@ -372,3 +373,5 @@ CASES = {
     for name, cases in WRITTEN_FIRST.items()
 }
 CASES["post"] = [*POST, *POST_LATER, *POST_THIRD]
+SETUP["clinic"] = ""
+CASES["clinic"] = CLINIC

@@ -10,6 +10,7 @@ import sqlglot
 from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.remedies.rewrites import registry
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings
+from humble_ledger.core.remedies.rewrites.model import ALWAYS
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.rewrites.unions import without_removal
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -62,6 +63,25 @@ def where(sql: str) -> str:
 )  # fmt: skip
 def test_comparisons_are_turned(before: str, after: str) -> None:
     assert where(before) == after
+
+
+@pytest.mark.parametrize(
+    ("span", "always"),
+    [
+        ("interval '2 hours'", True),
+        ("'00:20:00'::interval", True),
+        ("interval '90 minutes'", True),
+        ("interval '1 day'", False),  # clocks may be put forward or back within it
+        ("interval '2 months'", False),
+        ("$1", False),
+    ],
+)
+def test_only_of_what_is_equally_long_everywhere_nothing_need_be_known(
+    span: str, always: bool
+) -> None:
+    sql = f"SELECT alert_id FROM alert AS a WHERE now() - raised_at < {span}"
+    (found,) = rewritings(sql, TABLES, STANDARD)
+    assert (found.same_when == ALWAYS) == always
 
 
 @pytest.mark.parametrize(
