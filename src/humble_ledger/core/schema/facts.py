@@ -181,6 +181,9 @@ class ClusteredFacts:
     by: tuple[str, ...] = ()
 
 
+SMALL_BYTES = 256 * 1024
+
+
 @dataclass(frozen=True, slots=True)
 class TableFacts:
     """One table with its columns and indexes.
@@ -228,6 +231,11 @@ class TableFacts:
     def heap(self) -> HeapFacts | None:
         """What is true of heaps only; None for a table of another kind."""
         return self.storage if isinstance(self.storage, HeapFacts) else None
+
+    @property
+    def is_small(self) -> bool:
+        """Whether it is read whole in no time, so that no index is worth a word."""
+        return self.pages * self.page_bytes < SMALL_BYTES
 
     @property
     def changes_unseen(self) -> int:

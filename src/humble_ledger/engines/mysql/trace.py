@@ -12,11 +12,16 @@ from typing import Any
 from humble_ledger.engines.mysql.plans.json_text import decoded
 
 # Others that begin so ("pruned_by_hanging_leaf") mark an order that is gone on with.
+MATERIALIZED = "materialized"  # the key of sub-queries that a join reads from a table of their own
 _GIVEN_UP = frozenset(("pruned_by_cost", "pruned_by_heuristic"))
 
 
 def prices_in(text: str) -> dict[str, list[list[Any]]]:
-    """The tables of each SELECT's order as (alias, cost, rows, cost up to it); {} where unknown."""
+    """The tables of each SELECT's order as (alias, cost, rows, cost up to it); {} where unknown.
+
+    A sub-query that a join reads from a table of its own is no SELECT of its own any more: the
+    tables of all such stand under `MATERIALIZED`.
+    """
     try:
         document = decoded(text)
     except ValueError:
@@ -31,6 +36,11 @@ def prices_in(text: str) -> dict[str, list[list[Any]]]:
         ]
         taken = next(iter(_all(step, "best_join_order", within="join_optimization")), None)
         found.setdefault(number, _taken(orders, taken))
+        for plan in _all(step, "execution_plan_for_potential_materialization", "join_optimization"):
+            own = [
+                o for each in _all(plan, "considered_execution_plans") for o in _complete(each, [])
+            ]
+            found.setdefault(MATERIALIZED, []).extend(_taken(own, None))
     return found
 
 

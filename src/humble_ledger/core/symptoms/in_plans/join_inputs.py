@@ -22,7 +22,6 @@ from humble_ledger.core.statements.conditions import (
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
 _PASSING = (
     Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
@@ -61,7 +60,7 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 # Unconverted it would be another join: what that of today costs goes, too.
                 covers = (join.no, *covers)
                 now += case.accounts[join.no].self_cost
-            if lookups >= CLEARLY_CHEAPER * now or found.table.pages < FEWEST_PAGES:
+            if lookups >= CLEARLY_CHEAPER * now or found.table.is_small:
                 continue
             cost_ms, share = case.avoidable_of(covers, 1.0 - lookups / now)
             if share < WORTH_A_WORD:
@@ -106,7 +105,7 @@ def sides_without_shapes(case: Case) -> Iterable[Symptom]:
             continue
         for steps, scan, table in _whole_sides(case, join):
             wanted = _by_shape(join, scan, table)
-            if wanted is None or table.pages < FEWEST_PAGES:
+            if wanted is None or table.is_small:
                 continue
             of, condition = wanted
             covers = (join.no, *(step.no for step in steps))

@@ -15,8 +15,6 @@ from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-FEWEST_PAGES = 32
-
 
 @dataclass(frozen=True, slots=True)
 class _Reference:
@@ -51,7 +49,7 @@ def unindexed_references(case: Case) -> Iterable[Symptom]:
 def _references(case: Case, node: Node) -> Iterable[_Reference]:
     rows = _deleted(case, node)
     for other, key in case.planner.referring(TableName(node.schema, node.relation)) or ():
-        if other.pages < FEWEST_PAGES or indexed_reference(other, key) or rows <= 0:
+        if other.is_small or indexed_reference(other, key) or rows <= 0:
             continue
         scans = rows * case.costs.full_scan(other, len(key.columns))
         shown = _shown(node, other, key.columns)

@@ -32,7 +32,6 @@ from humble_ledger.core.symptoms.model import Cause, Symptom
 
 RIGHT = "scan-is-right"
 UNDECIDED = "index-saves-little"  # the cause of one that nobody has held against the planner
-FEWEST_PAGES = 32
 CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
 FEW = 0.01  # of the rows are kept, or it may be right
@@ -65,7 +64,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
         scan = _measure(case, node)
         if scan is None or case.avoidable_of(_spared(case, node), 1.0)[1] < WORTH_A_WORD:
             continue
-        if scan.table.pages < FEWEST_PAGES and (node.loops or 1) <= 1:
+        if scan.table.is_small and (node.loops or 1) <= 1:
             continue
         if scan.predicates and all(each.held_against_sub_query for each in scan.predicates):
             continue  # each row must be held against the sub-query, whatever leads to it

@@ -7,8 +7,6 @@ from collections.abc import Collection, Iterable, Mapping
 from humble_ledger.core.schema.facts import TableFacts, TableName, indexed_reference
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-FEWEST_PAGES = 32
-
 
 def foreign_key_symptoms(
     table: TableFacts,
@@ -20,7 +18,7 @@ def foreign_key_symptoms(
     ``joined`` has the columns by which captured queries search or join.
     """
     for key in table.foreign_keys:
-        if table.pages < FEWEST_PAGES or indexed_reference(table, key):
+        if table.is_small or indexed_reference(table, key):
             continue
         other = tables.get(key.refers_to)
         deleted = other.writes.deleted if other is not None else 0

@@ -125,7 +125,7 @@ class BlockReader:
         return step
 
     def _price(self, alias: str) -> Price | None:
-        prices = self.context.prices.get(self._number, ())
+        prices = self.context.prices.get(self._number, self.context.materialized)
         return next((price for price in prices if price.table == alias), None)
 
     def _joined(
@@ -190,7 +190,11 @@ class BlockReader:
             join.rows = left.rows * inner.rows
             join.priced = (left.rows_priced() or 0.0) * (inner.rows_priced() or 0.0)
         if left.cost is not None and inner.cost is not None:
-            join.cost = left.cost + max(1.0, left.rows_priced() or 1.0) * inner.cost
+            # What is put into a table of its own is made once, and looked up for each row.
+            made = inner.operation is Operation.MATERIALIZE
+            once = sum(child.cost or 0.0 for child in inner.children) if made else 0.0
+            each = max(1.0, left.rows_priced() or 1.0)
+            join.cost = left.cost + once + each * (inner.cost - once)
         join.startup = left.startup
         self._join_measured(join, left, inner, buffer)
         return join

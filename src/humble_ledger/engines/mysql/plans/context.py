@@ -44,6 +44,7 @@ class Context:
 
     ``shares`` are the parts of its rows that pass a table's filters, where a sample tells it and
     the server does not: without statistics of a column it takes every row to pass.
+    ``materialized`` are the prices of tables that joins read into tables of their own first.
     """
 
     tables: Mapping[str, tuple[str, str]] = field(default_factory=dict)
@@ -52,6 +53,7 @@ class Context:
     blocks: Mapping[int, Block] = field(default_factory=dict)
     prices: Mapping[int, Sequence[Price]] = field(default_factory=dict)
     shares: Mapping[str, float] = field(default_factory=dict)
+    materialized: Sequence[Price] = ()
 
     def named(self, alias: str) -> dict[str, Any]:
         """A table as the model names it."""
@@ -81,12 +83,17 @@ def context_of(document: Mapping[str, Any]) -> Context:
         {str(a): tuple(map(str, c)) for a, c in document.get("columns", {}).items()},
         {int(n): _block(b) for n, b in document.get("blocks", {}).items()},
         {
-            int(n): [Price(str(p[0]), *(float(x) for x in p[1:4])) for p in each]
+            int(n): [_price(p) for p in each]
             for n, each in document.get("prices", {}).items()
             if str(n).isdecimal()  # a union's own SELECT is called "fake"
         },
         {str(a): float(share) for a, share in document.get("shares", {}).items()},
+        [_price(p) for p in document.get("prices", {}).get("materialized", ())],
     )
+
+
+def _price(said: Sequence[Any]) -> Price:
+    return Price(str(said[0]), *(float(part) for part in said[1:4]))
 
 
 def _block(said: Mapping[str, Any]) -> Block:

@@ -112,7 +112,14 @@ def _filled(step: Step) -> float:
         turns = 1.0
         if step.operation is Operation.NESTED_LOOP and len(below) > 1:
             turns = max(1.0, step.children[0].rows_priced() or 1.0)
-            below = [below[0], *(each * turns for each in below[1:])]
+            inner = [child for child in step.children if child.role is not Role.SUBPLAN][1:]
+            below = [
+                below[0],
+                *(
+                    each * (1.0 if child.operation is Operation.MATERIALIZE else turns)
+                    for child, each in zip(inner, below[1:], strict=True)
+                ),
+            ]
         step.cost = sum(below)
     return step.cost
 

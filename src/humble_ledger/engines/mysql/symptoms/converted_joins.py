@@ -15,8 +15,6 @@ from humble_ledger.core.statements.conditions import ColumnRef, Wrapping, column
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
-FEWEST_PAGES = 32
-
 
 def converted_joins(case: Case) -> Iterable[Symptom]:
     """`join-side-without-index`: an index is there, and the join hides the column from it."""
@@ -24,12 +22,12 @@ def converted_joins(case: Case) -> Iterable[Symptom]:
     told = set()
     for converted, other in _conversions(case):
         scan, partner = aliases.get(converted.alias), aliases.get(other.alias)
-        if scan is None or partner is None or scan.operation is not Operation.FULL_SCAN:
+        if scan is None or partner is None or not _read_whole(scan):
             continue
         table, beside = case.table_of(scan), case.table_of(partner)
         column = table.columns.get(converted.column) if table is not None else None
         against = beside.columns.get(other.column) if beside is not None else None
-        if table is None or column is None or against is None or table.pages < FEWEST_PAGES:
+        if table is None or column is None or against is None or table.is_small:
             continue
         index = next((i for i in table.indexes if i.key_columns[:1] == (converted.column,)), None)
         # What is looked up for each row of the scan is done for its sake.
@@ -52,6 +50,12 @@ def converted_joins(case: Case) -> Iterable[Symptom]:
             cost_share=share,
             covers=tuple(covers),
         )
+
+
+def _read_whole(scan: Node) -> bool:
+    """Whether all rows are read: from the table, or from an index that holds all that is asked."""
+    by_index = scan.operation is Operation.INDEX_ONLY_SCAN and not scan.conditions.search
+    return by_index or scan.operation is Operation.FULL_SCAN
 
 
 def beside_name(table: TableFacts | None) -> str:
