@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.engines.mysql.plans.format import MariadbPlans, MysqlPlans
 from humble_ledger.engines.mysql.plans.notation import noted
@@ -134,14 +135,79 @@ def test_rows_that_were_read_kept_and_thrown_away() -> None:
     assert never.never_ran and never.elapsed is None
 
 
-@pytest.mark.parametrize(("rows", "unknown"), [(97_812, True), (10_867, False)])
-def test_where_the_server_takes_all_rows_to_pass_it_is_said(rows: int, unknown: bool) -> None:
+@pytest.mark.parametrize(
+    ("condition", "rows", "unknown"),
+    [
+        ("lower(letter.subject) = 'x'", 97_812, True),
+        ("lower(letter.subject) = 'x'", 10_867, False),
+        ("letter.keeper_id = 3", 9_781, True),  # a tenth, for want of statistics
+        ("letter.keeper_id = 3", 108, False),
+        ("letter.fee > 3.5", 32_604, True),
+        ("letter.fee > 3.5", 50_000, False),
+        ("letter.subject like 'x%'", 10_867, True),
+        ("(letter.fee > 3.5) and (letter.keeper_id = 3)", 3_260, True),
+    ],
+)
+def test_where_the_server_only_guesses_what_passes_it_is_said(
+    condition: str, rows: int, unknown: bool
+) -> None:
     tree = (
-        f"-> Filter: (lower(letter.subject) = 'x')  (cost=10350 rows={rows})\n"
+        f"-> Filter: ({condition})  (cost=10350 rows={rows})\n"
         "    -> Table scan on letter  (cost=10350 rows=97812)\n"
     )
     form = FORMATS["mysql"]
-    assert form.read(form.document(tree)).root.share_unknown == unknown
+    found = form.read(form.document(tree)).root
+    assert found.share_unknown == unknown
+    assert found.rows_expected == rows  # the server's own figure, whatever a sample tells
+
+
+SEMI_JOIN = {
+    "query_block": {
+        "select_id": 1,
+        "nested_loop": [
+            {"table": {"table_name": "vessel", "access_type": "ALL", "rows": 9004,
+                       "filtered": 100}},
+            {
+                "table": {
+                    "table_name": "<subquery2>", "access_type": "eq_ref", "rows": 1,
+                    "filtered": 100, "key": "distinct_key", "used_key_parts": ["imo"],
+                    "ref": ["func"],
+                    "materialized": {
+                        "unique": 1,
+                        "query_block": {
+                            "select_id": 2,
+                            "nested_loop": [
+                                {"table": {"table_name": "mooring", "access_type": "ALL",
+                                           "rows": 117337, "filtered": 100,
+                                           "attached_condition": "mooring.fee > 8990"}}
+                            ],
+                        },
+                    },
+                }
+            },
+        ],
+    }
+}  # fmt: skip
+TRACE = {"steps": [{"join_optimization": {"select_id": 1, "steps": [
+    {"execution_plan_for_potential_materialization": {"steps": [{"considered_execution_plans": [
+        {"plan_prefix": [], "table": "mooring", "rows_for_plan": 117337,
+         "cost_for_plan": 26127.4}]}]}},
+    {"considered_execution_plans": [
+        {"plan_prefix": [], "table": "vessel", "rows_for_plan": 9004, "cost_for_plan": 1828.8,
+         "rest_of_plan": [{"plan_prefix": ["vessel"], "table": "mooring", "rows_for_plan": 1.1e9,
+                           "cost_for_plan": 2.1e8}]}]},
+    {"best_join_order": ["vessel", "<subquery2>"]},
+]}}]}  # fmt: skip
+
+
+def test_what_a_join_puts_into_a_table_of_its_own_is_made_once() -> None:
+    prices = prices_in(json.dumps(TRACE))
+    document = {"mysql_plan": 1, "engine": "mariadb", "plan": SEMI_JOIN, "prices": prices}
+    plan = FORMATS["mariadb"].read(document)
+    scan = next(n for n in plan.nodes() if n.relation == "mooring")
+    assert scan.cost is not None and scan.cost.total == pytest.approx(26_127.4)
+    assert plan.cost_total == pytest.approx(1_828.8 + 26_127.4)
+    assert accounts(plan)[scan.no].self_share > 0.9
 
 
 def test_a_buffer_a_cache_and_sub_queries() -> None:

@@ -11,14 +11,17 @@ import pytest
 from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, KIND, RAN, TIME, BlockRows
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.beginnings import Beginning
-from humble_ledger.core.schema.facts import IndexKey, TableName
+from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.engines.mysql.address import address_of, not_kept, public_url
+from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.digests import statement_of
 from humble_ledger.engines.mysql.expressions import can_be_key
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import readable, require_plain, standard
+from humble_ledger.engines.mysql.plans.format import MysqlPlans
+from humble_ledger.engines.mysql.plans.iterators import tree_of_text
 from humble_ledger.engines.mysql.slow_log import SlowLog, first_start, last_cut
 from humble_ledger.engines.mysql.values import filled
 from humble_ledger.errors import HumbleError, RefusedForSafety, WrongUsage
@@ -213,6 +216,32 @@ def test_beginnings_and_expressions_are_keys_in_the_familys_own_form() -> None:
 )
 def test_an_index_rests_on_what_never_changes(expression: str, can_be: bool) -> None:
     assert can_be_key(expression, ("keeper_id", "subject", "sent_at")) == can_be
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "converted"),
+    [
+        ("latin1_swedish_ci", "utf8mb4_general_ci", "a.code"),
+        ("utf8mb4_0900_ai_ci", "utf8mb3_general_ci", "b.code"),
+        ("utf8mb4_bin", "utf8mb4_general_ci", ""),  # one set: the server refuses it, or agrees
+        ("ascii_general_ci", "latin1_swedish_ci", ""),
+    ],
+)
+def test_a_text_is_converted_to_the_wider_character_set(
+    one: str, other: str, converted: str
+) -> None:
+    def table(name: str, collation: str) -> TableFacts:
+        column = ColumnFacts("code", "varchar(8)", 1, True, -1, 1, collation=collation)
+        return TableFacts(TableName("", name), "table", 100, 1, 16_384, columns={"code": column})
+
+    plan = MysqlPlans().read({"tree": tree_of_text(
+        "-> Nested loop inner join  (cost=9 rows=9)\n"
+        "    -> Table scan on a  (cost=1 rows=9)\n"
+        "    -> Filter: (a.code = b.code)  (cost=1 rows=1)\n"
+        "        -> Table scan on b  (cost=1 rows=9)\n"
+    )})  # fmt: skip
+    tables = {each.name: each for each in (table("a", one), table("b", other))}
+    assert list(converted_columns(plan, tables)) == ([converted] if converted else [])
 
 
 # Slow logs

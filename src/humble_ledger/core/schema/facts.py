@@ -181,7 +181,7 @@ class ClusteredFacts:
     by: tuple[str, ...] = ()
 
 
-SMALL_BYTES = 256 * 1024
+SMALL_PAGES, SMALL_BYTES = 32, 256 * 1024
 
 
 @dataclass(frozen=True, slots=True)
@@ -235,7 +235,7 @@ class TableFacts:
     @property
     def is_small(self) -> bool:
         """Whether it is read whole in no time, so that no index is worth a word."""
-        return self.pages * self.page_bytes < SMALL_BYTES
+        return self.pages < SMALL_PAGES and self.pages * self.page_bytes < SMALL_BYTES
 
     @property
     def changes_unseen(self) -> int:

@@ -20,6 +20,7 @@ from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ForeignKey, ServerFacts, TableFacts, TableName
+from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.symptoms.model import Symptom
 
 WORTH_A_WORD = 0.10  # of the plan's time
@@ -131,10 +132,21 @@ class Case:
         return self.tables.get(TableName(node.schema, node.relation)) if node.relation else None
 
     def rows(self, node: Node) -> float:
-        """The rows of a step in all: seen, else expected."""
+        """The rows of a step in all: seen, else expected; by a sample where the plan guesses."""
         if node.loops is not None:
             return (node.rows_seen or 0.0) * node.loops
-        return (node.rows_expected or 0.0) * rows_divided_by(self.plan, node)
+        expected = (node.rows_expected or 0.0) * rows_divided_by(self.plan, node)
+        told = self._rows_told(node) if node.share_unknown else None
+        return expected if told is None else min(expected, told)
+
+    def _rows_told(self, node: Node) -> float | None:
+        """The rows of a step of whose conditions the plan knows nothing, where we can ask."""
+        found = [p for text in node.conditions.filter for p in predicates(text)]
+        asked = all(each.partner is None and each.column is not None for each in found)
+        if not (node.relation and found and asked) or node.conditions.search:
+            return None
+        table = TableName(node.schema, node.relation)
+        return self.planner.rows_matching(table, node.alias, [each.sql for each in found])
 
     def share_below(self, node: Node) -> float:
         """The share of the plan's time that a step and all below it take."""

@@ -233,15 +233,18 @@ def _notes(node: Node, account: StepMetrics, numbers: Numbers) -> Iterator[str]:
 
 def _work(plan: Plan, numbers: Numbers) -> Iterator[RenderableType]:
     """What was counted of a run whose steps nobody times."""
-    rows = numbers.count(round(plan.root.rows_seen or 0.0), "rows") + " returned"
+    seen = plan.root.rows_seen
+    rows = "" if seen is None else numbers.count(round(seen), "rows") + " returned"
     counted = [
         f"{name.replace('_', ' ')} {numbers.whole(value)}"
         for name, value in plan.root.details.items()
         if isinstance(value, int)
     ]
-    yield Text(f"Measured of the whole: {rows}; {', '.join(counted)}.")
+    told = "; ".join(filter(None, (rows, ", ".join(counted))))
+    if told:
+        yield Text(f"Measured of the whole: {told}.")
     yield Text(
-        f"{plan.engine} times no single steps: shares are of the estimated cost.",
+        f"{plan.engine} times no single steps of it: shares are of the estimated cost.",
         style="bright_black",
     )
 

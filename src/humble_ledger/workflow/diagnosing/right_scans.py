@@ -11,8 +11,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.plans.model import Operation
+from humble_ledger.core.plans.model import Operation, Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
+from humble_ledger.core.remedies.candidates.keys import columns_in, served
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.candidates.thorough import thorough
 from humble_ledger.core.remedies.design import IndexDesign
@@ -20,7 +21,7 @@ from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.prediction.planned import PlannedPredictor
 from humble_ledger.core.remedies.rewrites.model import ALWAYS, Rewriting
 from humble_ledger.core.remedies.rewrites.registry import rewritings
-from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.partitions import with_wholes
@@ -68,9 +69,9 @@ def _by_indexes(
     right = [s for s in found if s.name == RIGHT]
     progress("asking the planner whether an index would beat the full scans")
     predictor, _ = predictor_of(workspace, progress)
-    if not isinstance(predictor, PlannedPredictor):
-        return list(found)
     plan, tables = entry.plan, case.tables
+    if not isinstance(predictor, PlannedPredictor):
+        return _unless_joined(plan, tables, found)
     statement = Statement(entry.statement, entry.parameters)
     asked = Asked(statement, plan, tuple(accesses(plan, tables)))
     try:
@@ -92,6 +93,26 @@ def _by_indexes(
     return [
         _shared(_avoidable(s, scanned[s.node], taken, now, cost, entry), len(spared))
         if s in spared
+        else s
+        for s in found
+    ]
+
+
+def _unless_joined(
+    plan: Plan, tables: Mapping[TableName, TableFacts], found: Sequence[Symptom]
+) -> list[Symptom]:
+    """Nobody can be asked what an index on a joined column would do: then nothing is said."""
+    open_joins = {
+        access.node.no
+        for access in accesses(plan, tables)
+        if any(
+            not served((IndexKey(name),), access.table)
+            for name in columns_in((*access.joins, *access.met))
+        )
+    }
+    return [
+        replace(s, cause=replace(s.cause, name=UNDECIDED))
+        if s.name == RIGHT and s.node in open_joins
         else s
         for s in found
     ]

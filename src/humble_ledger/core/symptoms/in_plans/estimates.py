@@ -139,7 +139,8 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         names = ", ".join(sorted(named & table.columns.keys()))
         return Cause(
             "no-column-statistics",
-            f"the planner has no statistics of {names}, and takes every row to pass",
+            f"the planner has no statistics of {names}, and takes all rows or a fixed share of "
+            "them to pass",
         )
     return (
         _past_the_end(case, error, table, found)

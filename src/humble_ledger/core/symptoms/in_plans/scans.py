@@ -130,7 +130,9 @@ def _measure(case: Case, node: Node) -> _Scan | None:
     else:
         read = table.rows
         workers = rows_divided_by(case.plan, node) if node.parallel_aware else 1.0
-        share = min(1.0, (node.rows_expected or 0.0) * workers / table.rows)
+        expected = (node.rows_expected or 0.0) * workers
+        expected = min(expected, case.rows(node)) if node.share_unknown else expected
+        share = min(1.0, expected / table.rows)
     quals = len(found)
     scan_cost = case.costs.full_scan(table, quals)
     return _Scan(node, table, read, share, scan_cost, _index_cost(case, table, found, share), found)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
 from humble_ledger.core.plans.model import Discarded, Operation, Role
+from humble_ledger.core.statements.conditions import PredicateKind, Wrapping, predicates
 from humble_ledger.engines.mysql.costs import SORTED_FIRST, sort_cost
 from humble_ledger.engines.mysql.plans.context import Context
 from humble_ledger.engines.mysql.plans.notation import identifier
@@ -114,7 +116,7 @@ def read_tree(tree: Mapping[str, Any], context: Context) -> Step:
     about = told(line)
     plain = [step for words, step in children if not _SELECT.match(words)]
     if about.passes and len(plain) == 1:
-        step = _passed_by(plain[0], about, tree, context)
+        step = _passed_by(plain[0], about, tree)
         below = [pair for pair in children if pair[1] is not plain[0]]
         _hang(step, below)
         return step
@@ -169,7 +171,23 @@ def _measures(step: Step, tree: Mapping[str, Any]) -> None:
     step.first_ms = number(tree.get("actual_first_row_ms"))
 
 
-def _passed_by(below: Step, about: Told, tree: Mapping[str, Any], context: Context) -> Step:
+# What passes a condition of which nothing is known, by the server's documented constants
+# (sql/item.h: COND_FILTER_EQUALITY and others); all else is taken to pass.
+_GUESSES = {
+    PredicateKind.EQUALITY: 0.1, PredicateKind.RANGE: 1.0 / 3.0, PredicateKind.PATTERN: 1.0 / 9.0,
+}  # fmt: skip
+_NEAR = 0.01
+
+
+def _guessed(conditions: Sequence[str], share: float) -> bool:
+    """Whether so large a share is what the server takes for want of any statistics."""
+    found = [p for text in conditions for p in predicates(text)]
+    bare = [p for p in found if p.wrapping is Wrapping.NONE and p.column and not p.negated]
+    guess = math.prod(_GUESSES.get(p.kind, 1.0) for p in bare)
+    return share >= ALL_PASS or abs(share - guess) <= _NEAR * guess
+
+
+def _passed_by(below: Step, about: Told, tree: Mapping[str, Any]) -> Step:
     """A filter as part of the step that it filters."""
     before = below.seen
     # A condition that led into the index is said here once more.
@@ -177,10 +195,8 @@ def _passed_by(below: Step, about: Told, tree: Mapping[str, Any], context: Conte
     known = {part for each in below.search for part in separate(each)}
     below.filter = (*below.filter, *(part for part in parts if part not in known))
     rows, cost = number(tree.get("estimated_rows")), number(tree.get("estimated_total_cost"))
-    if below.filter and below.rows and rows is not None and rows >= ALL_PASS * below.rows:
+    if parts and below.rows and rows is not None and _guessed(parts, rows / below.rows):
         below.more["share_unknown"] = True
-        share = context.shares.get(str(below.more.get("alias", "")))
-        below.priced = None if share is None else rows * share
     below.rows = below.rows if rows is None else rows
     below.cost = below.cost if cost is None else max(cost, below.cost or 0.0)
     if below.loops is None or "actual_rows" not in tree:

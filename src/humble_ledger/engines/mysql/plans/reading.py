@@ -43,14 +43,14 @@ def plan_of(document: Mapping[str, Any], engine: str, version: str) -> Plan:
         root = read_tree(found, context)
     fill_costs(root)
     if own:
-        show_conversions(root, [str(each) for each in document.get("converted", ())])
+        show_conversions(root, document.get("converted", ()))
     optimizing = inner.get("query_optimization") or {}
     took = number(document.get("took_ms")) if own else None
     return Plan(
         engine,
         version,
         tree(root, measured),
-        measured,
+        measured or took is not None,
         planning_ms=number(optimizing.get("r_total_time_ms")),
         execution_ms=took if took is not None else _whole_ms(root, measured),
         details={k: v for k, v in document.items() if k in ("cost_by", "trace_missing")},
