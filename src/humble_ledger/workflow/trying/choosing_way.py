@@ -15,6 +15,7 @@ from humble_ledger.workflow.configuration import TargetRole
 from humble_ledger.workflow.trying.making import Making
 from humble_ledger.workflow.workspace import Workspace
 
+_KEPT_WAITING = "writers waited while it was built, as it is on an expression"
 _NOT_ON_PRODUCTION = (RemedyType.REMOVAL, RemedyType.CHANGE)
 
 
@@ -39,8 +40,9 @@ def choose_way(
     production = workspace.target.role is TargetRole.PRODUCTION
     if making.makes_something and workspace.session.support(Capability.COPIES):
         return ChosenWay(Way.COPIES)  # nobody can be in anybody's way
+    waits = any(i.design.waits_for_expression(workspace.engine.dialect) for i in making.indexes)
     if production:
-        _refuse_on_production(making, writes=writes, meant=on_production)
+        _refuse_on_production(making, writes=writes, waits=waits, meant=on_production)
     if not making.makes_something:
         return ChosenWay(Way.REWRITES if making.rewrite is not None else Way.OTHERS)
     hindered = _hindered(workspace, making)
@@ -57,11 +59,11 @@ def choose_way(
             Way.STAGES, "statements that write would wait for an index another connection builds"
         )
     if not workspace.session.support(Capability.UNCOMMITTED_INDEX):
-        return ChosenWay(Way.IGNORED)
+        return ChosenWay(Way.IGNORED, _KEPT_WAITING if waits else "")
     return ChosenWay(Way.INDEXES)
 
 
-def _refuse_on_production(making: Making, *, writes: bool, meant: bool) -> None:
+def _refuse_on_production(making: Making, *, writes: bool, waits: bool, meant: bool) -> None:
     copy = "Try it on a copy: name one with --target."
     if writes:
         raise RefusedForSafety(
@@ -76,6 +78,12 @@ def _refuse_on_production(making: Making, *, writes: bool, meant: bool) -> None:
         raise RefusedForSafety(
             f"The target is a production server; a {blocking[0]} is not tried there, since others "
             "might have to wait for it.",
+            copy,
+        )
+    if waits:
+        raise RefusedForSafety(
+            "The target is a production server; an index on an expression is not tried there, "
+            "since this server keeps writers waiting while it is built.",
             copy,
         )
     if not meant:
