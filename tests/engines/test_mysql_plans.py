@@ -273,6 +273,8 @@ def test_costs_are_the_servers_where_it_tells_them() -> None:
         ("trigcond(s.a = 1)", "((s.a = 1))"),
         ("a.t between 1 and 'x and y'", "(a.t >= 1 and a.t <= 'x and y')"),
         ("cast(a.t as date) = '2026-03-14'", "(date(a.t) = '2026-03-14')"),
+        ("regexp_like(a.t,'^x')", "(a.t ~ '^x')"),
+        ("not(regexp_like(a.t, '^x', 'i'))", "(not(regexp_like(a.t, '^x', 'i')))"),
         ("c.grade <> d.depot_id MOD 3", "(c.grade <> d.depot_id % 3)"),
         ("`order`.`a b` = _utf8mb4'x'", "(order.\"a b\" = 'x')"),
         ("", ""),

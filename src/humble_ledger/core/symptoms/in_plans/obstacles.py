@@ -293,15 +293,15 @@ def _pattern(
             "leading-wildcard",
             f'the pattern in "{predicate.plain}" {what}; a b-tree finds only known prefixes',
         )
+    facts = table.columns.get(column)
+    if facts is not None and facts.like_in_any_order and regular:
+        return Cause(
+            "condition-not-searchable",
+            f'no index leads to rows by the regular expression in "{predicate.plain}"; LIKE with '
+            "the same beginning would be found",
+        )
     for index in leading:
         key = index.keys[0]
-        facts = table.columns.get(column)
-        if facts is not None and facts.like_in_any_order and regular:
-            return Cause(
-                "condition-not-searchable",
-                f'no index leads to rows by the regular expression in "{predicate.plain}"; '
-                "LIKE with the same beginning would be found",
-            )
         if "pattern" not in key.operator_class and not finds_beginnings(
             key, facts, regular=regular
         ):

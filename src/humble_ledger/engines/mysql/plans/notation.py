@@ -33,6 +33,8 @@ _BETWEEN = re.compile(
     r"(?<![\w.])((?:\w+|\"[^\"]+\")(?:\.(?:\w+|\"[^\"]+\"))*) between "
     r"('(?:[^']|'')*'|[^()']+?) and ('(?:[^']|'')*'|[^()']+?)(?= and | or |\)|$)"
 )
+# How MySQL reads REGEXP.
+_MATCHES = re.compile(r"\bregexp_like\(([\w.\"]+), ?('(?:[^']|'')*')\)")
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", "0": "", "b": "", "Z": ""}
 _ESCAPE = re.compile(r"\\(.)", re.DOTALL)
 
@@ -49,6 +51,7 @@ def noted(text: str) -> str:
     if not bare:
         return ""
     changed = _without_in_optimizer(_TOKEN.sub(_changed, bare))
+    changed = _MATCHES.sub(r"\1 ~ \2", changed)
     changed = _BETWEEN.sub(r"\1 >= \2 and \1 <= \3", changed)
     return f"({_THREE.sub(lambda m: m[1], changed)})"
 
