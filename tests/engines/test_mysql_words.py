@@ -17,7 +17,7 @@ from humble_ledger.engines.mysql.address import address_of, not_kept, public_url
 from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.digests import statement_of
-from humble_ledger.engines.mysql.expressions import can_be_key
+from humble_ledger.engines.mysql.expressions import can_be_key, may_be_asked_of
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import readable, require_plain, standard
 from humble_ledger.engines.mysql.plans.format import MysqlPlans
@@ -242,6 +242,33 @@ def test_a_text_is_converted_to_the_wider_character_set(
     )})  # fmt: skip
     tables = {each.name: each for each in (table("a", one), table("b", other))}
     assert list(converted_columns(plan, tables)) == ([converted] if converted else [])
+
+
+@pytest.mark.parametrize(
+    ("key", "asked"),
+    [
+        (IndexKey("subject"), True),
+        (IndexKey("elsewhere"), False),
+        (Beginning("subject", 8).key, True),
+        (Beginning("photo", 8).key, True),
+        (Beginning("extra", 8).key, False),  # JSON
+        (Beginning("place", 8).key, False),
+        (IndexKey("", "lower(subject)"), True),
+        (IndexKey("", "sleep(9)"), False),
+        (IndexKey("", "get_lock(subject, 9)"), False),
+        (IndexKey("", "(SELECT max(subject) FROM other)"), False),
+        (IndexKey("", "left(subject, 8) FROM mysql.user -- "), False),
+    ],
+)
+def test_only_known_columns_and_harmless_functions_are_asked_of_rows(
+    key: IndexKey, asked: bool
+) -> None:
+    kinds = {"subject": "varchar(200)", "photo": "blob", "extra": "json", "place": "point"}
+    columns = {
+        name: ColumnFacts(name, kind, n, True, -1, 1)
+        for n, (name, kind) in enumerate(kinds.items(), 1)
+    }
+    assert may_be_asked_of(key, columns) == asked
 
 
 # Slow logs

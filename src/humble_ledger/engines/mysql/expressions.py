@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from humble_ledger.core.schema.beginnings import beginning_of
-from humble_ledger.core.schema.facts import IndexKey
+from humble_ledger.core.schema.facts import ColumnFacts, IndexKey
 from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.tokens import TokenKind, meaningful
 from humble_ledger.engines.mysql.naming import condition, quoted
@@ -19,6 +19,7 @@ _PLAIN = frozenset(
     char_length character_length length octet_length ascii hex md5 sha1 sha2 crc32 date year month
     dayofmonth day dayofyear quarter hour minute second to_days last_day""".split()
 )
+_WITH_BEGINNINGS = ("char", "text", "binary", "blob")
 _OPERATORS = frozenset("+ - * / % ( ) , .".split())
 
 
@@ -41,6 +42,21 @@ def can_be_key(expression: str, columns: Collection[str]) -> bool:
         elif token.kind not in (TokenKind.NUMBER, TokenKind.STRING):
             return False
     return bool(tokens)
+
+
+def may_be_asked_of(key: IndexKey, columns: Mapping[str, ColumnFacts]) -> bool:
+    """Whether a key of these columns may be computed on rows: nothing else is sent to a server.
+
+    A design may come from a stranger's file, and its expression might call what acts. Only texts
+    and bytes have beginnings: a key cannot hold those of JSON or of a shape.
+    """
+    if key.column:
+        return key.column.lower() in {name.lower() for name in columns}
+    first = beginning_of(key)
+    if first is None:
+        return can_be_key(key.expression, columns)
+    column = columns.get(first.column)
+    return column is not None and any(k in column.type_name.lower() for k in _WITH_BEGINNINGS)
 
 
 def as_key(expression: str) -> str:

@@ -38,7 +38,7 @@ from humble_ledger.engines.mysql import activity, digests, explain, following, p
 from humble_ledger.engines.mysql.connection import Connection, connect
 from humble_ledger.engines.mysql.costs import MysqlCosts
 from humble_ledger.engines.mysql.estimates import Estimates
-from humble_ledger.engines.mysql.expressions import FROM_MYSQL, can_be_key
+from humble_ledger.engines.mysql.expressions import FROM_MYSQL, can_be_key, may_be_asked_of
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.log_table import served_logs
 from humble_ledger.engines.mysql.naming import condition as ours
@@ -288,6 +288,8 @@ class MysqlSession:
         if facts is None:
             return None
         held = [*keys, *(IndexKey(name) for name in included)]
+        if not all(may_be_asked_of(key, facts.columns) for key in held):
+            return None
         columns = [facts.columns[key.column] for key in held if key.column in facts.columns]
         lengths = {c.name: c.length_bytes for c in columns if c.length_bytes > 0}
         return self.known.sample(table).keys(held, predicate, lengths)
