@@ -39,19 +39,56 @@ def _connect(url: str) -> psycopg.Connection[Any]:
     return psycopg.connect(url, autocommit=True, application_name="app")
 
 
-def _in_thread(url: str, statements: list[str]) -> threading.Thread:
-    def work() -> None:
-        with _connect(url) as connection, contextlib.suppress(psycopg.Error):
-            for statement in statements:
-                connection.execute(statement.encode())
-
-    thread = threading.Thread(target=work)
-    thread.start()
-    return thread
+def _logged(cluster: Cluster, words: str) -> None:
+    """Wait until the server has written it: however long that takes on this machine."""
+    give_up = time.monotonic() + 120
+    while words not in cluster.log.read_text():
+        assert time.monotonic() < give_up, words
+        time.sleep(0.05)
 
 
-def _trouble(url: str) -> None:
+def _deadlock(url: str, change: str) -> None:
+    """Two sessions that each hold the row that the other one wants."""
+    both_hold_theirs = threading.Barrier(2)
+
+    def work(first: int, then: int) -> None:
+        with _connect(url) as connection, contextlib.suppress(psycopg.errors.DeadlockDetected):
+            connection.execute("BEGIN")
+            connection.execute(change.format(first).encode())
+            both_hold_theirs.wait(60)
+            connection.execute(change.format(then).encode())
+
+    threads = [threading.Thread(target=work, args=rows) for rows in ((1, 2), (2, 1))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+
+
+def _wait_for_a_lock(cluster: Cluster, url: str, change: str) -> None:
+    """One session waits for another one until the log has told so."""
+
+    def wait() -> None:
+        with _connect(url) as connection:
+            connection.execute(change.encode())
+
+    waiter = threading.Thread(target=wait)
+    with _connect(url) as holder:
+        holder.execute("BEGIN")
+        holder.execute(change.encode())
+        waited = cluster.log.read_text().count("still waiting for")
+        waiter.start()
+        give_up = time.monotonic() + 120
+        while cluster.log.read_text().count("still waiting for") == waited:
+            assert time.monotonic() < give_up
+            time.sleep(0.05)
+        holder.execute("ROLLBACK")
+    waiter.join()
+
+
+def _trouble(cluster: Cluster) -> None:
     """A spill, a wait, a deadlock, a cancelled statement, a checkpoint, some plain reads."""
+    url = cluster.url("postgres")
     with _connect(url) as connection:
         connection.execute("CREATE TABLE seal (id int PRIMARY KEY, name text)")
         connection.execute("INSERT INTO seal SELECT n, 'seal-' || n FROM generate_series(1,500) n")
@@ -60,20 +97,14 @@ def _trouble(url: str) -> None:
             connection.execute("SELECT id FROM seal WHERE name = %s", (name,))
             connection.execute(f"SELECT id FROM seal WHERE name || '' = '{name}'".encode())
         with contextlib.suppress(psycopg.errors.QueryCanceled):
-            connection.execute("SET statement_timeout = '100ms'")
+            connection.execute("SET statement_timeout = '500ms'")
             connection.execute(f"SELECT pg_sleep(5), '{SECRET}'".encode())
         connection.execute("SET statement_timeout = 0")
         change = "UPDATE seal SET name = name WHERE id = {}"
-        pause = "SELECT pg_sleep(0.4)"
-        one = _in_thread(url, ["BEGIN", change.format(1), pause, change.format(2), "ROLLBACK"])
-        other = _in_thread(url, ["BEGIN", change.format(2), pause, change.format(1), "ROLLBACK"])
-        one.join()
-        other.join()
-        holder = _in_thread(url, ["BEGIN", change.format(3), "SELECT pg_sleep(0.9)", "ROLLBACK"])
-        time.sleep(0.2)
-        connection.execute(change.format(3).encode())
-        holder.join()
+        _deadlock(url, change)
+        _wait_for_a_lock(cluster, url, change.format(3))
         connection.execute("CHECKPOINT")
+    _logged(cluster, "checkpoint complete")
 
 
 @pytest.fixture(
@@ -94,11 +125,7 @@ def log(request: pytest.FixtureRequest, tmp_path_factory: pytest.TempPathFactory
     major, form = request.param
     settings = {**SETTINGS, "auto_explain.log_format": form}
     with Cluster(FOUND[major], settings) as cluster:
-        _trouble(cluster.url("postgres"))
-        give_up = time.monotonic() + 60
-        while "checkpoint complete" not in cluster.log.read_text():
-            assert time.monotonic() < give_up
-            time.sleep(0.1)
+        _trouble(cluster)
         copy = tmp_path_factory.mktemp("log") / "trouble.log"
         copy.write_bytes(cluster.log.read_bytes())
     yield copy
