@@ -40,10 +40,12 @@ class Dialect:
 
     ``settings`` tells whether a session's settings can change how it plans; ``setting_tried`` and
     ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
-    takes that back. Memory has units but where it is told ``memory_in_bytes``, and a number stands
-    without quotes where these would make it none (``bare_numbers``). ``analyze`` gathers
-    statistics, ``analyze_needed`` those of every table that the server itself finds in need of
-    them ("": none does); ``own_statistics`` tells whether a user can say of what, and how many.
+    takes that back. ``times`` tells whether days and moments have types of their own, and
+    ``like_tells_case`` whether LIKE tells letters apart as = does. Memory has units but where it is
+    told ``memory_in_bytes``, and a number stands without quotes where these would make it none
+    (``bare_numbers``). ``analyze`` gathers statistics, ``analyze_needed`` those of every table that
+    the server itself finds in need of them ("": none does); ``own_statistics`` tells whether a user
+    can say of what, and how many.
     """
 
     parser: str = DIALECT
@@ -74,6 +76,8 @@ class Dialect:
     nulls_lowest: bool = False
     beginning: str = ""
     key_expression: Callable[[str], str] = str
+    times: bool = True
+    like_tells_case: bool = True
 
     def setting_value(self, value: str) -> str:
         """A setting's value as it is written."""

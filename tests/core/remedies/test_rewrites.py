@@ -41,13 +41,13 @@ def where(sql: str) -> str:
     [
         ("date_trunc('day', raised_at) = '2026-05-02'",
          "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
-         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 day')"),
+         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 DAY')"),
         ("'2026-05-01' = date_trunc('month', a.raised_at)",
          "(a.raised_at >= CAST('2026-05-01' AS TIMESTAMPTZ) AND "
-         "a.raised_at < CAST('2026-05-01' AS TIMESTAMPTZ) + INTERVAL '1 month')"),
+         "a.raised_at < CAST('2026-05-01' AS TIMESTAMPTZ) + INTERVAL '1 MONTH')"),
         ("date_trunc('quarter', raised_at) = $1",
          "(raised_at >= CAST($1 AS TIMESTAMPTZ) AND "
-         "raised_at < CAST($1 AS TIMESTAMPTZ) + INTERVAL '3 months')"),
+         "raised_at < CAST($1 AS TIMESTAMPTZ) + INTERVAL '3 MONTH')"),
         ("alert_id = 17.0", "alert_id = 17"),
         ("17.00 >= a.alert_id", "17 >= a.alert_id"),
         ("a.kind IS NOT DISTINCT FROM 'ice'", "a.kind = 'ice'"),
@@ -58,7 +58,7 @@ def where(sql: str) -> str:
          "raised_at <= CURRENT_TIMESTAMP - INTERVAL '2 HOURS' AND kind = 'x'"),
         ("date_trunc('day', raised_at) = '2026-05-02' AND alert_id = 5.0",
          "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
-         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 day') AND alert_id = 5"),
+         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 DAY') AND alert_id = 5"),
     ],
 )  # fmt: skip
 def test_comparisons_are_turned(before: str, after: str) -> None:
@@ -93,7 +93,6 @@ def test_only_of_what_is_equally_long_everywhere_nothing_need_be_known(
         "kind IS NOT DISTINCT FROM code",
         "alert_id = 17.5",  # no row can match; not ours to say so silently
         "code = '17.0'",
-        "date_trunc('day', raised_at) > '2026-05-02'",
         "date_trunc('day', raised_at) = date_trunc('day', a.raised_at)",
         "date_trunc('century', raised_at) = '2026-05-02'",
         "date_trunc('day', code) = '2026-05-02'",

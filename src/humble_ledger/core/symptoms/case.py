@@ -148,6 +148,16 @@ class Case:
         table = TableName(node.schema, node.relation)
         return self.planner.rows_matching(table, node.alias, [each.sql for each in found])
 
+    def walked_share(self, node: Node) -> float:
+        """The part of its way that a step is expected to go until a LIMIT above has enough.
+
+        1 where it was run: what was seen is what it did.
+        """
+        if node.loops is not None or node.cost is None:
+            return 1.0
+        own = node.cost.total - sum(child.cost.total for child in node.children if child.cost)
+        return min(1.0, self.accounts[node.no].self_cost / own) if own > 0 else 1.0
+
     def share_below(self, node: Node) -> float:
         """The share of the plan's time that a step and all below it take."""
         return sum(self.accounts[each.no].self_share for each in node.walk())

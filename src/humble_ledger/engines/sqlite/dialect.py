@@ -13,6 +13,8 @@ SQLITE = Dialect(
     # A new index has no statistics, and without them the planner guesses.
     after_build="ANALYZE {name}",
     settings=False,
+    times=False,
+    like_tells_case=False,
     # All tables (0x10000), with ANALYZE (2), each looked at for a limited time (0x10).
     analyze_needed="PRAGMA optimize = 0x10012",
 )

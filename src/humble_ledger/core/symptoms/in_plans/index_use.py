@@ -65,7 +65,7 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation not in _FETCHES or node.never_ran or not node.conditions.filter:
             continue
-        walked = 1.0 if node.loops else _walked_share(case, node)
+        walked = case.walked_share(node)
         kept = case.rows(node) * walked
         discarded = (
             (node.discarded.by_filter or 0.0) * node.loops
@@ -148,12 +148,6 @@ def _indexes(case: Case, node: Node) -> Iterator[IndexFacts]:
     table = case.table_of(node)
     names = {below.index for below in node.walk() if below.index}
     return (index for index in (table.indexes if table else ()) if index.name in names)
-
-
-def _walked_share(case: Case, node: Node) -> float:
-    """The part of its way that the planner expects a scan to go until a LIMIT above has enough."""
-    whole, own = node.cost.total if node.cost else 0.0, case.accounts[node.no].self_cost
-    return min(1.0, own / whole) if whole > 0 and not node.children else 1.0
 
 
 def _fetched(case: Case, node: Node) -> float:

@@ -42,15 +42,16 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         account = per_table.get(TableName(node.schema, node.relation))
         if table is None or index is None or account is None or not case.priced:
             continue
-        if not _searches(node) and case.rows(node) < WHOLE_PART * table.rows:
+        walked = case.walked_share(node)
+        if not _searches(node) and case.rows(node) * walked < WHOLE_PART * table.rows:
             continue  # it stops early, or is told from another step
         added = _added_columns(table, index, account)
-        rows = _fetched(case, node)
+        rows = _fetched(case, node) * walked
         if not added or rows < FEWEST_ROWS or 1.0 - table.visited_share < VISIBLE_PART:
             continue
         if table.pages < FEWEST_PAGES:
             continue
-        now = _pages_now(case, node, table, rows)
+        now = _pages_now(case, node, table, index, rows)
         then = _pages_then(case, table, index, added, rows, max(node.loops or 1.0, 1.0))
         saved = 1.0 - then / now if now else 0.0
         cost_ms, share = case.avoidable(node, saved)
@@ -202,12 +203,17 @@ def _fetched(case: Case, node: Node) -> float:
     return case.rows(node) + (node.discarded.by_filter or 0.0) * (node.loops or 0.0)
 
 
-def _pages_now(case: Case, node: Node, table: TableFacts, rows: float) -> float:
-    """The pages that a scan and its bitmap touch: counted, else as many as there are rows."""
+def _pages_now(case: Case, node: Node, table: TableFacts, index: IndexFacts, rows: float) -> float:
+    """The pages that a scan and its bitmap touch: counted, else expected."""
     if not case.plan.steps_measured:
         pages = float(table.pages)
         # Mackert and Lohman, for a table that fits into the cache.
-        return min(pages, 2 * pages * rows / (2 * pages + rows))
+        apart = min(pages, 2 * pages * rows / (2 * pages + rows))
+        together = min(apart, pages * rows / max(table.rows, 1.0))
+        leading = table.columns.get(index.key_columns[0]) if index.key_columns else None
+        # As planners do: between rows that lie in the index's order and rows that lie anywhere.
+        in_order = case.costs.correlation(leading, len(index.key_columns)) ** 2
+        return in_order * together + (1.0 - in_order) * apart
     own = [case.accounts[each.no].self_pages for each in node.walk()]
     return float(sum(pages.touched for pages in own if pages is not None))
 

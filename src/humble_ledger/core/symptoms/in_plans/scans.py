@@ -17,7 +17,7 @@ from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.saying import percent
-from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.schema.facts import SMALL_PAGES, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.obstacles import (
@@ -35,6 +35,7 @@ UNDECIDED = "index-saves-little"  # the cause of one that nobody has held agains
 CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
 FEW = 0.01  # of the rows are kept, or it may be right
+MOST_OF_IT = 0.5  # of the rows of a table: what reads fewer has stopped early
 ROUNDING = 1e-4
 UNLIKE_OTHERS = 10.0  # times fewer rows than a plan for any value expects
 
@@ -64,7 +65,7 @@ def full_scans(case: Case) -> Iterable[Symptom]:
         scan = _measure(case, node)
         if scan is None or case.avoidable_of(_spared(case, node), 1.0)[1] < WORTH_A_WORD:
             continue
-        if scan.table.is_small and (node.loops or 1) <= 1:
+        if _reads_little(case, scan):
             continue
         if scan.predicates and all(each.held_against_sub_query for each in scan.predicates):
             continue  # each row must be held against the sub-query, whatever leads to it
@@ -82,6 +83,15 @@ def full_scans(case: Case) -> Iterable[Symptom]:
                 # only a planner can tell.
                 found = replace(found, cause=Cause(UNDECIDED, found.cause.detail))
             yield found
+
+
+def _reads_little(case: Case, scan: _Scan) -> bool:
+    """Whether the table is small, or a LIMIT had enough after half of the rows or a few pages."""
+    if (scan.node.loops or 1) > _processes(case, scan.node):
+        return False
+    read = min(1.0, scan.rows_read / scan.table.rows)
+    few = not scan.predicates or read * scan.table.pages < SMALL_PAGES
+    return scan.table.is_small or (read < MOST_OF_IT and few)
 
 
 def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:
@@ -128,7 +138,7 @@ def _measure(case: Case, node: Node) -> _Scan | None:
         read = whole if abs(read - whole) < ROUNDING * whole else read
         share = kept / read if read else 0.0
     else:
-        read = table.rows
+        read = table.rows * case.walked_share(node)
         workers = rows_divided_by(case.plan, node) if node.parallel_aware else 1.0
         expected = (node.rows_expected or 0.0) * workers
         expected = min(expected, case.rows(node)) if node.share_unknown else expected
@@ -160,13 +170,14 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     spared = _spared(case, node)
     cost_ms, cost_share = case.avoidable_of(spared, 1.0 - scan.kept_share)
     times = f", {loops:,.0f} times" if loops > 1 else ""
+    whole = "all " if scan.rows_read >= MOST_OF_IT * loops * scan.table.rows else ""
     verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
         name="selective-full-scan",
         node=node.no,
         step=node.name,
         summary=(
-            f"{verb} all {scan.rows_read / loops:,.0f} rows of {scan.table.name}{times} "
+            f"{verb} {whole}{scan.rows_read / loops:,.0f} rows of {scan.table.name}{times} "
             f"to keep {kept:,.0f}"
         ),
         evidence={

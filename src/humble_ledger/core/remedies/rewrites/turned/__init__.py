@@ -1,0 +1,1 @@
+"""Comparisons turned so that the bare column stands alone on its side, rule by rule."""
