@@ -20,7 +20,8 @@ from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.plans.paths import rows_divided_by
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import ForeignKey, ServerFacts, TableFacts, TableName
-from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.statements.conditions import Wrapping, predicates
+from humble_ledger.core.statements.turned.turning import turned_condition
 from humble_ledger.core.symptoms.model import Symptom
 
 WORTH_A_WORD = 0.10  # of the plan's time
@@ -147,6 +148,19 @@ class Case:
             return None
         table = TableName(node.schema, node.relation)
         return self.planner.rows_matching(table, node.alias, [each.sql for each in found])
+
+    def rows_as_turned(self, node: Node) -> float | None:
+        """The rows that the planner would expect of a step, had its filter the column alone.
+
+        None when nothing in it can be turned, or nobody can be asked.
+        """
+        table = self.table_of(node)
+        found = [p for text in node.conditions.filter for p in predicates(text)]
+        hidden = any(p.wrapping is not Wrapping.NONE or p.column is None for p in found)
+        if table is None or not hidden or any(each.partner is not None for each in found):
+            return None
+        turned = turned_condition([each.sql for each in found], table)
+        return self.planner.rows_matching(table.name, node.alias, [turned]) if turned else None
 
     def walked_share(self, node: Node) -> float:
         """The part of its way that a step is expected to go until a LIMIT above has enough.

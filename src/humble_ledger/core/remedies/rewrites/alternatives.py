@@ -6,13 +6,8 @@ from collections.abc import Iterator
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.model import (
-    Reading,
-    Rewriting,
-    and_all,
-    conjuncts,
-    plain,
-)
+from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, plain
+from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
 MOST_BRANCHES = 4
 

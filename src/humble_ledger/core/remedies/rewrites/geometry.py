@@ -8,13 +8,8 @@ from dataclasses import dataclass
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.model import (
-    Reading,
-    Rewriting,
-    and_all,
-    conjuncts,
-    plain,
-)
+from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, plain
+from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
 # Whether they hold does not depend on the unit that places are measured in.
 _TOPOLOGICAL = frozenset(

@@ -10,13 +10,12 @@ from humble_ledger.core.remedies.rewrites.model import (
     Reading,
     Rewriting,
     all_conditions,
-    and_all,
-    conjuncts,
     is_unique,
     only_inner_joins,
     plain,
     sources,
 )
+from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
 _KEEPS_NULL = (exp.Sum, exp.Avg, exp.Min, exp.Max)
 

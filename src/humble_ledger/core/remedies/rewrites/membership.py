@@ -11,13 +11,13 @@ from humble_ledger.core.remedies.rewrites.model import (
     Reading,
     Rewriting,
     all_conditions,
-    and_all,
     is_unique,
     known_table,
     only_inner_joins,
     plain,
     sources,
 )
+from humble_ledger.core.statements.conjuncts import and_all
 
 
 def not_in(reading: Reading) -> Iterator[Rewriting]:

@@ -11,6 +11,7 @@ from sqlglot.errors import SqlglotError
 
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.conjuncts import conjuncts
 
 ALWAYS = ""  # the condition of a rewriting that means the same whatever the data
 
@@ -119,17 +120,6 @@ def only_inner_joins(tree: exp.Select) -> bool:
     )
 
 
-def conjuncts(condition: exp.Expr | None) -> list[exp.Expr]:
-    """The parts that AND joins, without brackets around them."""
-    if condition is None:
-        return []
-    return (
-        [part.unnest() for part in condition.unnest().flatten()]
-        if isinstance(condition.unnest(), exp.And)
-        else [condition.unnest()]
-    )
-
-
 def all_conditions(tree: exp.Select) -> list[exp.Expr]:
     """The parts of WHERE and of every ON, as if all stood in WHERE."""
     where = tree.args.get("where")
@@ -137,12 +127,6 @@ def all_conditions(tree: exp.Select) -> list[exp.Expr]:
     for join in tree.args.get("joins") or ():
         found += conjuncts(join.args.get("on"))
     return found
-
-
-def and_all(parts: Iterable[exp.Expr]) -> exp.Expr | None:
-    """The parts joined by AND; None for none."""
-    kept = [exp.paren(p.copy()) if isinstance(p, exp.Or) else p.copy() for p in parts]
-    return exp.and_(*kept, copy=False) if kept else None
 
 
 def plain(tree: exp.Select, *without: str) -> bool:

@@ -6,14 +6,8 @@ from collections.abc import Iterator
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.model import (
-    Reading,
-    Rewriting,
-    and_all,
-    conjuncts,
-    is_unique,
-    plain,
-)
+from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, is_unique, plain
+from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
 
 def by_last_row(reading: Reading) -> Iterator[Rewriting]:

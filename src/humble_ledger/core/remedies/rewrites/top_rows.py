@@ -11,14 +11,13 @@ from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.rewrites.model import (
     ALWAYS,
     Rewriting,
-    and_all,
-    conjuncts,
     known_table,
     parsed,
     plain,
     written,
 )
 from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName
+from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 from humble_ledger.core.statements.numbered import most_kept
 
 _GROUP = "each_group"

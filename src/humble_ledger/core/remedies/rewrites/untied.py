@@ -10,11 +10,11 @@ from humble_ledger.core.remedies.rewrites.model import (
     Reading,
     Rewriting,
     all_conditions,
-    and_all,
     only_inner_joins,
     sources,
 )
 from humble_ledger.core.schema.facts import ForeignKey
+from humble_ledger.core.statements.conjuncts import and_all
 
 
 def questions(reading: Reading) -> Iterator[Rewriting]:

@@ -142,6 +142,8 @@ def _measure(case: Case, node: Node) -> _Scan | None:
         workers = rows_divided_by(case.plan, node) if node.parallel_aware else 1.0
         expected = (node.rows_expected or 0.0) * workers
         expected = min(expected, case.rows(node)) if node.share_unknown else expected
+        turned = case.rows_as_turned(node)
+        expected = expected if turned is None else turned
         share = min(1.0, expected / table.rows)
     quals = len(found)
     scan_cost = case.costs.full_scan(table, quals)

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.turned.model import Known, Turn, both_ways
+from humble_ledger.core.statements.turned.model import Known, Turn, both_ways
 
 
 def stand_in(comparison: exp.Expr, known: Known) -> Turn | None:

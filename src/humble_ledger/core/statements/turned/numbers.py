@@ -8,7 +8,7 @@ from math import ceil, floor
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.turned.model import (
+from humble_ledger.core.statements.turned.model import (
     TURNED,
     Known,
     Turn,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.turned.model import Known, Turn, both_ways, is_fixed
 from humble_ledger.core.statements.sql_dialect import DIALECT
+from humble_ledger.core.statements.turned.model import Known, Turn, both_ways, is_fixed
 
 _OF_PATTERNS = ("%", "_", "\\")
 

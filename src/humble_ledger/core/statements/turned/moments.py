@@ -13,7 +13,8 @@ from datetime import date, timedelta
 
 from sqlglot import exp
 
-from humble_ledger.core.remedies.rewrites.turned.model import (
+from humble_ledger.core.statements.sql_dialect import DIALECT
+from humble_ledger.core.statements.turned.model import (
     TURNED,
     Known,
     Turn,
@@ -23,7 +24,6 @@ from humble_ledger.core.remedies.rewrites.turned.model import (
     later,
     typed,
 )
-from humble_ledger.core.statements.sql_dialect import DIALECT
 
 _UNITS = ("minute", "hour", "day", "week", "month", "quarter", "year")
 _DAY = r"\d{4}-\d\d-\d\d"
@@ -56,7 +56,9 @@ _EQUALLY_LONG = re.compile(
     r"(?:CAST\()?'\d+:\d\d(?::\d\d)?'(?:::| AS )INTERVAL\)?",
     re.IGNORECASE,
 )
-_DAYS = re.compile(r"INTERVAL '\d+ (?:DAY|WEEK)S?'", re.IGNORECASE)
+_DAYS = re.compile(
+    r"INTERVAL '\d+ (?:DAY|WEEK)S?'|(?:CAST\()?'\d+ days?'(?:::| AS )INTERVAL\)?", re.IGNORECASE
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -256,7 +258,7 @@ def moved_interval(comparison: exp.Expr, known: Known) -> Turn | None:
             continue
         type_ = known.type_of(column) if isinstance(column, exp.Column) else ""
         days = type_ == "date" and _whole(span) is not None
-        if not days and not isinstance(span, exp.Interval):
+        if not days and not _is_interval(span):
             continue
         back = exp.Sub if isinstance(moved, exp.Add) else exp.Add
         given = typed(value, "timestamp" if type_ == "date" and not days else type_)
@@ -336,8 +338,10 @@ def _since(side: exp.Expr) -> tuple[exp.Expr | None, exp.Expr, bool]:
         given = [each.unnest() for each in side.expressions]
         if len(given) == 1:
             return exp.CurrentDate(), given[0], True
-        if len(given) == 2 and isinstance(given[0], exp.CurrentTimestamp | exp.CurrentDate):
-            return given[0].copy(), given[1], True
+        if len(given) == 2:
+            now = given[0].this.unnest() if isinstance(given[0], exp.Cast) else given[0]
+            is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
+            return (now.copy() if is_clock else None), given[1], True
     return None, side, False
 
 
@@ -412,6 +416,12 @@ def _is_equally_long(span: exp.Expr, type_: str) -> bool:
     text = span.sql(dialect=DIALECT)
     days = not type_.endswith("with time zone") and bool(_DAYS.fullmatch(text))
     return days or bool(_EQUALLY_LONG.fullmatch(text))
+
+
+def _is_interval(span: exp.Expr) -> bool:
+    return isinstance(span, exp.Interval) or (
+        isinstance(span, exp.Cast) and span.to.is_type("interval")
+    )
 
 
 def _with_interval(side: exp.Expr) -> exp.Expr:
