@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
+from benchmarks.grounds.harbour import HARBOUR
 from benchmarks.grounds.post_troubles import POST, POST_LATER, POST_THIRD
 
 SETUP = {
@@ -373,5 +374,6 @@ CASES = {
     for name, cases in WRITTEN_FIRST.items()
 }
 CASES["post"] = [*POST, *POST_LATER, *POST_THIRD]
-SETUP["clinic"] = ""
+SETUP["clinic"] = SETUP["harbour"] = ""
 CASES["clinic"] = CLINIC
+CASES["harbour"] = HARBOUR
