@@ -187,7 +187,7 @@ def test_rewrites_are_proposed_tried_against_the_old_text_and_settled(
     assert script.strip() and all(
         s.startswith(("SELECT", "CREATE", "--")) for s in script.splitlines() if s
     )
-    assert "INTERVAL '1 day'" in rewrite["apply"][0]
+    assert "INTERVAL '1 DAY'" in rewrite["apply"][0]
     assert rewrite["queries"][0]["way"] == "planner"
     old, new = (server.fetch(sql) for sql in (day, rewrite["apply"][0].rstrip(";")))
     assert sorted(map(str, old)) == sorted(map(str, new))
@@ -200,6 +200,26 @@ def test_rewrites_are_proposed_tried_against_the_old_text_and_settled(
     (forward, *_) = begun.json("settle", trial["id"], "keep")["files"]
     assert "the application sends" in (begun.folder / forward).read_text()
     assert "another text for" in begun.fails(2, "trial", "q1", "--remedy", rewrite["id"])
+
+
+@only_newest
+def test_a_turned_comparison_is_proposed_beside_the_index_that_it_takes(
+    begun: Program, server: Server
+) -> None:
+    sql = "SELECT visit_id FROM visit WHERE started_at::date = '2026-03-03'"
+    (found,) = begun.json("diagnose", sql)["symptoms"]
+    assert found["name"] == "selective-full-scan" and "started_at" in found["cause"]["detail"]
+    (remedy,) = begun.json("propose", sql)["remedies"]
+    assert (remedy["type"], remedy["beside_index"]) == ("rewrite", "visit (started_at)")
+    assert remedy["size_bytes_predicted"] > 0
+    trial = begun.json("trial", sql, "--remedy", remedy["id"], "--pairs", "12")
+    (tried,) = trial["queries"]
+    assert (trial["verdict"], tried["same_result"], trial["left_behind"]) == ("faster", True, [])
+    predicted = remedy["queries"][0]["cost_predicted"]
+    assert tried["after"]["cost"] == pytest.approx(predicted, rel=0.1)
+    files = begun.json("settle", trial["id"], "keep")["files"]
+    forward = (begun.folder / files[0]).read_text()
+    assert "the application sends" in forward and "ON visit (started_at)" in forward
 
 
 @only_oldest

@@ -125,6 +125,7 @@ class Remedy:
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
     ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
     ``together`` are the columns that statistics are gathered of together;
+    ``beside`` is an index that a rewritten statement takes, and without which it gains little;
     ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``online`` is the word by which its index is built while others write, "" where they wait, and
     ``online_costs`` what that takes;
@@ -156,6 +157,7 @@ class Remedy:
     removes_from: str = ""
     checked: Checked | None = None
     together: ColumnGroup | None = None
+    beside: IndexDesign | None = None
 
 
 def index_remedy(

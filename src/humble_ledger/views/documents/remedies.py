@@ -45,7 +45,7 @@ class RefusedRow(Struct, frozen=True):
 
 
 class RemedyRow(Struct, frozen=True):
-    """One remedy."""
+    """One remedy; ``beside_index`` is an index that a rewritten statement takes."""
 
     id: str
     type: str
@@ -63,6 +63,7 @@ class RemedyRow(Struct, frozen=True):
     question: bool = False
     for_queries: list[str] = []
     checked: CheckedRow | None = None
+    beside_index: str = ""
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -135,6 +136,7 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         values_from=remedy.values_from,
         question=remedy.question,
         checked=_checked_row(remedy.checked),
+        beside_index=remedy.beside.words if remedy.beside is not None else "",
         for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
     )
 

@@ -108,7 +108,8 @@ def caution_lines(cautions: Sequence[str]) -> list[Text]:
 
 def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
     """By whom the costs of indexes are predicted, in a sentence."""
-    found = [p.way for e in entries if e.remedy.index is not None for p in e.remedy.predictions]
+    with_index = [e.remedy for e in entries if e.remedy.index or e.remedy.beside]
+    found = [p.way for remedy in with_index for p in remedy.predictions]
     formula = sum(way == FORMULA for way in found)
     if not found or formula == len(found):
         why = f" ({declined.rstrip('.')})" if declined else ""
@@ -118,7 +119,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
 
 
 def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
-    first = next((e for e in shown if e.remedy.index is not None), None)
+    first = next((e for e in shown if e.remedy.index or e.remedy.beside), None)
     by = f"; {predicted_by(shown, declined)}" if first is not None or declined else ""
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:

@@ -142,7 +142,7 @@ def capture_logs(
             raise
         known = any(log.before is not None for log in logs)
         tally = reading.desk.tally
-        if not known and not tally.entries and tally.lines:
+        if not known and not tally.entries and (tally.first_unreadable or tally.passed_over):
             raise _no_log(given, tally)
         return _finish(workspace, reading, DONE)
     finally:
@@ -330,8 +330,8 @@ def _finish(workspace: Workspace, reading: _Reading, status: str) -> CaptureEntr
 def _no_log(files: Sequence[LogPlace], tally: Tally) -> UnreadableInput:
     names = ", ".join(str(file) for file in files)
     return UnreadableInput(
-        f"{names}: not one of {tally.lines:,} lines is an entry of a PostgreSQL log or an "
-        f"application's (first: {tally.first_unreadable}).",
+        f"{names}: not one of {tally.lines:,} lines is an entry of a server's log (PostgreSQL, "
+        f"MariaDB, MySQL) or an application's (first: {tally.first_unreadable}).",
         "Is it the right file? If the lines of a server's log begin in an unusual way, give  "
         "--prefix  with the server's log_line_prefix.",
     )

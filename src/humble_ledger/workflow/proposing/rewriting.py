@@ -16,6 +16,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.errors import RefusedForSafety, StatementRejected
 from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.proposing.beside import beside_an_index
 from humble_ledger.workflow.supposing.counterexamples import checked_of, counterexample
 from humble_ledger.workflow.workspace import Workspace
 
@@ -41,6 +42,8 @@ def rewrites(
     kept, refused = [], []
     for remedy in found:
         priced = _priced(workspace, entry, remedy)
+        if priced is None and entry.query is not None:
+            priced = beside_an_index(workspace, entry, tables, remedy, progress)
         if priced is None:
             continue
         if priced.question:  # it is meant to give another result

@@ -15,13 +15,18 @@ from humble_ledger.workflow.workspace import Workspace
 
 def abilities(workspace: Workspace, subject: Subject, entry: PlanEntry) -> IndexAbilities:
     """What the server allows, and which constants the application never changes."""
-    session = workspace.session
     given_as_text = subject.query is None and subject.plan is None
     if given_as_text or entry.query is None:
         constants = Constants.of_text(entry.statement)
     else:
         runs = workspace.ledger.queries.runs(entry.query)
         constants = Constants.of_runs((run.literals, run.parameters) for run in runs)
+    return abilities_for(workspace, constants)
+
+
+def abilities_for(workspace: Workspace, constants: Constants) -> IndexAbilities:
+    """What the server allows, where these are the constants."""
+    session = workspace.session
     return IndexAbilities(
         constants.always,
         session.is_immutable,

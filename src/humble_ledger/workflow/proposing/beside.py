@@ -1,0 +1,83 @@
+"""A turned comparison that no index serves yet: the new text beside an index that would."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.remedies.candidates.model import IndexAbilities
+from humble_ledger.core.remedies.candidates.registry import candidates
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
+from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.remedies.model import Prediction, Remedy
+from humble_ledger.core.remedies.prediction.contract import Asked, Predictor
+from humble_ledger.core.remedies.rewrites.comparisons import rewritings
+from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.statements.constants import Constants
+from humble_ledger.core.statements.kinds import Statement
+from humble_ledger.errors import RefusedForSafety, StatementRejected
+from humble_ledger.workflow.progress import Progress
+from humble_ledger.workflow.reading.abilities import abilities_for
+from humble_ledger.workflow.supposing.predictors import predictor_of
+from humble_ledger.workflow.workspace import Workspace
+
+MOST_TRIED = 12  # indexes, the first that the rules come to
+
+
+def beside_an_index(
+    workspace: Workspace,
+    entry: PlanEntry,
+    tables: Mapping[TableName, TableFacts],
+    remedy: Remedy,
+    progress: Progress,
+) -> Remedy | None:
+    """A rewriting with the index that makes it clearly cheaper, where none serves the old text.
+
+    None for rewritings that turn no comparison, and where no index is clearly worth it. Each side
+    of the present plan's cost is an estimate, and the new one's a prediction.
+    """
+    dialect = workspace.engine.dialect
+    turned = {f"{each.sql};" for each in rewritings(entry.statement, tables, dialect)}
+    now = entry.plan.cost_total
+    if remedy.apply[0] not in turned or now is None or entry.query is None:
+        return None
+    new = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
+    try:
+        plan = workspace.session.explain(new).plan
+    except (StatementRejected, RefusedForSafety):
+        return None
+    predictor, _ = predictor_of(workspace, progress)
+    means = abilities_for(workspace, Constants.of_text(new.sql))
+    best = _cheapest(predictor, Asked.of(new, plan, tables), tables, means)
+    if best is None or now < CLEAR_GAIN * best[0]:
+        return None
+    cost, design, route = best
+    old = Asked.of(Statement(entry.statement, entry.parameters), entry.plan, tables)
+    alone = _cheapest(predictor, old, tables, means)
+    if alone is not None and alone[0] <= CLEAR_GAIN * cost:
+        return None  # an index does it without another text
+    size = predictor.shape(design, tables[design.table]).size_bytes(tables[design.table].page_bytes)
+    return replace(
+        remedy,
+        summary=f"{remedy.summary}, beside an index on {design.words}",
+        predictions=(Prediction(entry.query, now, cost, predictor.way, "the present plan", route),),
+        size_bytes_predicted=size,
+        beside=design,
+    )
+
+
+def _cheapest(
+    predictor: Predictor,
+    asked: Asked,
+    tables: Mapping[TableName, TableFacts],
+    means: IndexAbilities,
+) -> tuple[float, IndexDesign, str] | None:
+    """The least cost that one index brings, that index, and the route by it."""
+    found = []
+    designs = dict.fromkeys(c.design for c in candidates(asked.plan, tables, means))
+    for design in list(designs)[:MOST_TRIED]:
+        told = predictor.outlook(asked, [design])
+        if told.used:
+            found.append((told.cost, design, told.used[0].route))
+    return min(found, key=lambda each: each[0], default=None)
