@@ -35,6 +35,7 @@ UNDECIDED = "index-saves-little"  # the cause of one that nobody has held agains
 CLEARLY_CHEAPER = 0.5
 FEWEST_UNKNOWN_ROWS = 10_000.0
 FEW = 0.01  # of the rows are kept, or it may be right
+COMMON = 0.05  # of the rows meet a condition: the first pages hold some
 MOST_OF_IT = 0.5  # of the rows of a table: what reads fewer has stopped early
 ROUNDING = 1e-4
 UNLIKE_OTHERS = 10.0  # times fewer rows than a plan for any value expects
@@ -90,7 +91,9 @@ def _reads_little(case: Case, scan: _Scan) -> bool:
     if (scan.node.loops or 1) > _processes(case, scan.node):
         return False
     read = min(1.0, scan.rows_read / scan.table.rows)
-    few = not scan.predicates or read * scan.table.pages < SMALL_PAGES
+    # Of a rare value nobody knows how soon it comes, if there is one.
+    common = scan.kept_share >= COMMON and read * scan.table.pages < SMALL_PAGES
+    few = not scan.predicates or common
     return scan.table.is_small or (read < MOST_OF_IT and few)
 
 
@@ -172,15 +175,16 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     spared = _spared(case, node)
     cost_ms, cost_share = case.avoidable_of(spared, 1.0 - scan.kept_share)
     times = f", {loops:,.0f} times" if loops > 1 else ""
-    whole = "all " if scan.rows_read >= MOST_OF_IT * loops * scan.table.rows else ""
+    ended = scan.rows_read < MOST_OF_IT * loops * scan.table.rows
+    or_all = f", and all {scan.table.rows:,.0f} when none is there"
     verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
         name="selective-full-scan",
         node=node.no,
         step=node.name,
         summary=(
-            f"{verb} {whole}{scan.rows_read / loops:,.0f} rows of {scan.table.name}{times} "
-            f"to keep {kept:,.0f}"
+            f"{verb} {'' if ended else 'all '}{scan.rows_read / loops:,.0f} rows of "
+            f"{scan.table.name}{times} to keep {kept:,.0f}{or_all if ended else ''}"
         ),
         evidence={
             "rows_read": scan.rows_read,
