@@ -104,6 +104,25 @@ KEY = ForeignKey("visit_buoy", ("buoy_id",), TableName("public", "alert"), ("buo
 
 
 @pytest.mark.parametrize(
+    ("indexes", "gone"),
+    [
+        # The one that serves in place of another stays, used or not.
+        ([index("one", "buoy_id", scans=0), index("two", "buoy_id", "code", scans=0)], {"one"}),
+        # The last one by which a foreign key finds its rows stays: deletes come one day.
+        ([index("one", "buoy_id", "code", scans=0)], set()),
+        ([index("one", "buoy_id", "code", scans=0), index("two", "buoy_id", "kind", scans=0)],
+         {"one"}),
+        ([index("one", "buoy_id", scans=0, predicate="(kind = 'ice')"),
+          index("two", "buoy_id", "kind", scans=0)], {"one"}),
+        ([index("one", "code", "buoy_id", scans=0)], {"one"}),
+    ],
+)  # fmt: skip
+def test_what_is_told_to_go_can_go_together(indexes: list[IndexFacts], gone: set[str]) -> None:
+    found = index_symptoms(table(*indexes, foreign_keys=(KEY,)), NOW)
+    assert {s.subject.split(".")[-1] for s in found} == gone
+
+
+@pytest.mark.parametrize(
     ("indexes", "deleted", "joined", "fires"),
     [
         ((), 5, set(), True),

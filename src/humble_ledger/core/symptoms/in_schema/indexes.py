@@ -48,13 +48,13 @@ def index_symptoms(
         twin = next((other for other in valid if _spares(other, index, told)), None)
         if twin is not None:
             told.add(index.name)
-            if index.scans or (table.name, index.name) in used.indexes:
-                serving.add(twin.name)
+            serving.add(twin.name)
             yield _repeated(table, index, twin, now)
     for index in valid:
-        if index.name in serving:
+        if index.name in serving or _alone_for_a_key(table, index, told):
             continue
         if index.name not in told and _unused(table, index):
+            told.add(index.name)
             yield _symptom(
                 "unused-index",
                 table,
@@ -63,6 +63,7 @@ def index_symptoms(
                 Cause("nobody-searches-by-it", _window(table, now)),
             )
         elif index.name not in told and _not_captured(table, index, used):
+            told.add(index.name)
             yield _symptom(
                 "unused-index",
                 table,
@@ -113,6 +114,27 @@ def _unused(table: TableFacts, index: IndexFacts) -> bool:
         return False
     read = table.reads.full_scans + table.reads.index_scans
     return index.pages >= FEWEST_PAGES and read > 0
+
+
+def _alone_for_a_key(table: TableFacts, index: IndexFacts, told: set[str]) -> bool:
+    """Whether it is the only index by which a foreign key finds its rows, once the others go.
+
+    Nothing counts before a row on the other side is deleted, and then each one needs it.
+    """
+
+    def supports(other: IndexFacts, columns: set[str]) -> bool:
+        first = set(other.key_columns[: len(columns)])
+        return other.valid and not other.predicate and first == columns
+
+    return any(
+        supports(index, set(key.columns))
+        and not any(
+            supports(other, set(key.columns)) and other.name not in told
+            for other in table.indexes
+            if other.name != index.name
+        )
+        for key in table.foreign_keys
+    )
 
 
 def _not_captured(table: TableFacts, index: IndexFacts, used: CapturedUse) -> bool:
