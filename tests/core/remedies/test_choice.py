@@ -71,6 +71,24 @@ def problems(draw: st.DrawFn) -> Problem:
     return problem(served, sizes, weights, Budget(limit, most))
 
 
+@pytest.mark.parametrize(
+    ("saves", "weight", "kept"),
+    [
+        (60.0, 1.0, True),  # more than it must in a run
+        (30.0, 1.0, False),
+        (30.0, 40.0, True),  # less, but the query is sent so often that it counts
+        (1.0, 1000.0, False),  # a hundredth of a query is not worth an index, however often
+    ],
+)
+def test_next_to_no_cost_is_no_reason_to_build(saves: float, weight: float, kept: bool) -> None:
+    given = Problem(
+        (Weighed("q1", weight, 100.0), Weighed("q2", 900.0, 100.0)),
+        (Option(A, 10, least=50.0),),
+        lambda query, designs: 100.0 - saves if query == "q1" and A in designs else 100.0,
+    )
+    assert bool(pick(given)[0]) == kept
+
+
 @given(problems())
 def test_the_search_reaches_nearly_the_best_of_all_sets(given: Problem) -> None:
     exact, complete = searching.best_set(given)

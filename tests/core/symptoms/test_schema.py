@@ -17,7 +17,11 @@ from humble_ledger.core.schema.facts import (
     Writes,
 )
 from humble_ledger.core.symptoms.in_schema.foreign_keys import foreign_key_symptoms
-from humble_ledger.core.symptoms.in_schema.indexes import index_symptoms, merged_into
+from humble_ledger.core.symptoms.in_schema.indexes import (
+    CapturedUse,
+    index_symptoms,
+    merged_into,
+)
 from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
 from tests.core.remedies.test_prediction import ALERT, VISIT
 
@@ -86,6 +90,18 @@ def test_an_unused_index_tells_of_its_writes_and_of_the_time_it_was_watched() ->
     (long,) = index_symptoms(table(index("one", "code", scans=0), since_days=40), NOW)
     assert "in the 40 days" in long.summary
     assert "look again" not in long.cause.detail
+
+
+def test_what_a_captured_plan_uses_is_not_called_unused() -> None:
+    unused = table(index("one", "code", scans=0))
+    used = CapturedUse({unused.name: 1}, frozenset({(unused.name, "one")}), complete=False)
+    assert list(index_symptoms(unused, NOW, used)) == []
+    assert list(index_symptoms(unused, NOW, replace(used, indexes=frozenset())))
+    # Where the server counts nothing, a query without a plan leaves all open.
+    uncounted = table(index("one", "code", scans=None), counted=False)
+    many = CapturedUse({uncounted.name: 9}, frozenset(), complete=False)
+    assert list(index_symptoms(uncounted, NOW, many)) == []
+    assert list(index_symptoms(uncounted, NOW, replace(many, complete=True)))
 
 
 def test_of_a_table_nobody_read_no_index_is_called_unused() -> None:

@@ -33,9 +33,9 @@ def symptoms_of_schema(workspace: Workspace, only: TableName | None = None) -> l
 
 def found_in_schema(workspace: Workspace, tables: Mapping[TableName, TableFacts]) -> list[Symptom]:
     """What is wrong with these tables, beside what captured queries ask of them."""
-    # Where the server counts how often an index is used, no plan need stand in for that.
-    counted = all(table.counted for table in tables.values())
-    used = CapturedUse() if counted else captured_use(workspace)
+    # Where the server counts how often an index is used, no plan need stand in for that; but what
+    # was captured and not run since the counters began may need one all the same.
+    used = captured_use(workspace)
     return schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC), used)
 
 
@@ -56,14 +56,15 @@ def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:
 
 
 def captured_use(workspace: Workspace) -> CapturedUse:
-    """Which indexes the plans of captured queries use; nothing while one of them has no plan."""
+    """Which indexes the newest plans of captured queries use."""
     default = workspace.session.server.default_schema
     queries: Counter[TableName] = Counter()
-    indexes = set()
+    indexes, complete = set(), True
     for query in captured_queries(workspace):
         entry = newest_plan(workspace, query)
         if entry is None:
-            return CapturedUse()
+            complete = False
+            continue
         read = set()
         for node in entry.plan.nodes():
             if node.relation:
@@ -72,4 +73,4 @@ def captured_use(workspace: Workspace) -> CapturedUse:
                 parts = [node, *node.children]
                 indexes |= {(name, part.index) for part in parts if part.index}
         queries.update(read)
-    return CapturedUse(queries, frozenset(indexes))
+    return CapturedUse(queries, frozenset(indexes), complete)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.choice.choosing import pick
@@ -59,7 +59,8 @@ def _proposed(
     others: list[Remedy] = []
     hidden = 0
     if RemedyType.INDEX in types:
-        best, rest = _best_indexes(pool, weights)
+        # Of a query that is named, a little may be wanted, too.
+        best, rest = _best_indexes(pool, weights, making.handful if not whats else _nothing)
         saved += [(adds, making.remedy(one)) for adds, one in best]
         most = MOST_PER_QUERY * len(whats)
         others = [making.remedy(one) for one in rest[:most]]
@@ -112,10 +113,17 @@ def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry
     return tuple({entry.id: entry for entry in entries}.values())
 
 
+def _nothing(_: IndexDesign) -> float:
+    return 0.0
+
+
 def _best_indexes(
-    pool: Pool, weights: Mapping[str, float]
+    pool: Pool, weights: Mapping[str, float], least: Callable[[IndexDesign], float]
 ) -> tuple[list[tuple[float, Priced]], list[Priced]]:
-    """The indexes that together save most, with what each adds, and others that are good too."""
+    """The indexes that together save most, with what each adds, and others that are good too.
+
+    Each saves at least ``least``, in the server's cost units, in a run of one of the queries.
+    """
     useful = pool.priced()
     priced = {p.design: p for p in useful if not pool.needless(p)}
     pool.prime(priced)
@@ -125,7 +133,9 @@ def _best_indexes(
             for each in pool.studied
             if (cost := each.plan.plan.cost_total)
         ),
-        options=tuple(Option(p.design, p.size_bytes) for p in priced.values()),
+        options=tuple(
+            Option(p.design, p.size_bytes, least=least(p.design)) for p in priced.values()
+        ),
         cost_of=pool.cost,
     )
     best = [(each.adds, priced[each.option.design]) for each in pick(problem)[0]]

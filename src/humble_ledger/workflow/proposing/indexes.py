@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from math import isfinite
 
+from humble_ledger.core.costs.model import Search
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.remedies.building import Build, build_range_ms
 from humble_ledger.core.remedies.candidates.model import Candidate, IndexAbilities
@@ -30,6 +32,7 @@ from humble_ledger.workflow.workspace import Workspace
 
 STOPPED = "not looked at, as it was stopped"
 
+HANDFUL = 8.0  # rows that lie apart
 WORTH_A_LINE = 1.01  # times cheaper: less is rounding
 
 
@@ -254,6 +257,17 @@ class IndexRemedies:
             build_measured=measured,
             dialect=self.workspace.engine.dialect,
         )
+
+    def handful(self, design: IndexDesign) -> float:
+        """The cost of fetching a handful of rows by it: what saves less is no reason to build it.
+
+        0 where the server's formulas are not known.
+        """
+        table = self.pool.tables[design.table]
+        share = min(1.0, HANDFUL / max(table.rows, 1.0))
+        shape = self.pool.predictor.shape(design, table)
+        cost = self.workspace.session.costs.index_scan(table, shape, Search(share, share, 1), 0.0)
+        return cost.total if isfinite(cost.total) else 0.0
 
     def extra_entries(self, priced: Priced) -> float:
         """Index entries it would have added to what was written since the counters began."""

@@ -12,6 +12,7 @@ from humble_ledger.core.remedies.choice.model import (
     Option,
     Picked,
     Problem,
+    Weighed,
     size_of,
 )
 from humble_ledger.core.remedies.choice.searching import (
@@ -22,6 +23,7 @@ from humble_ledger.core.remedies.choice.searching import (
 from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
 from humble_ledger.core.saying import MIB, percent
 
+OF_ALL = 0.01  # of all weight: an index that saves so much is worth it, however little each run
 NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
 
 
@@ -65,12 +67,26 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
         rest = frozenset(o.design for o in chosen if o is not option)
         missed = [
             q for q in problem.served([option.design])
-            if problem.cost(q.query, rest) - problem.cost(q.query, everything)
-            > NOT_WORTH_IT * q.cost
+            if _missed(
+                problem, option, q,
+                problem.cost(q.query, rest) - problem.cost(q.query, everything),
+            )
         ]  # fmt: skip
         if not missed:
             chosen = [o for o in chosen if o is not option]
     return chosen
+
+
+def _missed(problem: Problem, option: Option, query: Weighed, saved: float) -> bool:
+    """Whether a query would miss an index that saves so much of its cost.
+
+    A query of next to no cost does not, whatever part of it that is, unless it is sent so often
+    that it makes up a good part of all.
+    """
+    if saved <= NOT_WORTH_IT * query.cost:
+        return False
+    weight = query.weight * saved / query.cost if query.cost else 0.0
+    return saved >= option.least or weight >= OF_ALL * sum(q.weight for q in problem.queries)
 
 
 def _worth_their_room(problem: Problem, chosen: list[Option]) -> list[Option]:

@@ -34,13 +34,15 @@ class Budget:
 class Option:
     """One index to choose from: its size, and the entries its table's changes would have cost.
 
-    ``extra_entries`` counts since the server's counters began.
+    ``extra_entries`` counts since the server's counters began. ``least`` is the cost that it must
+    save in one run of a query, unless that query makes up a good part of all weight.
     """
 
     design: IndexDesign
     size_bytes: int
     reason: str = ""
     extra_entries: float = 0.0
+    least: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

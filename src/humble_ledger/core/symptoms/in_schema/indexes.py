@@ -18,13 +18,14 @@ LONG_ENOUGH = timedelta(days=7)
 
 @dataclass(frozen=True, slots=True)
 class CapturedUse:
-    """What the plans of all captured queries use: how many read each table, and which indexes.
+    """What the plans of captured queries use: how many read each table, and which indexes.
 
-    Empty when a captured query has no plan: then nothing can be said.
+    ``complete`` unless a captured query has no plan: then nobody can say what none of them uses.
     """
 
     queries: Mapping[TableName, int] = field(default_factory=dict)
     indexes: frozenset[tuple[TableName, str]] = frozenset()
+    complete: bool = True
 
 
 _NOTHING_CAPTURED = CapturedUse()
@@ -52,6 +53,8 @@ def index_symptoms(
             yield _repeated(table, index, twin, now)
     for index in valid:
         if index.name in serving or _alone_for_a_key(table, index, told):
+            continue
+        if (table.name, index.name) in used.indexes:
             continue
         if index.name not in told and _unused(table, index):
             told.add(index.name)
@@ -141,7 +144,7 @@ def _not_captured(table: TableFacts, index: IndexFacts, used: CapturedUse) -> bo
     if table.counted or index.unique or index.constraint or index.pages < FEWEST_PAGES:
         return False
     enough = used.queries.get(table.name, 0) >= FEWEST_QUERIES
-    return enough and (table.name, index.name) not in used.indexes
+    return used.complete and enough and (table.name, index.name) not in used.indexes
 
 
 def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
