@@ -10,9 +10,11 @@ import pytest
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.mysql.dialect import FAMILY
+from humble_ledger.engines.mysql.session import MysqlSession
 from humble_ledger.engines.postgresql.dialect import POSTGRESQL
 from humble_ledger.engines.postgresql.session import PostgresSession
-from tests.conftest import Server, only_newest
+from tests.conftest import Maria, Server, only_mariadb, only_newest
 
 NAME = TableName("public", "watch")
 # Around midnights, ends of months and of years, a leap day, and clocks put forward and back.
@@ -118,6 +120,56 @@ LEFT_ALONE = [
 ]  # fmt: skip
 
 
+# MariaDB's and MySQL's words for it.
+FAMILY_BUILT = """
+CREATE TABLE watch (id int AUTO_INCREMENT PRIMARY KEY, here datetime, at timestamp NULL, day date,
+    n int, big bigint NOT NULL, amount decimal(10, 3), name text, note varchar(20));
+INSERT INTO watch (here, at, day, n, big, amount, name, note)
+SELECT t, t, date(t), n, n * 3, n / 4, left('abcdef', 1 + abs(n) % 6),
+    CASE WHEN n % 3 > 0 THEN concat('ab', abs(n)) END
+FROM (SELECT timestampadd(SECOND, o.off, d.day) AS t, (o.off DIV 7 + dayofyear(d.day)) % 23 - 8 AS n
+    FROM (SELECT '2023-01-01' AS day UNION SELECT '2023-05-07' UNION SELECT '2023-05-08'
+        UNION SELECT '2023-05-31' UNION SELECT '2023-06-01' UNION SELECT '2024-02-29'
+        UNION SELECT '2023-12-31' UNION SELECT '2024-01-01' UNION SELECT '1999-12-31') d,
+    (SELECT -3600 AS off UNION SELECT -1 UNION SELECT 0 UNION SELECT 1 UNION SELECT 1800
+        UNION SELECT 43200 UNION SELECT 86399) o) made;
+INSERT INTO watch (big) VALUES (0), (12);
+INSERT INTO watch (here, at, day, n, big, amount, name, note)
+    SELECT now() - INTERVAL k DAY, now() - INTERVAL k DAY, curdate() - INTERVAL k DAY, 5, 5, 5, '',
+    '' FROM (SELECT 0 AS k UNION SELECT 1 UNION SELECT 2 UNION SELECT 5) ks
+"""
+FAMILY_TURNED = [
+    "date(here) = '2023-05-07'",
+    "cast(at AS date) >= '2023-05-07' AND date(at) < '2023-05-31'",
+    "date(here) BETWEEN '2023-05-07' AND '2023-05-08'",
+    "date(here) = curdate() - INTERVAL 1 DAY",
+    "year(here) = 2023",
+    "year(day) BETWEEN 1999 AND 2022",
+    "extract(year FROM at) > 2022",
+    "year(here) = 2023 AND month(here) = 12 AND n > 0",
+    "month(here) = 2 AND dayofmonth(here) = 29 AND year(here) = 2024",
+    "date_format(here, '%Y-%m-%d') = '2023-05-07'",
+    "date_format(here, '%Y%m') >= '202305'",
+    "here + INTERVAL 1 HOUR < '2023-05-08 00:30:00'",
+    "date_sub(here, INTERVAL 2 DAY) >= '2023-05-07'",
+    "date_add(day, INTERVAL 12 HOUR) > '2023-05-31 11:59:00'",
+    "datediff(now(), here) < 2",
+    "datediff(curdate(), here) >= 2",
+    "datediff(curdate(), day) = 1",
+    "n + 5 > 7",
+    "7 - n >= 3",
+    "n * 2 > 11",
+    "amount * 4 = 7",
+    "amount + 0.25 >= 1.5",
+    "left(name, 3) = 'abc'",
+    "substring(note, 1, 2) = 'ab'",
+    "locate('abcd', name) = 1",
+    "coalesce(n, 0) > 3",
+    "ifnull(note, '') = ''",
+    "coalesce(big, 7) = 12",
+]
+
+
 @pytest.fixture(scope="module")
 def watches(scenarios) -> Iterator[tuple[Server, dict[TableName, TableFacts]]]:  # type: ignore[no-untyped-def]
     server = scenarios.server(18)
@@ -164,3 +216,22 @@ def test_what_cannot_be_turned_is_left_alone(
     for condition in LEFT_ALONE:
         found = list(rewritings(f"SELECT id FROM watch WHERE {condition}", watches[1], POSTGRESQL))
         assert not found, (condition, found[0].sql)
+
+
+@only_mariadb
+def test_the_same_rows_come_from_mariadb(maria: Maria) -> None:
+    for statement in FAMILY_BUILT.split(";\n"):
+        maria.do(statement)
+    name = TableName("", "watch")
+    session = MysqlSession(maria.url, Limits(), "mariadb")
+    try:
+        tables = dict(session.tables([name]))
+        for condition in FAMILY_TURNED:
+            old = f"SELECT id FROM watch WHERE {condition}"
+            found = list(rewritings(old, tables, FAMILY))
+            assert found, condition
+            rows = [set(maria.fetch(sql)) for sql in (old, found[0].sql)]
+            assert rows[0] and rows[0] == rows[1], (condition, found[0].sql)
+    finally:
+        session.close()
+        maria.do("DROP TABLE watch")

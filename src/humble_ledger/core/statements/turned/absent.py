@@ -6,21 +6,24 @@ from decimal import Decimal
 
 from sqlglot import exp
 
-from humble_ledger.core.statements.turned.model import Known, Turn, both_ways
+from humble_ledger.core.statements.turned.model import Known, Turn, both_ways, called
 
 
 def stand_in(comparison: exp.Expr, known: Known) -> Turn | None:
     """coalesce(c, 0) > 5  →  c > 5, as 0 is not; where it is: c > 5 OR c IS NULL."""
     for side, op, value in both_ways(comparison):
-        if not isinstance(side, exp.Coalesce) or len(side.expressions) != 1:
+        given = called(side, "ifnull")
+        if isinstance(side, exp.Coalesce):
+            given = [side.this.unnest(), *side.expressions]
+        if len(given) != 2:
             continue
-        column = side.this.unnest()
+        column = given[0]
         if not isinstance(column, exp.Column) or not known.type_of(column):
             continue
         plain = op(this=column.copy(), expression=value.copy())
         if known.never_null(column):
             return Turn(plain, f"{column.name} compared itself, which is never NULL")
-        meets = _meets(side.expressions[0], op, value, known.is_text(column))
+        meets = _meets(given[1], op, value, known.is_text(column))
         if meets is None:
             continue
         absent = exp.Is(this=column.copy(), expression=exp.Null())

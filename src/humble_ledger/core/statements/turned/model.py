@@ -78,6 +78,16 @@ def is_fixed(value: exp.Expr) -> bool:
     return next(value.find_all(exp.Column, exp.Subquery), None) is None
 
 
+def called(part: exp.Expr, *names: str) -> list[exp.Expr]:
+    """The arguments of a function of one of these names that the parser has no tree of its own for.
+
+    Empty for all else.
+    """
+    if isinstance(part, exp.Anonymous) and str(part.this).lower() in names:
+        return [each.unnest() for each in part.expressions]
+    return []
+
+
 def typed(value: exp.Expr, type_: str) -> exp.Expr:
     """A value that has no type of its own with one; any other as it is."""
     if isinstance(value, exp.Literal | exp.Parameter | exp.Placeholder):

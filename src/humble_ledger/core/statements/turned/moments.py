@@ -20,6 +20,7 @@ from humble_ledger.core.statements.turned.model import (
     Turn,
     between,
     both_ways,
+    called,
     is_fixed,
     later,
     typed,
@@ -198,10 +199,13 @@ def parts_of_day(conditions: list[exp.Expr], known: Known) -> Iterator[tuple[exp
 def written_out(comparison: exp.Expr, known: Known) -> Turn | None:
     """to_char(c, 'YYYY-MM-DD') = '2026-05-07'  →  c >= that day and c < the next one."""
     for cut, op, value in both_ways(comparison):
-        if not isinstance(cut, exp.TimeToStr) or not isinstance(value, exp.Literal):
+        told = called(cut, "date_format")
+        if isinstance(cut, exp.TimeToStr):
+            told = [cut.this, cut.args["format"]]
+        if len(told) != 2 or not isinstance(value, exp.Literal):
             continue
-        moment = _moment(cut.this, known)
-        span = _read(str(value.this), cut.args["format"].name)
+        moment = _moment(told[0], known)
+        span = _read(str(value.this), told[1].name)
         if moment is None or span is None:
             continue
         return Turn(moment.in_days(op, *span), _as_range(moment), _AFTER_CHRIST)
@@ -334,14 +338,13 @@ def _since(side: exp.Expr) -> tuple[exp.Expr | None, exp.Expr, bool]:
         now, column = side.this.unnest(), side.expression.unnest()
         is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
         return (now.copy() if is_clock else None), column, False
-    if isinstance(side, exp.Anonymous) and str(side.this).lower() == "age":
-        given = [each.unnest() for each in side.expressions]
-        if len(given) == 1:
-            return exp.CurrentDate(), given[0], True
-        if len(given) == 2:
-            now = given[0].this.unnest() if isinstance(given[0], exp.Cast) else given[0]
-            is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
-            return (now.copy() if is_clock else None), given[1], True
+    given = called(side, "age")
+    if len(given) == 1:
+        return exp.CurrentDate(), given[0], True
+    if len(given) == 2:
+        now = given[0].this.unnest() if isinstance(given[0], exp.Cast) else given[0]
+        is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
+        return (now.copy() if is_clock else None), given[1], True
     return None, side, False
 
 
@@ -352,8 +355,8 @@ def _cut_to_day(cut: exp.Expr) -> exp.Expr | None:
         inner = cut.this if cut.to.is_type("date") else None
     elif isinstance(cut, exp.Date | exp.TsOrDsToDate):
         inner = None if cut.expressions else cut.this
-    elif isinstance(cut, exp.Anonymous) and str(cut.this).lower() == "date":
-        inner = cut.expressions[0] if len(cut.expressions) == 1 else None
+    else:
+        inner = next(iter(called(cut, "date")), None)
     return inner
 
 
@@ -363,8 +366,8 @@ def _part(cut: exp.Expr, unit: str, known: Known) -> _Moment | None:
         return _moment(cut.expression, known)
     if isinstance(cut, _PARTS.get(unit, ())):
         return _moment(cut.this, known)
-    named = isinstance(cut, exp.Anonymous) and str(cut.this).lower() == unit
-    return _moment(cut.expressions[0], known) if named and len(cut.expressions) == 1 else None
+    inner = called(cut, unit, *(("dayofmonth",) if unit == "day" else ()))
+    return _moment(inner[0], known) if inner else None
 
 
 def _span(year: int, month: int, day: int | None) -> tuple[date, date] | None:
