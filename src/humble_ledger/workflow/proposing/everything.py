@@ -51,7 +51,7 @@ def _proposed(
     wish: PredictWith | None,
     stop: Stop,
 ) -> Proposals:
-    pool = Pool.of(workspace, whats, progress, wish, stop)
+    pool = Pool.of(workspace, whats, progress, wish, stop, types)
     studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
     weights = _weights(studied)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from math import isfinite
 
@@ -71,8 +71,11 @@ class Pool:
         progress: Progress,
         wish: PredictWith | None = None,
         stop: Stop | None = None,
+        types: Collection[RemedyType] = tuple(RemedyType),
     ) -> Pool:
         """The pool for some subjects, or for all captured queries when none is named.
+
+        What remedies of no wanted type would take is not asked.
 
         Raises:
             Interrupted: a stop was asked for before anything was studied.
@@ -83,7 +86,7 @@ class Pool:
         for what in counted(wanted, "studying {}".format, progress, stop):
             begun += 1
             try:
-                studied.append(study(workspace, what, progress))
+                studied.append(study(workspace, what, progress, types))
             except HumbleError as error:
                 # One statement that fails must not take the others' proposals away.
                 if len(whats) == 1:
@@ -93,7 +96,7 @@ class Pool:
             raise Interrupted("Stopped before any query was studied.")
         left_out += [(what, STOPPED) for what in wanted[begun:]]
         predictor, declined = predictor_of(workspace, progress, wish)
-        if isinstance(predictor, PlannedPredictor):
+        if isinstance(predictor, PlannedPredictor) and RemedyType.INDEX in types:
             wide = {
                 each.query: _more_thorough(each, predictor, workspace.engine.dialect)
                 for each in counted(studied, _with_more, progress, stop)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.model import Candidate
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.candidates.wholes import on_wholes
-from humble_ledger.core.remedies.model import Prediction, Remedy
+from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.settings import setting_remedies
@@ -62,8 +62,15 @@ class Studied:
         ]
 
 
-def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) -> Studied:
+def study(
+    workspace: Workspace,
+    what: str,
+    progress: Progress = lambda _: None,
+    types: Collection[RemedyType] = tuple(RemedyType),
+) -> Studied:
     """Read the plan that stands for a subject, and find what could serve it.
+
+    Rewritings are searched for counterexamples only where they are among the ``types`` wanted.
 
     Raises:
         WrongUsage: it is a saved plan, whose server is not known.
@@ -79,19 +86,19 @@ def study(workspace: Workspace, what: str, progress: Progress = lambda _: None) 
     query = entry.query or what
     runs = workspace.ledger.queries.all(query) if entry.query else []
     symptoms = find_symptoms(case)
-    rewritten = rewrites(
-        workspace,
-        entry,
-        case.tables,
-        rewrite_remedies(entry.statement, case.tables, symptoms, query, workspace.engine.dialect),
-        progress,
+    dialect = workspace.engine.dialect
+    worded = (
+        rewrite_remedies(entry.statement, case.tables, symptoms, query, dialect)
+        if RemedyType.REWRITE in types
+        else ()
     )
+    rewritten = rewrites(workspace, entry, case.tables, worded, progress)
     others = [
-        *statistics_remedies(case, symptoms, query, workspace.engine.dialect),
+        *statistics_remedies(case, symptoms, query, dialect),
         *(
             _priced_setting(workspace, entry, each)
-            for each in setting_remedies(case, symptoms, query, workspace.engine.dialect)
-            if workspace.engine.dialect.settings
+            for each in setting_remedies(case, symptoms, query, dialect)
+            if dialect.settings
         ),
         *rewritten.remedies,
     ]
