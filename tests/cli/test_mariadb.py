@@ -51,7 +51,7 @@ def test_from_the_slow_log_to_a_change_that_is_kept(aimed: Program, maria: Maria
     assert best["apply"] == [
         "CREATE INDEX reading_sensor_id_taken_at_idx ON reading (sensor_id, taken_at);"
     ]
-    tried = aimed.json("trial", query, "--remedy", best["id"])
+    tried = aimed.json("trial", query, "--remedy", best["id"], "--pairs", "12")
     assert tried["verdict"] == "faster" and tried["way"] == "ignored-index"
     assert tried["left_behind"] == []
     (mine,) = tried["queries"]

@@ -86,7 +86,7 @@ def test_from_a_script_to_a_change_in_the_file(app: Path, humble: Program) -> No
     assert {p["way"] for p in best["queries"]} == {"planner"}
 
     before = app.read_bytes()
-    tried = humble.json("trial", "q1", "--remedy", best["id"], "--workload")
+    tried = humble.json("trial", "q1", "--remedy", best["id"], "--workload", "--pairs", "12")
     assert tried["verdict"] == "faster" and tried["way"] == "two-copies"
     assert tried["left_behind"] == [] and app.read_bytes() == before
     (mine,) = [q for q in tried["queries"] if q["id"] == "q1"]
@@ -238,7 +238,7 @@ def test_what_a_change_sets_off_is_planned_found_and_tried(humble: Program) -> N
     indexes = ("sensor (of_buoy)", "visit (at_buoy)", "alert (said)")
     asked = [word for index in indexes for word in ("--index", index)]
     supposed = humble.json("suppose", "q1", *asked)["queries"][0]
-    tried = humble.json("trial", "q1", *asked, "--allow-writes")["queries"][0]
+    tried = humble.json("trial", "q1", *asked, "--allow-writes", "--pairs", "8")["queries"][0]
     assert tried["verdict"] == "faster"
     assert supposed["cost_after"] == pytest.approx(tried["after"]["cost"], rel=0.25)
 
@@ -248,7 +248,7 @@ def test_statistics_of_all_tables_by_one_statement(app: Path, humble: Program) -
     humble.ok("plan", "SELECT * FROM alert WHERE level = 3 AND raised_at > '2026-11'")
     first = next(r for r in humble.json("propose")["remedies"] if "all tables" in r["summary"])
     assert "PRAGMA optimize" in first["apply"][0]
-    tried = humble.json("trial", "q1", "--remedy", first["id"])
+    tried = humble.json("trial", "q1", "--remedy", first["id"], "--pairs", "12")
     humble.ok("settle", tried["id"], "keep", "--reason", "others need them", "--apply")
     with closing(sqlite3.connect(app)) as connection:
         assert connection.execute("SELECT count(*) FROM sqlite_stat1").fetchone()[0] >= 2
