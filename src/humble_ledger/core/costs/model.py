@@ -123,6 +123,9 @@ class KeySample:
         """
         if self.rows_kept == 0:
             return 1.0
+        scattered = self._distinct_by_chance(entries)
+        if scattered is not None:
+            return scattered
         part = min(1.0, self.rows_kept / entries)
         often, of_these = self._common
         rare = float(self.distinct_seen) - often
@@ -131,6 +134,45 @@ class KeySample:
         found = places * rare / left if left > 0 and self.seen_once else rare
         most = entries * (1.0 - of_these / self.rows_kept)
         return max(1.0, often + max(rare, min(found, most)))
+
+    def _distinct_by_chance(self, entries: float) -> float | None:
+        """The same where equal keys lie anywhere in the table; None where they do not, or often do.
+
+        Haas and Stokes take all keys to have as many rows. Where rows come to keys by chance they
+        find up to a fifth too few. How keys of one, two and three rows in the sample are to each
+        other tells how unequal they are: with S the rows of the key of a row, and S - 1 taken for
+        negative binomial with mean m and size k, a part q of the rows shows keys once, twice and
+        three times as n G, n q G' / 2 and n q² G'' / 6 with G(z) = (1 + m (1 - z) / k)^-k at
+        z = 1 - q, so that 1 + 1/k = 1.5 f1 f3 / f2²; the keys among so many rows are the mean of
+        1/S, which is the integral of G from 0 to 1.
+        """
+        seen = Counter({1: 0})
+        for rows, keys in (*self.rare, *self.common):
+            seen[rows] += keys
+        rare_rows = sum(rows * keys for rows, keys in self.rare)
+        often = sum(keys for rows, keys in seen.items() if rows > _THREE)
+        of_these = sum(rows * keys for rows, keys in seen.items() if rows > _THREE)
+        left = self.rows_kept - of_these
+        part = self.rows_kept / entries
+        clustered = self.places < NEARLY_ALL * rare_rows
+        if clustered or not self.seen_once or part > FEW_SEEN or seen[2] < FEWEST_PAIRS:
+            return None
+        once = seen[1] / max(1, left)
+        if once < MOSTLY_ONCE:
+            return None
+        spread = 1.5 * seen[1] * seen[_THREE] / seen[2] ** 2
+        # Of three rows too few were seen to tell: by chance, as most references are.
+        told = seen[2] ** 2 / (1.5 * seen[1]) >= FEWEST_TRIPLES  # so many there would be by chance
+        size = math.inf if not told or abs(spread - 1.0) < NOISE else 1.0 / (spread - 1.0)
+        if math.isinf(size):
+            mean = -math.log(once) / part
+            share = -math.expm1(-mean) / mean
+        else:
+            mean = size / part * (once ** (-1.0 / size) - 1.0)
+            base = max(0.0, 1.0 + mean / size)
+            share = size / (mean * (size - 1.0)) * (1.0 - base ** (1.0 - size))
+        rest = entries * left / self.rows_kept
+        return max(1.0, often + max(float(seen[1] + seen[2]), min(rest, rest * share)))
 
     def groups(self, entries: float, distinct: float) -> list[tuple[float, float]]:
         """Groups of equal keys among so many entries, as (entries in each, how many such groups).
@@ -160,6 +202,12 @@ class KeySample:
         return float(keys), float(sum(rows * count for rows, count in self.common))
 
 
+_THREE = 3
+NEARLY_ALL = 0.98  # of the rows of rare keys stand in pages of their own: they lie anywhere
+FEW_SEEN = 0.5  # of the rows: where more were read, what was seen is nearly all there is
+FEWEST_PAIRS, FEWEST_TRIPLES = 30, 10  # keys seen so often, below which they tell nothing
+MOSTLY_ONCE = 0.5  # of the rows are of keys seen once, or the keys themselves were mostly seen
+NOISE = 0.15  # of a spread of 1, which is chance
 NEARLY_WHOLE = 1.15  # times the mean of what was seen: so little of each group was missed
 _MANY = 30.0  # entries for a key, from which on chance makes no difference worth counting
 

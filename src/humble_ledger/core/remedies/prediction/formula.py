@@ -22,7 +22,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
-from humble_ledger.core.remedies.candidates.expressions import expression_of
+from humble_ledger.core.remedies.candidates.expressions import column_of_expression, expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import PARTS_CLASS, bounds_of
@@ -152,6 +152,9 @@ class FormulaPredictor:
             return self._inverted(design, table, columns)
         if design.method == IndexMethod.ENCLOSING:
             return self.costs.sizes.enclosing(table, columns)
+        columns = [
+            table.columns.get(k.column) or column_of_expression(k.expression) for k in design.keys
+        ]
         included = [table.columns[name] for name in design.included]
         sample = self._sampled(design, design.predicate)
         entries = self._entries(design, table, sample) if design.predicate else None
