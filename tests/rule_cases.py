@@ -107,8 +107,14 @@ FIRES = [
      "workers-not-launched", "no-worker-free"),
     ("SET max_parallel_workers = 0", "SELECT count(*) FROM reading WHERE value > 0.5",
      "workers-not-launched", "no-worker-free"),
+    ("", "SELECT alert_id FROM alert ORDER BY length(message) DESC LIMIT 5",
+     "top-n-without-index", "no-index-in-this-order"),
+    ("", "SELECT reading_id FROM reading ORDER BY abs(value - 4) LIMIT 3",
+     "top-n-without-index", "no-index-in-this-order"),
 ]  # fmt: skip
 LOOK_ALIKES = [
+    ("", "SELECT alert_id FROM alert ORDER BY age(raised_at) LIMIT 5", "top-n-without-index"),
+    ("", "SELECT alert_id FROM alert ORDER BY length(message) DESC", "top-n-without-index"),
     ("", "SELECT message FROM alert WHERE code LIKE 'E-14%' AND sensor_id = 4",
      "selective-full-scan"),
     ("", "SELECT remark FROM visit WHERE remark IS NOT NULL", "selective-full-scan"),

@@ -48,6 +48,10 @@ class Planner(Protocol):
         """Those of the functions whose result may differ from one row to the next."""
         ...
 
+    def immutable(self, table: TableName, expression: str) -> bool | None:
+        """Whether an index on an expression of a table's columns can be built."""
+        ...
+
     def referring(self, table: TableName) -> Sequence[tuple[TableFacts, ForeignKey]] | None:
         """The tables whose foreign keys refer to this one, each with the key."""
         ...
@@ -66,6 +70,9 @@ class NobodyToAsk:
         """Unknown."""
 
     def volatile_functions(self, *_: object) -> None:
+        """Unknown."""
+
+    def immutable(self, *_: object) -> None:
         """Unknown."""
 
     def referring(self, *_: object) -> None:
@@ -87,6 +94,7 @@ class Case:
     planner: Planner = field(default_factory=NobodyToAsk)
     statement: str = ""
     rules: Sequence[Rule] = ()
+    _turned: dict[int, float | None] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -138,7 +146,8 @@ class Case:
             return (node.rows_seen or 0.0) * node.loops
         expected = (node.rows_expected or 0.0) * rows_divided_by(self.plan, node)
         told = self._rows_told(node) if node.share_unknown else None
-        return expected if told is None else min(expected, told)
+        turned = self.rows_as_turned(node)
+        return min(each for each in (expected, told, turned) if each is not None)
 
     def _rows_told(self, node: Node) -> float | None:
         """The rows of a step of whose conditions the plan knows nothing, where we can ask."""
@@ -154,6 +163,11 @@ class Case:
 
         None when nothing in it can be turned, or nobody can be asked.
         """
+        if node.no not in self._turned:
+            self._turned[node.no] = self._asked_as_turned(node)
+        return self._turned[node.no]
+
+    def _asked_as_turned(self, node: Node) -> float | None:
         table = self.table_of(node)
         found = [p for text in node.conditions.filter for p in predicates(text)]
         hidden = any(p.wrapping is not Wrapping.NONE or p.column is None for p in found)

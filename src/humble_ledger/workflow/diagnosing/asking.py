@@ -50,6 +50,10 @@ class AskedPlanner:
         """What the statistics know of a column's values."""
         return self._ask(lambda: self.session.column_values(table, column))
 
+    def immutable(self, table: TableName, expression: str) -> bool | None:
+        """Whether an index on an expression can be built."""
+        return self._ask(lambda: self.session.is_immutable(table, expression))
+
     def volatile_functions(self, names: Iterable[str]) -> frozenset[str] | None:
         """Those of the functions whose result may differ from one row to the next."""
         wanted = frozenset(names)

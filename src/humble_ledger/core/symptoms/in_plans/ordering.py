@@ -13,16 +13,18 @@ from dataclasses import dataclass
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
-from humble_ledger.core.plans.paths import through_gathers
+from humble_ledger.core.plans.paths import path_to, through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
     columns_of,
     predicates,
 )
+from humble_ledger.core.statements.parting import same_text, unqualified
 from humble_ledger.core.statements.tokens import unquoted
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -31,6 +33,8 @@ FEWEST_ROWS = 1_000.0
 CLEARLY_CHEAPER = 0.5
 FEW_OF_THEM = 0.1  # of the rows are wanted, at most
 MOST_KEYS = 4
+# What an index keeps of an expression, of which nothing is known.
+_OF_EXPRESSION = ColumnFacts("", "", 0, False, length_bytes=-1, alignment_bytes=4)
 NEARLY = 0.1  # of the rows have a value of their own
 
 
@@ -65,7 +69,12 @@ def spared_sorts(case: Case) -> Iterable[Symptom]:
         if price >= CLEARLY_CHEAPER * now:
             continue
         first = found.wanted <= FEW_OF_THEM
-        covers = [found.sort.no, *(n.no for n in found.scan.walk())] if first else [found.sort.no]
+        covers = [found.sort.no]
+        if first:
+            # Processes are gathered for the scan alone.
+            way = path_to(found.top, found.scan)
+            covers += [n.no for n in way if n.operation is Operation.GATHER]
+            covers += [n.no for n in found.scan.walk()]
         cost_ms, share = case.avoidable_of(covers, 1.0 - price / now)
         if share >= WORTH_A_WORD:
             yield _symptom(case, found, price, now, cost_ms, share, covers)
@@ -163,6 +172,8 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
         p for p in found if p.searchable and p.kind is PredicateKind.EQUALITY and not p.partner
     ]
     keys = _keys(sort, alias_of(scan), table)
+    if not keys and node.operation is Operation.LIMIT:
+        keys = _expression(case, sort, alias_of(scan), table)
     equal = {p.column.column for p in fixed if p.column}
     kept = [(key, turned) for key, turned in keys if key not in equal]
     if not kept or len(kept) + len(equal) > MOST_KEYS or _in_order(table, equal, kept):
@@ -198,6 +209,19 @@ def _keys(sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:
     return keys
 
 
+def _expression(case: Case, sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:
+    """The only key as an expression of this table's columns that an index can hold; else []."""
+    if len(sort.sort_keys) != 1:
+        return []
+    text = bare_key(sort.sort_keys[0])
+    refs = columns_of(text)
+    own = all(r.alias in (alias, "") and r.column in table.columns for r in refs)
+    expression = unqualified(without_brackets(text), alias)
+    if not refs or not own or not case.planner.immutable(table.name, f"({expression})"):
+        return []
+    return [(f"({expression})", " DESC" in sort.sort_keys[0])]
+
+
 def _in_order(table: TableFacts, equal: set[str], keys: Sequence[tuple[str, bool]]) -> bool:
     """Whether an index has this order already; then the planner had the choice."""
     return any(_gives(index, equal, keys) for index in table.indexes if index.valid)
@@ -207,7 +231,10 @@ def _gives(index: IndexFacts, equal: set[str], keys: Sequence[tuple[str, bool]])
     if index.method != IndexMethod.SORTED or index.predicate:
         return False
     rest = [key for key in index.keys if key.column not in equal]
-    if [key.column for key in rest[: len(keys)]] != [column for column, _ in keys]:
+    if len(rest) < len(keys) or not all(
+        key.column == name or (key.expression and same_text(key.expression, name))
+        for key, (name, _) in zip(rest, keys, strict=False)
+    ):
         return False
     turned = {key.descending is down for key, (_, down) in zip(rest, keys, strict=False)}
     return len(turned) == 1
@@ -233,7 +260,7 @@ def _nearly_unique(column: ColumnFacts, table: TableFacts) -> bool:
 def _price(case: Case, found: _Ordered) -> float:
     """The cost of reading in the order of an index on the fixed columns and the keys."""
     table = found.table
-    columns = [table.columns[name] for name in found.columns if name in table.columns]
+    columns = [table.columns.get(name) or _OF_EXPRESSION for name in found.columns]
     share = 1.0
     if found.fixed:
         rows = case.planner.rows_matching(
