@@ -15,7 +15,13 @@ from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
 from humble_ledger.core.statements.conditions import Wrapping, predicates
 from humble_ledger.core.symptoms.case import Case
-from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.core.symptoms.model import (
+    COLUMNS_UNKNOWN,
+    GATHERED_BY,
+    UNDONE_BY,
+    UNDONE_THEN,
+    Symptom,
+)
 
 MISESTIMATE = "row-misestimate"
 FEWEST_TOGETHER = 2  # tables
@@ -29,6 +35,8 @@ def statistics_remedies(
 ) -> Iterator[Remedy]:
     """What would correct the wrong estimates of a plan, each change once."""
     for symptom in found:
+        if symptom.name == COLUMNS_UNKNOWN and GATHERED_BY in symptom.evidence:
+            yield _of_columns(symptom, query)
         if symptom.name != MISESTIMATE:
             continue
         node = case.plan.node(symptom.node)
@@ -49,6 +57,20 @@ def statistics_remedies(
         elif cause == "value-not-listed":
             for name in _columns(node, table)[:1]:
                 yield _larger_target(case, table, table.columns[name], query)
+
+
+def _of_columns(symptom: Symptom, query: str) -> Remedy:
+    """What the server itself says gathers what it lacks."""
+    told = symptom.evidence
+    return Remedy(
+        type=RemedyType.STATISTICS,
+        summary=f"statistics of {told['columns']}, as the joins are planned without",
+        apply=(f"{told[GATHERED_BY]};",),
+        revert=tuple(f"{told[key]};" for key in (UNDONE_BY, UNDONE_THEN) if told.get(key)),
+        reason=symptom.summary,
+        queries=(query,),
+        cures=(symptom.name,),
+    )
 
 
 def schema_statistics(

@@ -7,6 +7,11 @@ from dataclasses import dataclass
 
 from humble_ledger.core.estimates.chain import Chain
 
+# Columns of which a server keeps no statistics, with the statement in its own words that gathers
+# them, and those that let them go ("" for none).
+COLUMNS_UNKNOWN = "column-statistics-missing"
+GATHERED_BY, UNDONE_BY, UNDONE_THEN = "gathered_by", "undone_by", "undone_then"
+
 Evidence = Mapping[str, float | int | str | bool | None]
 
 
