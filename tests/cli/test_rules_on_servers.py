@@ -105,6 +105,13 @@ def test_what_a_limit_ends_is_not_counted_whole(server: Server, folder: Path) ->
         # Rows that lie in the order of an index are in few pages, however many they are.
         assert names("SELECT alert_id FROM alert WHERE raised_at > '2026-06-20'") == []
         assert names("SELECT * FROM visit WHERE minutes = -1 LIMIT 1") == ["selective-full-scan"]
+        # What a recursion joins is read in every round.
+        rounds = (
+            "WITH RECURSIVE t AS (SELECT visit_id, minutes FROM visit WHERE visit_id = 7 UNION ALL "
+            "SELECT v.visit_id, v.minutes FROM visit v JOIN t ON v.minutes = t.minutes "
+            "AND v.visit_id > t.visit_id) SELECT count(*) FROM t"
+        )
+        assert "join-side-without-index" in names(rounds)
 
 
 def _id(value: object) -> str:

@@ -246,12 +246,30 @@ def expected_loops(parent: Node, child: Node) -> float:
     """How often the planner expects a step to be run for each run of the step above it."""
     if child.role is Role.SUBPLAN:
         return expected_calls(parent, child)
+    if _reads_itself(parent, child):
+        return _rounds(parent, child)
     if parent.operation is not Operation.NESTED_LOOP or child.role is not Role.INNER:
         return 1.0
     if child.operation is Operation.MATERIALIZE:
         return 1.0  # read again from memory: that small cost stays with the join
     outer = next((c for c in parent.children if c.role is Role.OUTER), None)
     return max(outer.rows_expected or 1.0, 1.0) if outer else 1.0
+
+
+def _reads_itself(union: Node, child: Node) -> bool:
+    """Whether an input of a recursion reads what the recursion has found: it is run in rounds."""
+    if union.operation is not Operation.SET_OPERATION or not union.subplan_name:
+        return False
+    mine = {n.cte_name for n in child.walk() if n.operation is Operation.CTE and n.cte_name}
+    return any(union.subplan_name.endswith(f" {name}") for name in mine)
+
+
+def _rounds(union: Node, child: Node) -> float:
+    """How many rounds the planner expects: as many as make up the cost of the recursion."""
+    if union.cost is None or child.cost is None or child.cost.total <= 0:
+        return 1.0
+    once = sum(c.cost.total for c in union.children if c is not child and c.cost is not None)
+    return max(1.0, (union.cost.total - once) / child.cost.total)
 
 
 def expected_calls(parent: Node, child: Node) -> float:
