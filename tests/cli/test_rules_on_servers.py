@@ -107,8 +107,8 @@ def test_what_a_limit_ends_is_not_counted_whole(server: Server, folder: Path) ->
         assert names("SELECT * FROM visit WHERE minutes = -1 LIMIT 1") == ["selective-full-scan"]
         # What a recursion joins is read in every round.
         rounds = (
-            "WITH RECURSIVE t AS (SELECT visit_id, minutes FROM visit WHERE visit_id = 7 UNION ALL "
-            "SELECT v.visit_id, v.minutes FROM visit v JOIN t ON v.minutes = t.minutes "
+            "WITH RECURSIVE t AS (SELECT visit_id, remark FROM visit WHERE visit_id = 7 UNION ALL "
+            "SELECT v.visit_id, v.remark FROM visit v JOIN t ON v.remark = t.remark "
             "AND v.visit_id > t.visit_id) SELECT count(*) FROM t"
         )
         assert "join-side-without-index" in names(rounds)
