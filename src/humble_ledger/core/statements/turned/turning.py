@@ -12,13 +12,20 @@ from sqlglot.errors import SqlglotError
 from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conjuncts import and_all, conjuncts
-from humble_ledger.core.statements.turned import absent, moments, numbers, texts
+from humble_ledger.core.statements.turned import (
+    absent,
+    intervals,
+    numbers,
+    texts,
+    units,
+    written,
+)
 from humble_ledger.core.statements.turned.model import TURNED, Known, Turn
 
 _RULES = (
-    moments.whole_unit, moments.whole_day, moments.whole_year, moments.written_out,
-    moments.beginning_of_text, moments.in_zone, moments.clock, moments.days_since,
-    moments.moved_interval, moments.seconds, numbers.whole_number, numbers.moved_sum,
+    units.whole_unit, units.whole_day, units.whole_year, written.written_out,
+    written.beginning_of_text, intervals.in_zone, intervals.clock, intervals.days_since,
+    intervals.moved_interval, units.seconds, numbers.whole_number, numbers.moved_sum,
     numbers.moved_factor, texts.beginning, texts.with_nothing, texts.own_type, absent.stand_in,
     absent.null_safe,
 )  # fmt: skip
@@ -51,7 +58,7 @@ def _turned(comparison: exp.Expr, known: Known) -> Turn | None:
 def _together(where: exp.Where, known: Known) -> list[Turn]:
     """What several conditions mean together is written once, in the place of the first."""
     parts = conjuncts(where.this)
-    found = {id(part): turn for part, turn in moments.parts_of_day(parts, known)}
+    found = {id(part): turn for part, turn in units.parts_of_day(parts, known)}
     if not found:
         return []
     kept: list[exp.Expr] = []
