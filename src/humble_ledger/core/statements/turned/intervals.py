@@ -26,6 +26,7 @@ _EQUALLY_LONG = re.compile(
     r"(?:CAST\()?'\d+:\d\d(?::\d\d)?'(?:::| AS )INTERVAL\)?",
     re.IGNORECASE,
 )
+_BY_SESSION = re.compile(r"timestamp(\(\d\))?")  # some servers keep it by the session's zone
 _DAYS = re.compile(
     r"INTERVAL '\d+ (?:DAY|WEEK)S?'|(?:CAST\()?'\d+ days?'(?:::| AS )INTERVAL\)?", re.IGNORECASE
 )
@@ -134,6 +135,8 @@ def _since(side: exp.Expr) -> tuple[exp.Expr | None, exp.Expr, bool]:
 
 def _is_equally_long(span: exp.Expr, type_: str) -> bool:
     """Whether an interval is as long everywhere; days are where no clocks are put back."""
+    if _BY_SESSION.fullmatch(type_):
+        return False  # computed in the session's local time, whose clocks may be put back
     text = span.sql(dialect=DIALECT)
     days = not type_.endswith("with time zone") and bool(_DAYS.fullmatch(text))
     return days or bool(_EQUALLY_LONG.fullmatch(text))
