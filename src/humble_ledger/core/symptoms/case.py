@@ -171,6 +171,8 @@ class Case:
         table = self.table_of(node)
         found = [p for text in node.conditions.filter for p in predicates(text)]
         hidden = any(p.wrapping is not Wrapping.NONE or p.column is None for p in found)
+        if node.share_unknown:
+            return None  # a sample tells, whatever the wording
         if table is None or not hidden or any(each.partner is not None for each in found):
             return None
         turned = turned_condition([each.sql for each in found], table)
