@@ -14,6 +14,7 @@ from typing import Protocol
 
 from humble_ledger.core.costs.contract import CostModel
 from humble_ledger.core.costs.unknown import UnknownCosts
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.plans.arithmetic import StepMetrics, accounts
 from humble_ledger.core.plans.model import Node, Plan
@@ -83,7 +84,7 @@ class NobodyToAsk:
 class Case:
     """A plan to judge, with its arithmetic, facts of server and tables, its engine's cost formulas,
     and whom to ask. ``statement`` is its text, "" when that is not known;
-    ``rules`` are its engine's own.
+    ``rules`` and ``dialect`` are its engine's own.
     """
 
     plan: Plan
@@ -94,6 +95,7 @@ class Case:
     planner: Planner = field(default_factory=NobodyToAsk)
     statement: str = ""
     rules: Sequence[Rule] = ()
+    dialect: Dialect = STANDARD
     _turned: dict[int, float | None] = field(default_factory=dict)
 
     @classmethod
@@ -106,10 +108,11 @@ class Case:
         planner: Planner | None = None,
         statement: str = "",
         rules: Sequence[Rule] = (),
+        dialect: Dialect = STANDARD,
     ) -> Case:
         """A case with its arithmetic done."""
         asked = planner or NobodyToAsk()
-        return cls(plan, server, tables, costs, accounts(plan), asked, statement, rules)
+        return cls(plan, server, tables, costs, accounts(plan), asked, statement, rules, dialect)
 
     @property
     def priced(self) -> bool:
@@ -175,7 +178,7 @@ class Case:
             return None  # a sample tells, whatever the wording
         if table is None or not hidden or any(each.partner is not None for each in found):
             return None
-        turned = turned_condition([each.sql for each in found], table)
+        turned = turned_condition([each.sql for each in found], table, self.dialect)
         return self.planner.rows_matching(table.name, node.alias, [turned]) if turned else None
 
     def walked_share(self, node: Node) -> float:

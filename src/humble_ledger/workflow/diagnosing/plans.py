@@ -11,7 +11,7 @@ from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
 from humble_ledger.core.symptoms.model import Symptom
-from humble_ledger.engines.registry import plans_of_any
+from humble_ledger.engines.registry import dialect_of, plans_of_any
 from humble_ledger.workflow.diagnosing.asking import AskedPlanner
 from humble_ledger.workflow.reading.plans import explain_now, newest_plan
 from humble_ledger.workflow.reading.saved import SAVED
@@ -62,7 +62,14 @@ def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner 
     planner = AskedPlanner(workspace.session, statement)
     costs = workspace.session.costs
     case = Case.of(
-        entry.plan, around.server, around.tables, costs, planner, entry.statement, form.rules
+        entry.plan,
+        around.server,
+        around.tables,
+        costs,
+        planner,
+        entry.statement,
+        form.rules,
+        dialect_of(entry.plan.engine),
     )
     return case, planner
 

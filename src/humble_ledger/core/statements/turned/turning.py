@@ -9,7 +9,7 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from humble_ledger.core.dialect import STANDARD
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 from humble_ledger.core.statements.turned import (
@@ -87,7 +87,9 @@ def _apart(middle: exp.Expr, known: Known) -> list[Turn]:
     return [turns[0], turns[1]]
 
 
-def turned_condition(conditions: Sequence[str], table: TableFacts) -> str | None:
+def turned_condition(
+    conditions: Sequence[str], table: TableFacts, dialect: Dialect = STANDARD
+) -> str | None:
     """The conditions of one table's step with all turned that can be; None when none can be.
 
     They are in the notation of plans. Of an expression a planner knows nothing and takes a guess;
@@ -98,7 +100,7 @@ def turned_condition(conditions: Sequence[str], table: TableFacts) -> str | None
     known = Known(
         lambda column: columns[column.name].type_name if column.name in columns else "",
         lambda column: column.name in columns and columns[column.name].not_null,
-        STANDARD,
+        dialect,
     )
     # Constants are what they are without being told to be, and so the parser reads them best.
     whole = " AND ".join(f"({text})" for text in conditions)

@@ -27,7 +27,16 @@ def with_wholes(case: Case) -> Case:
     if root is case.plan.root:
         return case
     plan: Plan = replace(case.plan, root=root)
-    return Case.of(plan, case.server, tables, case.costs, case.planner, case.statement, case.rules)
+    return Case.of(
+        plan,
+        case.server,
+        tables,
+        case.costs,
+        case.planner,
+        case.statement,
+        case.rules,
+        case.dialect,
+    )
 
 
 def _folded(node: Node, tables: dict[TableName, TableFacts]) -> Node:
