@@ -13,6 +13,7 @@ from humble_ledger.core.remedies.rewrites.comparisons import rewritings
 from humble_ledger.core.remedies.rewrites.model import ALWAYS
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
 from humble_ledger.core.remedies.rewrites.unions import without_removal
+from humble_ledger.core.statements.turned.turning import turned_condition
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.demo.workload import load_workload
 from tests.core.remedies.test_prediction import ALERT, READING, VISIT
@@ -63,6 +64,30 @@ def where(sql: str) -> str:
 )  # fmt: skip
 def test_comparisons_are_turned(before: str, after: str) -> None:
     assert where(before) == after
+
+
+@pytest.mark.parametrize(
+    ("conditions", "turned"),
+    [
+        (["date(alert.raised_at) = '2026-05-02'"], False),
+        (["(alert.alert_id + 5) > 7"], True),
+        (["\"left\"(alert.code, 3) = 'abc'"], False),
+    ],
+)
+def test_a_server_without_types_of_days_is_not_asked_as_if_it_had_them(
+    conditions: list[str], turned: bool
+) -> None:
+    bare = replace(STANDARD, times=False, like_tells_case=False)
+    assert turned_condition(conditions, TIMED) is not None
+    assert (turned_condition(conditions, TIMED, bare) is not None) == turned
+
+
+def test_conditions_in_the_notation_of_plans_are_turned_together() -> None:
+    plan = ["EXTRACT(year FROM a.raised_at) = '2026'::numeric",
+            "EXTRACT(month FROM a.raised_at) = '5'::numeric", "a.kind = 'ice'::text"]  # fmt: skip
+    told = turned_condition(plan, TIMED) or ""
+    assert "2026-05-01" in told and "2026-06-01" in told and "EXTRACT" not in told
+    assert turned_condition(["a.kind = 'ice'::text"], TIMED) is None
 
 
 @pytest.mark.parametrize(
