@@ -41,8 +41,9 @@ CREATE TABLE quay.visit_2 PARTITION OF quay.visit FOR VALUES FROM ('2024-07-01')
 INSERT INTO quay.visit SELECT date '2024-01-01' + n % 366, n % 40, n % 3000, n % 77
     FROM generate_series(1, 30000) n;
 CREATE TABLE quay.boat (boat integer PRIMARY KEY, name text NOT NULL,
-    of integer REFERENCES quay.one);
-INSERT INTO quay.boat SELECT n, 'boat ' || n, 1 FROM generate_series(0, 2999) n;
+    of integer REFERENCES quay.one, state varchar(12) NOT NULL DEFAULT 'laid up');
+INSERT INTO quay.boat SELECT n, 'boat ' || n, 1, CASE WHEN n < 2700 THEN 'sails' ELSE 'sold' END
+    FROM generate_series(0, 2999) n;
 ALTER TABLE quay.visit ADD FOREIGN KEY (boat) REFERENCES quay.boat;
 CREATE VIEW quay.visits AS SELECT v.*, b.name FROM quay.visit v JOIN quay.boat b USING (boat);
 CREATE VIEW quay.moods AS SELECT * FROM "Odd Table" WHERE sea IN ('rough', 'storm');

@@ -37,6 +37,34 @@ def test_with_nothing_supposed_it_plans_and_costs_exactly_as_the_target(
     assert not hollow.notes, hollow.notes
 
 
+# Common values, bounds, correlation, elements: what is told of ranges is empty for empty ones.
+_OF_VALUES = range(1, 6)
+
+
+def test_statistics_stand_there_as_the_server_itself_keeps_them(
+    target: str, hollow: PostgresHollow
+) -> None:
+    kept = ", ".join(f"stakind{n}, staop{n}::regoperator::text, stacoll{n}" for n in range(1, 6))
+    asked = (
+        f"SELECT c.relname, a.attname, {kept} FROM pg_statistic s "
+        "JOIN pg_class c ON c.oid = s.starelid JOIN pg_namespace n ON n.oid = c.relnamespace "
+        "JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = s.staattnum "
+        "WHERE n.nspname IN ('public', 'quay') ORDER BY 1, 2"
+    )
+
+    def told(rows: list[tuple[object, ...]]) -> dict[object, set[object]]:
+        """Of each column the kinds with their operators, wherever in its row they stand."""
+        return {row[:2]: {row[n : n + 3] for n in range(2, len(row), 3) if row[n]} for row in rows}
+
+    with psycopg.connect(target) as server:
+        there = told(server.execute(asked.encode()).fetchall())
+    here = told(hollow.standing.admin.execute(asked.encode()).fetchall())
+    assert {name for _, name in there} >= {"state", "code", "sea", "during"}  # type: ignore[misc]
+    for column, kinds in there.items():
+        assert here.get(column, kinds) == kinds, column
+    assert len(here) >= 0.9 * len(there)
+
+
 def test_a_supposed_index_is_planned_as_the_real_one(target: str, hollow: PostgresHollow) -> None:
     session = PostgresSession(target, Limits())
     formula = FormulaPredictor(session.costs, session)

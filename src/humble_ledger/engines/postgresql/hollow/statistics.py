@@ -73,9 +73,11 @@ JOIN LATERAL (
         CASE t.typtype WHEN 'e' THEN 'anyenum'::regtype WHEN 'r' THEN 'anyrange'::regtype
              WHEN 'c' THEN 'record'::regtype END,
         CASE WHEN t.typcategory = 'A' THEN 'anyarray'::regtype END,
+        -- Of several the preferred type's, as the server itself chooses: varchar is text, not char.
         (SELECT k.casttarget FROM pg_cast k JOIN pg_opclass d ON d.opcintype = k.casttarget
-              AND d.opcdefault AND d.opcmethod = m.oid
-         WHERE k.castsource = t.oid AND k.castmethod = 'b' AND k.castcontext = 'i' LIMIT 1))
+              AND d.opcdefault AND d.opcmethod = m.oid JOIN pg_type g ON g.oid = k.casttarget
+         WHERE k.castsource = t.oid AND k.castmethod = 'b' AND k.castcontext = 'i'
+         ORDER BY g.typispreferred DESC LIMIT 1))
     ORDER BY (c.opcintype = t.oid) DESC LIMIT 1
 ) f ON true
 JOIN pg_amop o ON o.amopfamily = f.opcfamily AND o.amoplefttype = f.opcintype
