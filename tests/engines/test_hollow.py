@@ -54,7 +54,10 @@ def test_statistics_stand_there_as_the_server_itself_keeps_them(
 
     def told(rows: list[tuple[object, ...]]) -> dict[object, set[object]]:
         """Of each column the kinds with their operators, wherever in its row they stand."""
-        return {row[:2]: {row[n : n + 3] for n in range(2, len(row), 3) if row[n]} for row in rows}
+        return {
+            row[:2]: {row[n : n + 3] for n in range(2, len(row), 3) if row[n] in _OF_VALUES}
+            for row in rows
+        }
 
     with psycopg.connect(target) as server:
         there = told(server.execute(asked.encode()).fetchall())
