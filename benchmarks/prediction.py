@@ -1,9 +1,10 @@
 """Predicted against real cost and size, after really building each candidate.
 
-Four grounds: the demo, a retail warehouse with analytic statements, an application of many
-tenants as an object mapper writes it, and a harbour, where most statements miss an index. Every candidate for their statements is built in a
-transaction that is rolled back, and each statement that reads its table is explained with it. Both
-ways of predicting are held against that: the planner on a hollow, and the formula.
+Four grounds: the demo, a retail warehouse with analytic statements, an application of many tenants
+as an object mapper writes it, and a harbour, where most statements miss an index. Every candidate
+for their statements is built in a transaction that is rolled back, and each statement that reads
+its table is explained with it. Both ways of predicting are held against that: the planner on a
+hollow, and the formula.
 
 Give grounds by name to try only these, as in `python -m benchmarks.prediction warehouse`; the
 variable HUMBLE_BENCH_URL names a database with the demo's scenario in place of all.
