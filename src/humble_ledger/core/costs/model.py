@@ -136,7 +136,7 @@ class KeySample:
         return max(1.0, often + max(rare, min(found, most)))
 
     def _distinct_by_chance(self, entries: float) -> float | None:
-        """The same where equal keys lie anywhere in the table; None where they do not, or often do.
+        """The same where equal keys lie anywhere; None where they lie together, or little was seen.
 
         Haas and Stokes take all keys to have as many rows. Where rows come to keys by chance they
         find up to a fifth too few. How keys of one, two and three rows in the sample are to each
@@ -150,8 +150,8 @@ class KeySample:
         for rows, keys in (*self.rare, *self.common):
             seen[rows] += keys
         rare_rows = sum(rows * keys for rows, keys in self.rare)
-        often = sum(keys for rows, keys in seen.items() if rows > _THREE)
-        of_these = sum(rows * keys for rows, keys in seen.items() if rows > _THREE)
+        often = sum(keys for rows, keys in seen.items() if rows > _SELDOM)
+        of_these = sum(rows * keys for rows, keys in seen.items() if rows > _SELDOM)
         left = self.rows_kept - of_these
         part = self.rows_kept / entries
         clustered = self.places < NEARLY_ALL * rare_rows
@@ -160,7 +160,7 @@ class KeySample:
         once = seen[1] / max(1, left)
         if once < MOSTLY_ONCE:
             return None
-        spread = 1.5 * seen[1] * seen[_THREE] / seen[2] ** 2
+        spread = 1.5 * seen[1] * seen[3] / seen[2] ** 2
         # Of three rows too few were seen to tell: by chance, as most references are.
         told = seen[2] ** 2 / (1.5 * seen[1]) >= FEWEST_TRIPLES  # so many there would be by chance
         size = math.inf if not told or abs(spread - 1.0) < NOISE else 1.0 / (spread - 1.0)
@@ -202,7 +202,7 @@ class KeySample:
         return float(keys), float(sum(rows * count for rows, count in self.common))
 
 
-_THREE = 3
+_SELDOM = 3  # rows of a key in the sample: those with more are common ones
 NEARLY_ALL = 0.98  # of the rows of rare keys stand in pages of their own: they lie anywhere
 FEW_SEEN = 0.5  # of the rows: where more were read, what was seen is nearly all there is
 FEWEST_PAIRS, FEWEST_TRIPLES = 30, 10  # keys seen so often, below which they tell nothing

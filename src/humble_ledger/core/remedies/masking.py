@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.remedies.asked import ASKED_FOR
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Checked, Prediction, Remedy, RemedyType
 from humble_ledger.core.statements.masking import MASK, masked_expression
 from humble_ledger.core.statements.tokens import has_placeholders
@@ -17,12 +18,9 @@ def masked_remedy(remedy: Remedy) -> Remedy:
     """
     if remedy.type is RemedyType.SETTING and remedy.reason != ASKED_FOR:
         return remedy
-    design = remedy.index
-    if design is not None:
-        keys = tuple(replace(k, expression=masked_expression(k.expression)) for k in design.keys)
-        design = replace(design, keys=keys, predicate=masked_expression(design.predicate))
-        if design == remedy.index:
-            return remedy
+    design = _design(remedy.index)
+    if design is not None and design == remedy.index:
+        return remedy
     return replace(
         remedy,
         summary=_summary(remedy),
@@ -30,11 +28,20 @@ def masked_remedy(remedy: Remedy) -> Remedy:
         revert=tuple(map(masked_expression, remedy.revert)),
         reason=masked_expression(remedy.reason),
         index=design,
+        beside=_design(remedy.beside),
         predictions=tuple(map(_prediction, remedy.predictions)),
         settings=tuple((name, MASK) for name, _ in remedy.settings),
         values_from=masked_expression(remedy.values_from),
         checked=_checked(remedy.checked),
     )
+
+
+def _design(design: IndexDesign | None) -> IndexDesign | None:
+    """An index without the literals of its condition and of its expressions."""
+    if design is None:
+        return None
+    keys = tuple(replace(k, expression=masked_expression(k.expression)) for k in design.keys)
+    return replace(design, keys=keys, predicate=masked_expression(design.predicate))
 
 
 def _checked(found: Checked | None) -> Checked | None:
@@ -57,7 +64,10 @@ def _summary(remedy: Remedy) -> str:
 def lacks_literals(remedy: Remedy) -> bool:
     """Whether a remedy was kept without its literals, so that its statements cannot be sent."""
     if remedy.type is RemedyType.REWRITE:
-        return False  # its placeholders are those of the statement it stands for
+        # Its placeholders are those of the statement it stands for, but for its index's.
+        beside = remedy.beside
+        texts = (beside.predicate, *(k.expression for k in beside.keys)) if beside else ()
+        return any(has_placeholders(text) for text in texts)
     return any(has_placeholders(text) for text in remedy.apply)
 
 

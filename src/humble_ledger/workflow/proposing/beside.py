@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
 from humble_ledger.core.remedies.candidates.registry import candidates
@@ -34,13 +35,11 @@ def beside_an_index(
 ) -> Remedy | None:
     """A rewriting with the index that makes it clearly cheaper, where none serves the old text.
 
-    None for rewritings that turn no comparison, and where no index is clearly worth it. Each side
-    of the present plan's cost is an estimate, and the new one's a prediction.
+    None where no index is clearly worth it, or one serves the old text as well. The cost of the
+    present plan is an estimate, the new one's a prediction.
     """
-    dialect = workspace.engine.dialect
-    turned = {f"{each.sql};" for each in rewritings(entry.statement, tables, dialect)}
     now = entry.plan.cost_total
-    if remedy.apply[0] not in turned or now is None or entry.query is None:
+    if now is None or entry.query is None:
         return None
     new = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
     try:
@@ -65,6 +64,13 @@ def beside_an_index(
         size_bytes_predicted=size,
         beside=design,
     )
+
+
+def turns_comparisons(
+    remedy: Remedy, statement: str, tables: Mapping[TableName, TableFacts], dialect: Dialect
+) -> bool:
+    """Whether a rewriting turns comparisons, and so is one that an index may wait for."""
+    return any(f"{each.sql};" == remedy.apply[0] for each in rewritings(statement, tables, dialect))
 
 
 def _cheapest(

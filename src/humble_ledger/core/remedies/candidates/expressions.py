@@ -5,10 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-import sqlglot
-from sqlglot import exp
-from sqlglot.errors import SqlglotError
-
 from humble_ledger.core.plans.model import SORTS, Operation, Plan
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.candidates.keys import (
@@ -18,7 +14,7 @@ from humble_ledger.core.remedies.candidates.keys import (
 )
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
+from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.conditions import (
     Predicate,
@@ -28,7 +24,6 @@ from humble_ledger.core.statements.conditions import (
     predicates,
 )
 from humble_ledger.core.statements.parting import halves, same_text, unqualified
-from humble_ledger.core.statements.sql_dialect import DIALECT
 from humble_ledger.core.statements.tokens import meaningful
 
 # One call, which needs no brackets of its own as a key.
@@ -124,19 +119,6 @@ def expression_of(predicate: Predicate, alias: str) -> str:
     if parted is None or predicate.column is None or predicate.column.column not in parted[0]:
         return ""
     return unqualified(parted[0], alias)
-
-
-def column_of_expression(text: str) -> ColumnFacts:
-    """What an index keeps of an expression, as if it were a column: its type, where that shows."""
-    try:
-        tree = sqlglot.parse_one(text, dialect=DIALECT).unnest()
-    except (SqlglotError, RecursionError, IndexError):
-        tree = exp.Null()
-    type_name = "numeric" if isinstance(tree, exp.Extract) else ""
-    if isinstance(tree, exp.Cast):
-        shown = tree.to.sql(dialect=DIALECT).lower()
-        type_name = "numeric" if tree.to.is_type("decimal") else shown
-    return ColumnFacts("", type_name, 0, False, length_bytes=-1, alignment_bytes=4)
 
 
 def _served(keys: tuple[IndexKey, ...], table: TableFacts) -> bool:

@@ -22,7 +22,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
-from humble_ledger.core.remedies.candidates.expressions import column_of_expression, expression_of
+from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import PARTS_CLASS, bounds_of
@@ -37,6 +37,7 @@ from humble_ledger.core.remedies.prediction.contract import (
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
 from humble_ledger.core.schema.containment import inverted_class
+from humble_ledger.core.schema.expressions import column_of_expression
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (

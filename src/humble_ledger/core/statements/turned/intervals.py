@@ -26,6 +26,10 @@ _EQUALLY_LONG = re.compile(
     r"(?:CAST\()?'\d+:\d\d(?::\d\d)?'(?:::| AS )INTERVAL\)?",
     re.IGNORECASE,
 )
+_UNEQUAL = (
+    "the interval has no months or years, nor days over which clocks were changed "
+    "(these are not all equally long)"
+)
 _BY_SESSION = re.compile(r"timestamp(\(\d\))?")  # some servers keep it by the session's zone
 _DAYS = re.compile(
     r"INTERVAL '\d+ (?:DAY|WEEK)S?'|(?:CAST\()?'\d+ days?'(?:::| AS )INTERVAL\)?", re.IGNORECASE
@@ -68,7 +72,7 @@ def moved_interval(comparison: exp.Expr, known: Known) -> Turn | None:
         return Turn(
             op(this=column.copy(), expression=back(this=given, expression=span.copy())),
             f"{column.name} compared with a time computed from the value",
-            "" if days or _is_equally_long(span, type_) else _unequal(),
+            "" if days or _is_equally_long(span, type_) else _UNEQUAL,
         )
     return None
 
@@ -88,7 +92,7 @@ def clock(comparison: exp.Expr, known: Known) -> Turn | None:
         return Turn(
             TURNED[op](this=column.copy(), expression=exp.Sub(this=now, expression=span.copy())),
             f"{column.name} compared with a time computed from now",
-            "" if exact else _unequal(),
+            "" if exact else _UNEQUAL,
         )
     return None
 
@@ -157,10 +161,3 @@ def _with_interval(side: exp.Expr) -> exp.Expr:
         span = exp.Interval(this=span.copy(), unit=side.args.get("unit"))
     kind = exp.Add if isinstance(side, exp.DateAdd) else exp.Sub
     return kind(this=side.this.copy(), expression=span.copy())
-
-
-def _unequal() -> str:
-    return (
-        "the interval has no months or years, nor days over which clocks were changed "
-        "(these are not all equally long)"
-    )

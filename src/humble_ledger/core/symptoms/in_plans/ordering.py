@@ -15,6 +15,7 @@ from humble_ledger.core.estimates.guessed import share_by_statistics
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to, through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
+from humble_ledger.core.schema.expressions import column_of_expression
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.brackets import without_brackets
@@ -33,8 +34,6 @@ FEWEST_ROWS = 1_000.0
 CLEARLY_CHEAPER = 0.5
 FEW_OF_THEM = 0.1  # of the rows are wanted, at most
 MOST_KEYS = 4
-# What an index keeps of an expression, of which nothing is known.
-_OF_EXPRESSION = ColumnFacts("", "", 0, False, length_bytes=-1, alignment_bytes=4)
 NEARLY = 0.1  # of the rows have a value of their own
 
 
@@ -260,7 +259,7 @@ def _nearly_unique(column: ColumnFacts, table: TableFacts) -> bool:
 def _price(case: Case, found: _Ordered) -> float:
     """The cost of reading in the order of an index on the fixed columns and the keys."""
     table = found.table
-    columns = [table.columns.get(name) or _OF_EXPRESSION for name in found.columns]
+    columns = [table.columns.get(name) or column_of_expression(name) for name in found.columns]
     share = 1.0
     if found.fixed:
         rows = case.planner.rows_matching(

@@ -94,7 +94,21 @@ def _reads_little(case: Case, scan: _Scan) -> bool:
     # Of a rare value nobody knows how soon it comes, if there is one.
     common = scan.kept_share >= COMMON and read * scan.table.pages < SMALL_PAGES
     few = not scan.predicates or common
-    return scan.table.is_small or (read < MOST_OF_IT and few)
+    return scan.table.is_small or (_stops_early(case, scan) and few)
+
+
+def _stops_early(case: Case, scan: _Scan) -> bool:
+    """Whether it need not go far; that fewer rows came than were counted once tells it of no plan
+    that was run.
+    """
+    loops = max(1.0, (scan.node.loops or 1) / _processes(case, scan.node))
+    short = scan.rows_read < MOST_OF_IT * loops * scan.table.rows
+    return short and (scan.node.loops is None or _is_limited(case, scan.node))
+
+
+def _is_limited(case: Case, node: Node) -> bool:
+    above = path_to(case.plan.root, node)[:-1]
+    return any(step.operation is Operation.LIMIT for step in above)
 
 
 def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:
@@ -175,8 +189,12 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     spared = _spared(case, node)
     cost_ms, cost_share = case.avoidable_of(spared, 1.0 - scan.kept_share)
     times = f", {loops:,.0f} times" if loops > 1 else ""
-    ended = scan.rows_read < MOST_OF_IT * loops * scan.table.rows
-    or_all = f", and all {scan.table.rows:,.0f} when none is there"
+    ended = _stops_early(case, scan)
+    or_all = (
+        f", and all {scan.table.rows:,.0f} when none is there"
+        if ended and _is_limited(case, node)
+        else ""
+    )
     verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
         name="selective-full-scan",
@@ -184,7 +202,7 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
         step=node.name,
         summary=(
             f"{verb} {'' if ended else 'all '}{scan.rows_read / loops:,.0f} rows of "
-            f"{scan.table.name}{times} to keep {kept:,.0f}{or_all if ended else ''}"
+            f"{scan.table.name}{times} to keep {kept:,.0f}{or_all}"
         ),
         evidence={
             "rows_read": scan.rows_read,
