@@ -212,6 +212,7 @@ def test_a_turned_comparison_is_proposed_beside_the_index_that_it_takes(
     (remedy,) = begun.json("propose", sql)["remedies"]
     assert (remedy["type"], remedy["beside_index"]) == ("rewrite", "visit (started_at)")
     assert remedy["size_bytes_predicted"] > 0
+    assert "an index on visit (started_at)" in begun.ok("show", remedy["id"]).out
     trial = begun.json("trial", sql, "--remedy", remedy["id"], "--pairs", "12")
     (tried,) = trial["queries"]
     assert (trial["verdict"], tried["same_result"], trial["left_behind"]) == ("faster", True, [])

@@ -180,6 +180,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("remedy", f"{entry.id} {remedy.summary}, {entry.status}"),
         ("because of", remedy.reason),
         ("forwards", "\n".join(remedy.apply)),
+        ("beside", _beside(entry)),
         ("its values", _values(remedy)),
         ("backwards", "\n".join(remedy.revert) or "nothing to undo"),
         ("held against", remedy.checked.words if remedy.checked is not None else ""),
@@ -189,6 +190,14 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
         ("write overhead", _write_overhead(remedy, numbers)),
         ("against", ", ".join(remedy.cures)),
     )
+
+
+def _beside(entry: RemedyEntry) -> str:
+    """The index that a rewritten statement takes, and who builds it."""
+    if entry.remedy.beside is None:
+        return ""
+    words = entry.remedy.beside.words
+    return f"an index on {words}: a trial of {entry.id} builds it, too, and settling keeps both"
 
 
 def _values(remedy: Remedy) -> str:
