@@ -358,5 +358,6 @@ def test_the_findings_of_a_loop_name_the_line_that_sent_the_most() -> None:
         origin = Origin("a.py:1" if n % 3 else "b.py:2", "f")
         gathering.repetition.came_from(0, "s", origin, in_request=False)
     (symptom,) = repetition_symptoms(gathering.repetition.finish()[0])
-    assert symptom.summary.startswith("a.py:1 (f) sent it up to 30 times in a row")
+    told = symptom.summary.arguments
+    assert (told["sender"], told["largest"], told["requests"]) == ("a.py:1 (f)", 30, False)
     assert clean("a\x00b") == "a\ufffdb"

@@ -14,7 +14,9 @@ from typing import Any
 import msgspec
 import pytest
 
+from humble_ledger.core.messages import AS_TOLD, Message, message
 from humble_ledger.core.symptoms.model import Cause, Symptom
+from humble_ledger.views.wording import in_words
 from humble_ledger.workflow.reporting.masking import masked_symptom
 from tests.conftest import clean_environment
 from tests.program import Program
@@ -131,6 +133,30 @@ def test_a_masked_bundle_has_no_literal(mine: Program, other: Program) -> None:
     assert other.json("show", query)["symptoms"]
 
 
+def _in_former_words(text: bytes) -> bytes:
+    """Symptoms as bundles of version 1 had them, with sentences in place of messages."""
+    lines = []
+    for line in text.splitlines():
+        record = json.loads(line)
+        record["symptom"]["summary"] = "said in former words"
+        record["symptom"]["cause"]["detail"] = "for a former reason"
+        lines.append(json.dumps({**record, "version": 1}).encode())
+    return b"\n".join(lines)
+
+
+def test_a_bundle_of_the_former_version_is_read(mine: Program, other: Program) -> None:
+    mine.ok("export", "--to", "former.zip")
+    path = mine.folder / "former.zip"
+    _changed(path, "symptoms.jsonl", _in_former_words)
+    _changed(path, "manifest.json", lambda t: t.replace(b'"version": 2', b'"version": 1'))
+    other.ok("import", str(path))
+    (id_, *_) = other.json("show", other.query_with("keeper = $1"))["symptoms"]
+    (shown,) = other.json("show", id_)["symptoms"]
+    assert (shown["summary"], shown["cause"]["detail"]) == (
+        "said in former words", "for a former reason",
+    )  # fmt: skip
+
+
 def _changed(path: Path, name: str, change: Callable[[bytes], bytes]) -> None:
     """The bundle with one of its files changed."""
     with zipfile.ZipFile(path) as file:
@@ -144,9 +170,9 @@ def _changed(path: Path, name: str, change: Callable[[bytes], bytes]) -> None:
 @pytest.mark.parametrize(
     ("name", "change", "said"),
     [
-        ("manifest.json", lambda t: t.replace(b'"version": 1', b'"version": 9'), "newer version"),
+        ("manifest.json", lambda t: t.replace(b'"version": 2', b'"version": 9'), "newer version"),
         ("manifest.json", lambda t: b"{}", "no bundle"),
-        ("plans.jsonl", lambda t: t.replace(b'"version":1}', b'"version":7}'), "version 7"),
+        ("plans.jsonl", lambda t: t.replace(b'"version":2}', b'"version":7}'), "version 7"),
         ("trials.jsonl", lambda t: t[: len(t) // 2], "line 1 of trials.jsonl"),
         ("queries.jsonl", lambda t: t.replace(b'"id":"q1"', b'"id":"q77"'), 'names "q1"'),
         ("remedies.jsonl", lambda t: b"[" * 100_000, "line 1 of remedies.jsonl"),
@@ -291,10 +317,17 @@ def test_every_table_comes_in_other_formats(told: Program) -> None:
 
 def test_words_of_a_masked_finding_have_no_bare_value() -> None:
     found = Symptom(
-        "slow-for-values", 0, "", "with status = lost it took 90 ms, with others 2 ms",
-        {"values": "lost", "slow_runs": 7, "place": "status"}, Cause("rare-value", "lost is rare"),
+        "slow-for-values", 0, "",
+        message(
+            "slow-for-some-values", place="status", values=["lost"], more=0, median_ms=90.0,
+            others_ms=2.0, runs=7,
+        ),
+        {"values": "lost", "slow_runs": 7, "place": "status"},
+        Cause("rare-value", Message(AS_TOLD, {"text": "lost is rare"})),
     )  # fmt: skip
     masked = masked_symptom(found)
     assert "lost" not in f"{masked}"
     assert masked.evidence == {"slow_runs": 7, "place": "status"}
-    assert "status" in masked.summary
+    told = "with status = … it took 90.0 ms, with others 2.0 ms (medians; 7 runs"
+    assert in_words(masked.summary).startswith(told)
+    assert in_words(masked.cause.detail) == "… is rare"

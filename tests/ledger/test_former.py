@@ -46,6 +46,9 @@ def test_each_is_upgraded_and_shown(humble: Program, path: Path) -> None:
     assert humble.json("queries")["queries"][0]["calls"] == 2
     found = {each["name"] for each in humble.json("show", "s1")["symptoms"]}
     assert found & {"row-misestimate", "selective-full-scan", "index-scan-discards-most"}
+    (symptom,) = humble.json("show", "s1")["symptoms"]
+    assert " rows" in symptom["summary"] and symptom["cause"]["detail"]
+    assert symptom["summary"] in " ".join(humble.ok("show", "s1").out.split())
     assert humble.json("show", "t1")["verdict"]
 
 

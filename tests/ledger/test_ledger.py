@@ -15,6 +15,7 @@ from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 
+from humble_ledger.core.messages import message, phrase
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import Prediction, index_remedy
@@ -126,7 +127,11 @@ def test_ids_stay_and_the_same_thing_gets_the_same_id(ledger: Ledger) -> None:
     plan = ledger.plans.keep(
         Statement("select 1"), recorded(18, "nothing"), {}, query="q1", origin="read"
     )
-    symptom = Symptom("sort-spills", 1, "step", "words", {"rows": 1}, Cause("c", "d"), 1.0, 0.5)
+    symptom = Symptom(
+        "sort-spills", 1, "step", message("no-filter", table="t"), {"rows": 1},
+        Cause("c", message("references-without-index", references=[phrase("d")], shown=True)),
+        1.0, 0.5,
+    )  # fmt: skip
     assert [e.id for e in ledger.symptoms.keep(plan, [symptom])] == ["s1"]
     (kept,) = ledger.symptoms.keep(plan, [symptom])
     assert (kept.id, kept.symptom, kept.remedies) == ("s1", symptom, ("r1",))

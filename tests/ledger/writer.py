@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 
 from humble_ledger.core.entries import SettlementEntry
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Cost, Node, Operation, Pages, Plan
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.remedies.model import Prediction, index_remedy
@@ -22,7 +23,9 @@ from humble_ledger.ledger.shelf import now
 from humble_ledger.ledger.store.place import place_of
 
 PLAN = Plan("any", "1", Node(1, Operation.FULL_SCAN, "Scan", cost=Cost(0, 9)), measured=False)
-SYMPTOM = Symptom("selective-full-scan", 1, "step", "words", {"rows": 1}, Cause("no-index", "d"))
+SYMPTOM = Symptom(
+    "selective-full-scan", 1, "step", phrase("words"), {"rows": 1}, Cause("no-index", phrase("d"))
+)
 
 
 def _said(id_: str) -> None:

@@ -12,11 +12,12 @@ from typing import Any, TypeVar
 
 import msgspec
 
+from humble_ledger.core.messages import AS_TOLD, TEXT
 from humble_ledger.errors import LedgerUnreachable
 
 T = TypeVar("T")
 
-VERSION = 1
+VERSION = 2
 _BEGIN = b'{"body_version":'
 _THEN = b',"body":'
 
@@ -55,7 +56,23 @@ _VISITS = {
     "cache_misses": "Cache Misses", "pruned": "Subplans Removed",
 }  # fmt: skip
 _WORKERS = {"rows": "Actual Rows", "loops": "Actual Loops", "total_ms": "Actual Total Time"}
-_STEPS: Mapping[tuple[str, int], _Step] = {("Plan", 0): _plan_without_typed_figures}
+
+
+def symptom_in_words(symptom: dict[str, Any]) -> dict[str, Any]:
+    """Symptoms once kept their sentences."""
+    symptom["summary"] = _as_told(symptom["summary"])
+    symptom["cause"]["detail"] = _as_told(symptom["cause"]["detail"])
+    return symptom
+
+
+def _as_told(text: str) -> dict[str, Any]:
+    return {"key": AS_TOLD, "arguments": {TEXT: text}}
+
+
+_STEPS: Mapping[tuple[str, int], _Step] = {
+    ("Plan", 0): _plan_without_typed_figures,
+    ("Symptom", 1): symptom_in_words,
+}
 
 
 def encoded(thing: object) -> bytes:

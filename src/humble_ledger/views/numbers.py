@@ -64,6 +64,25 @@ class Numbers:
         places = (1 if share < 0.1 else 0) if places is None else places
         return f"{self._styled(f'{share * 100:.{places}f}')} %"
 
+    def share(self, share: float) -> str:
+        """A share in percent, with as many digits as tell it from nothing: 12.5 %, 0.00038 %."""
+        value = 100 * share
+        if value >= 0.1 or value == 0:
+            return f"{self._styled(f'{value:.3g}')} %"
+        return f"{self._styled(f'{value:.2g}' if value >= 1e-4 else f'{value:.1e}')} %"
+
+    def fixed(self, value: float, places: int) -> str:
+        """A figure with so many places behind the point, whatever its size: 1,234.5."""
+        return self._styled(f"{value:,.{places}f}")
+
+    def digits(self, value: float, digits: int = 3) -> str:
+        """A figure with so many digits, and no zeros behind them: 4, 0.25, 1,230."""
+        return self._styled(f"{value:,.{digits}g}")
+
+    def mebibytes(self, size_bytes: float, digits: int = 3) -> str:
+        """Bytes in MiB, for what is compared with a setting: 4 MiB, 0.25 MiB."""
+        return f"{self.digits(size_bytes / _KIB / _KIB, digits)} MiB"
+
     def size(self, value: float | None) -> str:
         """Bytes in the largest fitting unit."""
         if value is None:

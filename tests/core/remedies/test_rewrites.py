@@ -8,6 +8,7 @@ import pytest
 import sqlglot
 
 from humble_ledger.core.dialect import STANDARD
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.remedies.rewrites import registry
 from humble_ledger.core.remedies.rewrites.comparisons import rewritings
 from humble_ledger.core.remedies.rewrites.model import ALWAYS
@@ -133,7 +134,7 @@ def test_what_would_mean_something_else_is_left_alone(condition: str) -> None:
 
 
 def symptom(cause: str) -> Symptom:
-    return Symptom("selective-full-scan", 1, "", "", {}, Cause(cause, ""))
+    return Symptom("selective-full-scan", 1, "", phrase(""), {}, Cause(cause, phrase("")))
 
 
 @pytest.mark.parametrize(

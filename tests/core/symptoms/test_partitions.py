@@ -55,7 +55,9 @@ def test_a_table_of_many_partitions_that_is_read_whole_for_a_few_rows() -> None:
     (symptom,) = found(plan)
     assert (symptom.name, symptom.cause.name) == ("selective-full-scan", "no-index")
     assert symptom.node == 1 and "20 partitions on event" in symptom.step
-    assert "all 1,000,000 rows of event to keep 40" in symptom.summary
+    told = symptom.summary.arguments
+    assert (told["whole"], told["read"], told["kept"]) == (True, 1_000_000, 40)
+    assert told["table"] == "event"
     assert (symptom.cost_share or 0.0) > 0.95
 
 

@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from humble_ledger.core.messages import Message
 from humble_ledger.core.schema.facts import (
     ForeignKey,
     IndexFacts,
@@ -23,6 +24,7 @@ from humble_ledger.core.symptoms.in_schema.indexes import (
     merged_into,
 )
 from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
+from humble_ledger.core.symptoms.model import Symptom
 from tests.core.remedies.test_prediction import ALERT, VISIT
 
 NOW = datetime(2026, 7, 1, 12, 0, tzinfo=UTC)
@@ -82,14 +84,21 @@ def test_indexes_that_cost_for_nothing(
     assert {(s.subject.split(".")[-1], s.name) for s in found} == expected
 
 
+def since(symptom: Symptom) -> float:
+    """For how many minutes it was counted."""
+    what = symptom.summary.arguments["what"]
+    assert isinstance(what, Message) and isinstance(what.arguments["since"], Message)
+    return float(str(what.arguments["since"].arguments["minutes"]))
+
+
 def test_an_unused_index_tells_of_its_writes_and_of_the_time_it_was_watched() -> None:
     (short,) = index_symptoms(table(index("one", "code", scans=0), since_days=0.25), NOW)
-    assert "not used once in the 6 hours" in short.summary
-    assert "up to 1,200 rows were written" in short.summary
-    assert "look again" in short.cause.detail
+    assert since(short) == pytest.approx(6 * 60)
+    assert short.summary.arguments["written"] == 1_200
+    assert short.cause.detail.arguments["long_enough"] is False
     (long,) = index_symptoms(table(index("one", "code", scans=0), since_days=40), NOW)
-    assert "in the 40 days" in long.summary
-    assert "look again" not in long.cause.detail
+    assert since(long) == pytest.approx(40 * 24 * 60)
+    assert long.cause.detail.arguments["long_enough"] is True
 
 
 def test_what_a_captured_plan_uses_is_not_called_unused() -> None:

@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from humble_ledger.cli import options, output
-from humble_ledger.cli.opening import workspace_for
+from humble_ledger.cli.opening import numbers_of, workspace_for
 
 if TYPE_CHECKING:
     from humble_ledger.core.audits.watching import WatchEvent
+    from humble_ledger.views.numbers import Numbers
 
 
 def watch(
@@ -93,7 +94,7 @@ def watch(
         live,
     )
     with workspace_for(target) as workspace:
-        found = look(workspace, asked, _teller(json, on_event))
+        found = look(workspace, asked, _teller(json, on_event, numbers_of(workspace)))
     if to is not None:
         from humble_ledger.cli.drawing import drawn  # noqa: PLC0415
         from humble_ledger.views.figures.watch_figure import draw_watch  # noqa: PLC0415
@@ -104,7 +105,7 @@ def watch(
         raise CheckFailed(f"{settle} was taken back.", f"See it:  humble show {settle}")
 
 
-def _teller(as_json: bool, on_event: str) -> Callable[[WatchEvent], None]:
+def _teller(as_json: bool, on_event: str, numbers: Numbers) -> Callable[[WatchEvent], None]:
     """What is done with each event: a line for people or programs, and the user's command."""
     import msgspec  # noqa: PLC0415
 
@@ -112,7 +113,9 @@ def _teller(as_json: bool, on_event: str) -> Callable[[WatchEvent], None]:
     from humble_ledger.views.terminal.watching import event_view  # noqa: PLC0415
 
     def tell(event: WatchEvent) -> None:
-        output.give(as_json, lambda: watch_event_document(event), lambda: event_view(event))
+        output.give(
+            as_json, lambda: watch_event_document(event), lambda: event_view(event, numbers)
+        )
         output.flush()
         if on_event:
             import subprocess  # noqa: PLC0415

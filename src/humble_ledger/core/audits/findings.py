@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from humble_ledger.core.audits.promises import BROKEN, PromiseToday
+from humble_ledger.core.messages import Told
 from humble_ledger.core.trials.honesty import Honesty
 
 
@@ -35,7 +36,7 @@ class Finding:
 
     kind: Kind
     subject: str
-    words: str
+    words: Told
     evidence: tuple[str, ...] = ()
     next: str = ""
     details: tuple[str, ...] = ()

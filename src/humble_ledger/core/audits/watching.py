@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from humble_ledger.core.audits.findings import Finding
+from humble_ledger.core.messages import Told
 
 
 class What(StrEnum):
@@ -26,7 +27,7 @@ class WatchEvent:
 
     at: str
     what: What
-    words: str
+    words: Told
     finding: Finding | None = None
     trial: str = ""
 

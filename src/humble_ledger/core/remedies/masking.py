@@ -7,7 +7,7 @@ from dataclasses import replace
 from humble_ledger.core.remedies.asked import ASKED_FOR
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Checked, Prediction, Remedy, RemedyType
-from humble_ledger.core.statements.masking import MASK, masked_expression
+from humble_ledger.core.statements.masking import MASK, masked_expression, masked_told
 from humble_ledger.core.statements.tokens import has_placeholders
 
 
@@ -26,7 +26,7 @@ def masked_remedy(remedy: Remedy) -> Remedy:
         summary=_summary(remedy),
         apply=tuple(map(masked_expression, remedy.apply)),
         revert=tuple(map(masked_expression, remedy.revert)),
-        reason=masked_expression(remedy.reason),
+        reason=masked_told(remedy.reason),
         index=design,
         beside=_design(remedy.beside),
         predictions=tuple(map(_prediction, remedy.predictions)),

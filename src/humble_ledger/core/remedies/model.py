@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, index_name
 from humble_ledger.core.remedies.together import ColumnGroup
@@ -137,7 +138,7 @@ class Remedy:
     summary: str
     apply: tuple[str, ...]
     revert: tuple[str, ...]
-    reason: str = ""
+    reason: Told = ""
     index: IndexDesign | None = None
     index_name: str = ""
     predictions: tuple[Prediction, ...] = ()
@@ -163,7 +164,7 @@ class Remedy:
 def index_remedy(
     design: IndexDesign,
     *,
-    reason: str,
+    reason: Told,
     predictions: tuple[Prediction, ...] = (),
     size_bytes: int | None = None,
     write_overhead: WriteOverhead | None = None,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.design import index_place
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.write_overhead import write_overhead_of_removal
@@ -28,7 +29,7 @@ def removal(table: TableFacts, symptom: Symptom, dialect: Dialect = STANDARD) ->
 def removal_of(
     table: TableFacts,
     index: IndexFacts,
-    reason: str,
+    reason: Told,
     *,
     cures: tuple[str, ...] = (),
     queries: tuple[str, ...] = (),

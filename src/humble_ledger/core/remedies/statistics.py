@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 
 from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.expressions import expression_of
@@ -105,7 +106,7 @@ def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...], dialect: 
         summary=f"statistics of {table.name} gathered anew",
         apply=(dialect.analyze.format(table=name) + ";",),
         revert=(),
-        reason=f"{changed:,} rows changed since" if changed else "none were gathered",
+        reason=message("rows-changed-since", changed=changed or 0),
         queries=queries,
         cures=(MISESTIMATE, cause),
     )

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from humble_ledger.core.estimates.chain import Chain
+from humble_ledger.core.messages import Message
 
 # Columns of which a server keeps no statistics, with the statement in its own words that gathers
 # them, and those that let them go ("" for none).
@@ -17,10 +18,10 @@ Evidence = Mapping[str, float | int | str | bool | None]
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """Why it is so: a name of ours, and a sentence."""
+    """Why it is so: a name of ours, and what is told of it."""
 
     name: str
-    detail: str
+    detail: Message
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +39,7 @@ class Symptom:
     name: str
     node: int
     step: str
-    summary: str
+    summary: Message
     evidence: Evidence
     cause: Cause
     cost_ms: float | None = None

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from humble_ledger.core.messages import Message, phrase
 from humble_ledger.core.plans.model import JOINS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
-from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.statements.conditions import Predicate, columns_of, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
 from humble_ledger.core.symptoms.in_plans.obstacles import (
@@ -51,12 +51,17 @@ def whole_reads(case: Case) -> Iterable[Symptom]:
             continue
         what = node.relation or node.index
         where = f"{what} by its whole index {node.index}" if node.index and node.relation else what
-        told = f"{read:,.0f} rows" if read is not None else "all rows"
         yield Symptom(
             name="selective-full-scan",
             node=node.no,
             step=node.name,
-            summary=f"{case.verb('reads', 'would read')} {told} of {where} to keep {kept:,.0f}",
+            summary=phrase(
+                "{verb} {read:whole} rows of {where} to keep {kept:whole}",
+                verb=case.verb("reads", "would read"),
+                read="all" if read is None else read,
+                where=where,
+                kept=kept,
+            ),
             evidence={"rows_read": read, "rows_kept": kept},
             cause=_why(case, node, what, found),
             cost_ms=cost_ms,
@@ -76,22 +81,31 @@ def lookups_one_by_one(case: Case) -> Iterable[Symptom]:
         given = [ref.column for text in node.output for ref in columns_of(text)]
         tested = [ref.column for text in node.conditions.filter for ref in columns_of(text)]
         wanted = list(dict.fromkeys([*given, *tested]))
-        told = f" for {', '.join(wanted[:6])}" if wanted else ""
+        told = ", ".join(wanted[:6])
         index = _index_behind(case, node)
         yield Symptom(
             name="missing-covering-index",
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('fetches', 'would fetch')} {rows:,.0f} rows of {node.relation} one by "
-                f"one{told}"
+                phrase(
+                    "{verb} {rows:whole} rows of {table} one by one"
+                    + (" for {told}" if told else ""),
+                    verb=case.verb("fetches", "would fetch"),
+                    rows=rows,
+                    table=node.relation,
+                    told=told,
+                )
             ),
             evidence={"rows_fetched": rows, "columns": ", ".join(wanted), "index": index},
             cause=Cause(
                 "column-not-in-index",
-                f"{index or 'the index'} leads to the rows and does not hold all that is asked of "
-                f"them; with {', '.join(wanted[:6]) if wanted else 'the rest'} in it the table "
-                "need not be read",
+                phrase(
+                    "{index} leads to the rows and does not hold all that is asked of them; with "
+                    "{columns} in it the table need not be read",
+                    index=index or "the index",
+                    columns=told or "the rest",
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -109,21 +123,27 @@ def hashes_on_disk(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, 1.0)
         if share < WORTH_A_WORD:
             continue
-        much = f"{memory.spilled_bytes / MIB:,.1f} MiB of" if memory.spilled_bytes > 1 else ""
+        much = "{spilled:size} of " if memory.spilled_bytes > 1 else ""
         used = memory.used_bytes
-        had = f"it had {used / MIB:,.3g} MiB" if used else "its memory did not hold it"
+        had = "it had {used:size}" if used else "its memory did not hold it"
         yield Symptom(
             name="hash-spills",
             node=node.no,
             step=node.name,
-            summary=(
-                f"{'joins' if node.operation in JOINS else 'groups'} through {much} temporary files"
-            ).replace("  ", " "),
+            summary=phrase(
+                "{verb} through " + much + "temporary files",
+                verb="joins" if node.operation in JOINS else "groups",
+                spilled=memory.spilled_bytes,
+            ),
             evidence={"spilled_bytes": memory.spilled_bytes, "memory_bytes": used},
             cause=Cause(
                 "memory-too-small",
-                f"{had}; {_expected_less(node)}more memory for the statement, or fewer or "
-                "narrower rows before it",
+                phrase(
+                    had
+                    + "; {less}more memory for the statement, or fewer or narrower rows before it",
+                    used=used,
+                    less=_expected_less(node),
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -142,11 +162,14 @@ def nothing_known_of_columns(case: Case) -> Iterable[Symptom]:
             name="column-statistics-missing",
             node=node.no,
             step=node.name,
-            summary=f"the server has no statistics of {what}, and guesses",
+            summary=phrase("the server has no statistics of {what}, and guesses", what=what),
             evidence={"columns": ", ".join(named)},
             cause=Cause(
                 "no-column-statistics",
-                f"nothing was gathered on {what}: its rows, and the joins above, are guessed",
+                phrase(
+                    "nothing was gathered on {what}: its rows, and the joins above, are guessed",
+                    what=what,
+                ),
             ),
         )
 
@@ -227,13 +250,13 @@ def _index_behind(case: Case, node: Node) -> str:
     return ""
 
 
-def _expected_less(node: Node) -> str:
+def _expected_less(node: Node) -> Message | str:
     if node.rows_expected is None or node.rows_seen is None:
         return ""
     if node.rows_seen < 2 * max(node.rows_expected, 1.0):
         return ""
     share = node.rows_expected / max(node.rows_seen, 1.0)
-    return f"only {percent(share)} of its rows were expected; "
+    return phrase("only {share:share} of its rows were expected; ", share=share)
 
 
 RULES: Sequence[Rule] = (

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import Message, phrase
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import ClusteredFacts, IndexFacts, TableFacts
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -42,13 +43,20 @@ def unclustered_key(case: Case) -> Iterable[Symptom]:
             node,
             table,
             "unclustered-primary-key",
-            f"each search of {node.relation} by its primary key ({columns}) reads two b-trees: the "
-            "key's, then the rows'",
+            phrase(
+                "each search of {table} by its primary key ({columns}) reads two b-trees: the "
+                "key's, then the rows'",
+                table=node.relation,
+                columns=columns,
+            ),
             Cause(
                 "rows-by-rowid",
-                f"rows are short, {_row_bytes(table):,.0f} bytes (estimated from a sample): "
-                "recreated WITHOUT ROWID, the table keeps them in key order and stores the key "
-                "once; its other indexes then hold the key instead of the rowid",
+                phrase(
+                    "rows are short, {bytes:whole} bytes (estimated from a sample): recreated "
+                    "WITHOUT ROWID, the table keeps them in key order and stores the key once; its "
+                    "other indexes then hold the key instead of the rowid",
+                    bytes=_row_bytes(table),
+                ),
             ),
         )
 
@@ -69,13 +77,20 @@ def long_rows_by_key(case: Case) -> Iterable[Symptom]:
             node,
             table,
             "long-rows-clustered",
-            f"{node.relation} keeps rows of {_row_bytes(table):,.0f} bytes (estimated from a "
-            "sample) in the b-tree of its primary key, where few fit on a page",
+            phrase(
+                "{table} keeps rows of {bytes:whole} bytes (estimated from a sample) in the "
+                "b-tree of its primary key, where few fit on a page",
+                table=node.relation,
+                bytes=_row_bytes(table),
+            ),
             Cause(
                 "without-rowid",
-                "the table is WITHOUT ROWID, which suits rows of up to a twentieth of a page "
-                f"({table.page_bytes * SHORT_ROW:,.0f} bytes): recreated with rowids, its key "
-                "gets a small b-tree of its own",
+                phrase(
+                    "the table is WITHOUT ROWID, which suits rows of up to a twentieth of a page "
+                    "({bytes:whole} bytes): recreated with rowids, its key gets a small b-tree of "
+                    "its own",
+                    bytes=table.page_bytes * SHORT_ROW,
+                ),
             ),
         )
 
@@ -100,7 +115,7 @@ def _row_bytes(table: TableFacts) -> float:
 
 
 def _symptom(
-    case: Case, node: Node, table: TableFacts, name: str, summary: str, cause: Cause
+    case: Case, node: Node, table: TableFacts, name: str, summary: Message, cause: Cause
 ) -> Symptom:
     cost_ms, share = case.avoidable(node, GAINED)
     return Symptom(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
@@ -31,8 +32,12 @@ def built_each_run(case: Case) -> Iterable[Symptom]:
                 node=built.no,
                 step=built.name,
                 summary=(
-                    f"each run reads all {case.rows(scan):,.0f} rows of {scan.relation} into an "
-                    "index of its own, which is thrown away after it"
+                    phrase(
+                        "each run reads all {rows:whole} rows of {table} into an index of its own, "
+                        "which is thrown away after it",
+                        rows=case.rows(scan),
+                        table=scan.relation,
+                    )
                 ),
                 evidence={"rows_expected": case.rows(built), "columns": ", ".join(columns)},
                 cause=_cause(case, scan, columns),
@@ -60,14 +65,28 @@ def _cause(case: Case, scan: Node, columns: list[str]) -> Cause:
     if leading and table is not None and table.gathered is False:
         return Cause(
             "never-analyzed",
-            f"{leading[0].name} begins with {columns[0]}, and the planner does not know how well "
-            "it serves: ANALYZE tells it",
+            phrase(
+                "{index} begins with {column}, and the planner does not know how well it serves: "
+                "ANALYZE tells it",
+                index=leading[0].name,
+                column=columns[0],
+            ),
         )
     if leading:
         return Cause(
-            "index-not-chosen", f"{leading[0].name} begins with {columns[0]}, and was not taken"
+            "index-not-chosen",
+            phrase(
+                "{index} begins with {column}, and was not taken",
+                index=leading[0].name,
+                column=columns[0],
+            ),
         )
-    return Cause("no-index", f"no index of {scan.relation} begins with {wanted}")
+    return Cause(
+        "no-index",
+        phrase(
+            "no index of {relation} begins with {wanted}", relation=scan.relation, wanted=wanted
+        ),
+    )
 
 
 RULES: tuple[Rule, ...] = (built_each_run, unclustered_key, long_rows_by_key)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import msgspec
 from msgspec import Struct
 
 from humble_ledger.core.plans.model import Plan
@@ -17,8 +18,9 @@ from humble_ledger.core.replays.model import Replay
 from humble_ledger.core.results.growth import GrowthCurve
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
+from humble_ledger.ledger.bodies import symptom_in_words
 
-VERSION = 1
+VERSION = 2
 Origin = tuple[str, int]
 Client = tuple[str, str, str]  # user, database, application
 
@@ -268,3 +270,23 @@ FILES: dict[str, type[Struct]] = {
     "notes": NoteRecord,
 }
 Records = Iterator[tuple[str, Any]]  # the name of a file, and a record of it
+
+
+class _OfVersion(Struct, frozen=True):
+    version: int = VERSION
+
+
+def read_record(name: str, line: bytes) -> Any:
+    """A record of the file of this name, of this version or a former one.
+
+    Raises:
+        msgspec.DecodeError: it is none.
+    """
+    type_ = FILES[name]
+    if name != "symptoms" or msgspec.json.decode(line, type=_OfVersion).version >= VERSION:
+        return msgspec.json.decode(line, type=type_)
+    found = msgspec.json.decode(line)
+    try:  # version 1 had sentences where there are messages now
+        return msgspec.convert({**found, "symptom": symptom_in_words(found["symptom"])}, type_)
+    except (KeyError, TypeError) as error:
+        raise msgspec.DecodeError(str(error)) from error

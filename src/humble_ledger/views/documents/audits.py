@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.audits.findings import Audit
+from humble_ledger.views.wording import in_words
 
 
 class PromiseRow(Struct, frozen=True):
@@ -71,7 +72,7 @@ def audit_document(audit: Audit) -> AuditDocument:
         ],
         [
             FindingRow(
-                each.kind.value, each.subject, each.words, list(each.evidence), each.next,
+                each.kind.value, each.subject, in_words(each.words), list(each.evidence), each.next,
                 list(each.details),
             )
             for each in audit.findings

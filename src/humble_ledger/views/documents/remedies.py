@@ -10,6 +10,7 @@ from msgspec import Struct
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Checked
 from humble_ledger.core.results.proposals import RefusedRewriting
+from humble_ledger.views.wording import in_words
 
 
 class PredictionRow(Struct, frozen=True):
@@ -105,7 +106,7 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         id=entry.id,
         type=remedy.type.value,
         summary=remedy.summary,
-        reason=remedy.reason,
+        reason=in_words(remedy.reason),
         apply=list(remedy.apply),
         revert=list(remedy.revert),
         queries=[

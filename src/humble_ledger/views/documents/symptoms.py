@@ -11,6 +11,7 @@ from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.estimates.chain import Chain
 from humble_ledger.core.results.diagnoses import Diagnoses
 from humble_ledger.views.documents.parts import rounded
+from humble_ledger.views.wording import in_words
 
 
 class CauseDocument(Struct, frozen=True):
@@ -109,12 +110,12 @@ def _symptom(entry: SymptomEntry) -> SymptomRow:
         capture=entry.capture,
         node=symptom.node,
         name=symptom.name,
-        summary=symptom.summary,
+        summary=in_words(symptom.summary),
         harmless=symptom.harmless,
         cost_ms=rounded(symptom.cost_ms),
         share=symptom.cost_share,
         evidence=dict(symptom.evidence),
-        cause=CauseDocument(symptom.cause.name, symptom.cause.detail),
+        cause=CauseDocument(symptom.cause.name, in_words(symptom.cause.detail)),
         remedies=list(entry.remedies),
         subject=symptom.subject,
         chain=_chain(symptom.chain),

@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.audits.watching import WatchEvent
+from humble_ledger.views.wording import in_words
 
 
 class WatchEventDocument(Struct, frozen=True):
@@ -30,7 +31,7 @@ def watch_event_document(event: WatchEvent) -> WatchEventDocument:
     return WatchEventDocument(
         event.at,
         event.what.value,
-        event.words,
+        in_words(event.words),
         finding.kind.value if finding is not None else "",
         finding.subject if finding is not None else "",
         list(finding.evidence) if finding is not None else [],

@@ -24,6 +24,7 @@ from humble_ledger.views.report.growth_curve import growth_line
 from humble_ledger.views.report.plan_steps import plan_rows
 from humble_ledger.views.report.replay_curves import curves_of
 from humble_ledger.views.report.scales import Interval, Window, bars, interval
+from humble_ledger.views.wording import in_words
 
 _HERE = Path(__file__).parent
 _SCRIPTS = ("page.js", "plan.js")
@@ -70,6 +71,7 @@ def _environment(numbers: Numbers) -> Environment:
         "whole": numbers.whole,
         "rows": numbers.rows,
         "percent": numbers.percent,
+        "said": lambda told: in_words(told, numbers),
         "size": numbers.size,
         "times": numbers.times,
         "moment": moment,

@@ -11,6 +11,7 @@ from humble_ledger.core.audits.promises import BROKEN, PromiseToday, Standing
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 _WORDS = {
     Standing.HELD: "held",
@@ -27,7 +28,7 @@ def audit_view(audit: Audit, numbers: Numbers) -> RenderableType:
     for finding in audit.findings:
         style = "red" if finding.kind in _BAD and not finding.good else ""
         parts.append(Text.assemble((f"{finding.kind.value:<8} ", style), (finding.subject, "bold")))
-        parts.append(Hanging(" " * 9, finding.words))
+        parts.append(Hanging(" " * 9, in_words(finding.words, numbers)))
         for line in finding.details:
             tone = {"-": "red", "+": "green"}.get(line[0], "bright_black")
             parts.append(Text(f"           {line}", style=tone))

@@ -12,6 +12,7 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import bar, plain_table
 from humble_ledger.views.terminal.remedies import STOPPED_EARLY, caution_lines, predicted_by
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 MOST_LEFT_OUT = 8
 BAR_WIDTH = 24
@@ -39,7 +40,12 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             )
     for entry in chosen.removals:
         size = numbers.size(-(entry.remedy.size_bytes_predicted or 0))
-        parts.append(Text(f"{entry.id} {entry.remedy.summary}, {size}: {entry.remedy.reason}."))
+        parts.append(
+            Text(
+                f"{entry.id} {entry.remedy.summary}, {size}: "
+                f"{in_words(entry.remedy.reason, numbers)}."
+            )
+        )
     parts += _unstudied(chosen)
     parts.append(_note(chosen, numbers))
     parts += caution_lines(chosen.cautions)
@@ -88,7 +94,7 @@ def _picked(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             _weight(each.adds, chosen, numbers),
             f"+{numbers.percent(entry.remedy.write_overhead.grows_by)}",
             ", ".join(each.queries),
-            Text(each.option.reason),
+            Text(in_words(each.option.reason, numbers)),
         )
     return table
 

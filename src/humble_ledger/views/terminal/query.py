@@ -19,6 +19,7 @@ from humble_ledger.views.terminal.evidence import incidents_table, waits_table
 from humble_ledger.views.terminal.parts import bar, labelled, plain_table, statement_text
 from humble_ledger.views.terminal.queries import MEASURED
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 MOST_RUNS = 5
 MOST_SLOW_VALUES = 3
@@ -66,7 +67,9 @@ def query_view(found: QueryFindings, numbers: Numbers) -> RenderableType:
     if found.symptoms:
         parts.append(Text(""))
     for entry in found.symptoms:
-        parts.append(Text(f"{entry.id}  {entry.symptom.name}: {entry.symptom.summary}"))
+        parts.append(
+            Text(f"{entry.id}  {entry.symptom.name}: {in_words(entry.symptom.summary, numbers)}")
+        )
     return Group(*parts)
 
 

@@ -14,6 +14,7 @@ from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 MOST_CAUTIONS = 3
 STOPPED_EARLY = "Stopped early: this is what was predicted so far; there may be better."
@@ -71,7 +72,7 @@ def _table(shown: Sequence[RemedyEntry], numbers: Numbers) -> RenderableType:
                 Text(entry.remedy.summary if first else ""),
                 *cells,
                 _size(entry.remedy, numbers) if first else "",
-                Text(entry.remedy.reason if first else ""),
+                Text(in_words(entry.remedy.reason, numbers) if first else ""),
             )
     return table
 
@@ -142,7 +143,7 @@ def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
             f"(predicted by {p.way})"
             for p in _best_first(remedy)
         )
-        parts += ["", f"-- {entry.id} {_flat(remedy.summary)}: {_flat(remedy.reason)}"]
+        parts += ["", f"-- {entry.id} {_flat(remedy.summary)}: {_flat(in_words(remedy.reason))}"]
         parts += [f"-- {gains}"] if gains else []
         if any(escaped(text) != text for text in (*remedy.apply, *remedy.revert)):
             parts.append(f"-- not written out, as control characters are in it; see {entry.id}")
@@ -178,7 +179,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
     )
     return labelled(
         ("remedy", f"{entry.id} {remedy.summary}, {entry.status}"),
-        ("because of", remedy.reason),
+        ("because of", in_words(remedy.reason, numbers)),
         ("forwards", "\n".join(remedy.apply)),
         ("beside", _beside(entry)),
         ("its values", _values(remedy)),

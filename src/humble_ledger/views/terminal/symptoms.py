@@ -15,6 +15,7 @@ from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, labelled, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 WORTH_A_LINE = 0.01  # of the captured time
 MOST_NAMED = 6
@@ -35,7 +36,7 @@ def diagnoses_view(
             parts.append(Text(""))
     parts += _about_all("The captured queries together", found.workload, numbers)
     parts += _about_all("The schema", found.schema, numbers)
-    parts += _closing(found, left_out)
+    parts += _closing(found, left_out, numbers)
     if verbose:
         parts.append(_probes(found.plans, numbers))
     while parts and isinstance(parts[-1], Text) and not parts[-1].plain:
@@ -64,11 +65,16 @@ def _about_all(
     return [Text(title, style="bold"), *(_symptom(e, numbers) for e in entries), Text("")]
 
 
-def _closing(found: Diagnoses, left_out: Sequence[SymptomEntry]) -> list[RenderableType]:
+def _closing(
+    found: Diagnoses, left_out: Sequence[SymptomEntry], numbers: Numbers
+) -> list[RenderableType]:
     """What was left out, what is fine, and what could not be judged."""
     lines: list[RenderableType] = []
     right = [entry for entry in left_out if entry.symptom.harmless]
-    lines += [Hanging("", f"Fine in {entry.query}: {entry.symptom.summary}.") for entry in right]
+    lines += [
+        Hanging("", f"Fine in {entry.query}: {in_words(entry.symptom.summary, numbers)}.")
+        for entry in right
+    ]
     small = len(left_out) - len(right)
     if small:
         lines.append(Text(f"{small} more below 1 % of the captured time; --all shows them."))
@@ -131,8 +137,10 @@ def _symptom(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
     cost = _cost(entry, numbers)
     lines: list[RenderableType] = [
         Text.assemble(f"{entry.id:<4} ", (symptom.name, "bold"), f", {cost}" if cost else ""),
-        Hanging(" " * 5, f"{_place(entry)}{symptom.summary}"),
-        Hanging(" " * 5, f"cause: {symptom.cause.name} ({symptom.cause.detail})"),
+        Hanging(" " * 5, f"{_place(entry)}{in_words(symptom.summary, numbers)}"),
+        Hanging(
+            " " * 5, f"cause: {symptom.cause.name} ({in_words(symptom.cause.detail, numbers)})"
+        ),
     ]
     if entry.remedies:
         lines.append(Hanging(" " * 5, f"might help: {', '.join(entry.remedies)}"))
@@ -174,8 +182,8 @@ def symptom_view(entry: SymptomEntry, numbers: Numbers) -> RenderableType:
     view = labelled(
         ("symptom", f"{entry.id} {symptom.name}, in {of}" + _by_plan(entry)),
         ("seen", _place(entry).removesuffix(": ")),
-        ("finding", symptom.summary),
-        ("cause", f"{symptom.cause.name}: {symptom.cause.detail}"),
+        ("finding", in_words(symptom.summary, numbers)),
+        ("cause", f"{symptom.cause.name}: {in_words(symptom.cause.detail, numbers)}"),
         ("cost", "" if symptom.harmless else _cost(entry, numbers).removeprefix("costs ")),
         ("evidence", evidence),
         ("might help", ", ".join(entry.remedies)),

@@ -22,6 +22,7 @@ from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, bar, labelled, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 MOST_VALUES = 10
 BAR_WIDTH = 36
@@ -38,7 +39,7 @@ def table_view(found: TableReport, numbers: Numbers) -> RenderableType:
         parts.append(Text(""))
         for entry in found.symptoms:
             parts.append(Text.assemble(f"{entry.id:<4} ", (entry.symptom.name, "bold")))
-            parts.append(Hanging(" " * 5, entry.symptom.summary))
+            parts.append(Hanging(" " * 5, in_words(entry.symptom.summary, numbers)))
     return Group(*parts)
 
 

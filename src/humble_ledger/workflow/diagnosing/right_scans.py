@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Operation, Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.keys import columns_in, served
@@ -164,12 +165,10 @@ def _worded(
 ) -> Symptom:
     return _wrong(
         symptom,
-        f"all rows are read; written another way the plan would cost {cost:,.0f} in place of "
-        f"{now:,.0f} (estimated by the planner)",
+        message("written-another-way", cost=cost, now=now),
         Cause(
             "worded-past-the-index",
-            f"an index is there for the statement with {each.done}; the new text:  "
-            f"humble propose {entry.query or 'SQL'}",
+            message("worded-past-the-index", done=each.done, query=entry.query or "SQL"),
         ),
         now,
         cost,
@@ -187,22 +186,19 @@ def _avoidable(
     whole = {replace(d, table=of).words: of for d, of in used.items()}
     mine = [words for words, of in whole.items() if of == table]
     others = [words for words, of in whole.items() if of != table]
-    beside = f", beside {' and '.join(others)}" if others else ""
     return _wrong(
         symptom,
-        f"all rows of {table} are read; with an index the plan would cost {cost:,.0f} in place "
-        f"of {now:,.0f} (predicted by the planner)",
+        message("index-would-avoid-scan", table=table, cost=cost, now=now),
         Cause(
             "no-index",
-            f"the planner would take {' and '.join(mine)}{beside}; what is worth "
-            f"building:  humble propose {entry.query or 'SQL'}",
+            message("planner-would-take", indexes=mine, beside=others, query=entry.query or "SQL"),
         ),
         now,
         cost,
     )
 
 
-def _wrong(symptom: Symptom, summary: str, cause: Cause, now: float, cost: float) -> Symptom:
+def _wrong(symptom: Symptom, summary: Message, cause: Cause, now: float, cost: float) -> Symptom:
     """What was called right is avoidable after all: the plan would cost less without it."""
     return replace(
         symptom,

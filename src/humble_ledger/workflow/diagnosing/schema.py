@@ -36,7 +36,9 @@ def found_in_schema(workspace: Workspace, tables: Mapping[TableName, TableFacts]
     # Where the server counts how often an index is used, no plan need stand in for that; but what
     # was captured and not run since the counters began may need one all the same.
     used = captured_use(workspace)
-    return schema_symptoms(tables, searched_columns(workspace), datetime.now(UTC), used)
+    return schema_symptoms(
+        tables, searched_columns(workspace), datetime.now(UTC), used, workspace.engine.dialect
+    )
 
 
 def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:

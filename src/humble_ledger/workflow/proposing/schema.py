@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.core.costs.model import Search
+from humble_ledger.core.messages import message
 from humble_ledger.core.remedies.choice.worth import Priced
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy
@@ -63,10 +64,7 @@ def _supporting(
         costs.bitmap_scan(table, shape, search).total,
     )
     before = costs.full_scan(table, 1)
-    reason = (
-        f"each delete or change of a key in {key.refers_to} looks for its rows here: cost "
-        f"{before:,.0f} now, {after:,.0f} with it (both by formula)"
-    )
+    reason = message("deletes-are-looked-up", refers_to=key.refers_to, now=before, cost=after)
     size = shape.size_bytes(table.page_bytes)
     return making.remedy(Priced(design, (), size, reason))
 

@@ -8,10 +8,10 @@ from humble_ledger.core.entries import PlanEntry, RemedyEntry, SymptomEntry, Tri
 from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.results.ledger_report import Brought, Chapter, LedgerReport
 from humble_ledger.core.statements.masking import (
-    MASK,
     masked,
     masked_error,
     masked_expression,
+    masked_message,
 )
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.trials.model import QueryTrial, Trial
@@ -74,24 +74,18 @@ def masked_trial(trial: Trial) -> Trial:
 
 
 def masked_symptom(symptom: Symptom) -> Symptom:
-    """A symptom by its names and figures; its sentences may quote values."""
+    """A symptom by its names and figures; what is told of it may quote values."""
     evidence = {
         name: masked_expression(value) if isinstance(value, str) else value
         for name, value in symptom.evidence.items()
         if name not in _OF_VALUES
     }
     values = [str(symptom.evidence[name]) for name in _OF_VALUES & symptom.evidence.keys()]
-
-    def words(text: str) -> str:
-        for value in values:
-            text = text.replace(value, MASK)
-        return masked_error(text)
-
     return replace(
         symptom,
         step=masked_expression(symptom.step),
-        summary=words(symptom.summary),
-        cause=Cause(symptom.cause.name, words(symptom.cause.detail)),
+        summary=masked_message(symptom.summary, values),
+        cause=Cause(symptom.cause.name, masked_message(symptom.cause.detail, values)),
         evidence=evidence,
         chain=None,
     )

@@ -16,7 +16,7 @@ from humble_ledger import __version__
 from humble_ledger.core.results.bundles import Bundled
 from humble_ledger.errors import UnreadableInput
 from humble_ledger.ledger.bundles.putting import put
-from humble_ledger.ledger.bundles.records import FILES, VERSION, Records
+from humble_ledger.ledger.bundles.records import FILES, VERSION, Records, read_record
 from humble_ledger.ledger.bundles.taking import take
 from humble_ledger.ledger.repository import Ledger
 from humble_ledger.ledger.shelf import now, whoever
@@ -149,15 +149,14 @@ def _manifest(path: Path, file: zipfile.ZipFile) -> dict[str, Any]:
 
 def _records(path: Path, file: zipfile.ZipFile, progress: Progress) -> Records:
     there = set(file.namelist())
-    for name, type_ in FILES.items():
+    for name in FILES:
         if f"{name}.jsonl" not in there:
             continue
         progress(f"reading {name}")
-        decoder = msgspec.json.Decoder(type_)
         with file.open(f"{name}.jsonl") as lines:
             for number, line in enumerate(_lines(lines), 1):
                 try:
-                    record: Any = decoder.decode(line)
+                    record: Any = read_record(name, line)
                 except (msgspec.DecodeError, RecursionError) as error:
                     raise UnreadableInput(
                         f"{path}: line {number} of {name}.jsonl cannot be read: {error}.",

@@ -13,6 +13,7 @@ from humble_ledger.core.audits.findings import Finding, Kind
 from humble_ledger.core.audits.promises import BROKEN
 from humble_ledger.core.audits.watching import Look, Watched, WatchEvent, What
 from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.messages import Told, message
 from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.symptoms.in_workload.blocking import LEAST_WAIT_MS
 from humble_ledger.core.trials.model import Verdict
@@ -200,7 +201,11 @@ class _Watcher:
         here = {f"{each.kind}: {each.subject}": each for each in findings}
         for key, finding in here.items():
             if key not in said:
-                self._say(What.APPEARED, f"{finding.subject}: {finding.words}", finding)
+                self._say(
+                    What.APPEARED,
+                    message("of", subject=finding.subject, what=finding.words),
+                    finding,
+                )
         for key in sorted(said - here.keys()):
             self._say(What.GONE, f"{key} is no longer so")
         if said != here.keys():
@@ -263,7 +268,9 @@ class _Watcher:
             What.DELIVERS if better else What.STAYS, f"{words}: {'; '.join(told)}", trial=trial
         )
 
-    def _say(self, what: What, words: str, finding: Finding | None = None, trial: str = "") -> None:
+    def _say(
+        self, what: What, words: Told, finding: Finding | None = None, trial: str = ""
+    ) -> None:
         event = WatchEvent(now(), what, words, finding, trial)
         self.events.append(event)
         self.tell(event)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.design import IndexDesign
 
 # Of a budget's bytes. On two schemas that the formulas were not written on, thirty indexes
@@ -40,7 +41,7 @@ class Option:
 
     design: IndexDesign
     size_bytes: int
-    reason: str = ""
+    reason: Told = ""
     extra_entries: float = 0.0
     least: float = 0.0
 

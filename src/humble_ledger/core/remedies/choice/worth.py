@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction
 
@@ -21,7 +22,7 @@ class Priced:
     design: IndexDesign
     predictions: tuple[Prediction, ...]
     size_bytes: int
-    reason: str = ""
+    reason: Told = ""
 
     @property
     def saved(self) -> float:

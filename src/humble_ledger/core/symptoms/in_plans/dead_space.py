@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message, moment
 from humble_ledger.core.plans.model import Operation
 from humble_ledger.core.schema.facts import HeapFacts, TableFacts
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -29,15 +30,19 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         heap = table.heap or HeapFacts()
-        at = heap.vacuumed_at
-        since = f"last vacuum: {at:%Y-%m-%d %H:%M}" if at else "it was never vacuumed"
         yield Symptom(
             name="table-bloat",
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('reads', 'would read')} {table.pages:,} pages of {table.name}; its "
-                f"{table.rows:,.0f} rows need about {needed:,.0f}"
+                message(
+                    "table-bloat",
+                    measured=case.plan.steps_measured,
+                    pages=table.pages,
+                    table=table.name,
+                    rows=table.rows,
+                    needed=needed,
+                )
             ),
             evidence={
                 "pages": table.pages,
@@ -47,9 +52,7 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "dead-rows",
-                f"{heap.dead_rows:,} dead rows wait for a vacuum ({since}); space that is free "
-                "already is filled again by new rows, or given back by rewriting the table "
-                "(VACUUM FULL, which locks it)",
+                message("dead-rows", dead=heap.dead_rows, vacuumed=moment(heap.vacuumed_at)),
             ),
             cost_ms=cost_ms,
             cost_share=share,

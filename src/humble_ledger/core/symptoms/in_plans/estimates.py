@@ -8,11 +8,11 @@ from collections.abc import Iterable, Sequence
 from humble_ledger.core.estimates.accuracy import RowError, origins
 from humble_ledger.core.estimates.chain import Chain, chain_of
 from humble_ledger.core.estimates.position import before, literal_of
+from humble_ledger.core.messages import Message, message, moment
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.plans.tables import alias_of
-from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import (
@@ -41,15 +41,18 @@ def row_misestimates(case: Case) -> Iterable[Symptom]:
         loop = _driven_loop(case, node)
         cost_ms, cost_share = _cost_of_loop(case, loop, error) if loop else (None, None)
         chain = _chain(case, error)
-        direction = "more" if error.under else "fewer"
-        consequence = f"; it drives {loop.name} (step {loop.no})" if loop else ""
         yield Symptom(
             name="row-misestimate",
             node=node.no,
             step=node.name,
-            summary=(
-                f"{node.rows_seen:,.0f} rows came, {node.rows_expected:,.0f} expected "
-                f"({error.factor:,.0f} times {direction}){consequence}"
+            summary=message(
+                "row-misestimate",
+                seen=node.rows_seen,
+                expected=node.rows_expected,
+                factor=error.factor,
+                more=error.under,
+                drives=loop.name if loop else None,
+                drives_step=loop.no if loop else None,
             ),
             evidence={
                 "rows_expected": node.rows_expected,
@@ -123,24 +126,22 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
     table = case.table_of(node)
     if table is None:
         if node.operation in JOINS:
-            return Cause("join-estimate", "the share of rows that find a match was misestimated")
+            return Cause("join-estimate", message("join-estimate"))
         if _within_recursion(case, node):
             return Cause(
                 "recursion-guessed",
-                "how many rows each round of a recursion finds is not estimated but taken to be a "
-                "fixed multiple of those it begins with",
+                message("recursion-guessed"),
             )
         told = _any_value(case, error, found) or _unfixed(case, found)
         return told or Cause("unknown", _where_to_look(node, found))
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
-        return Cause("statistics-missing", f"no statistics were ever gathered on {table.name}")
+        return Cause("statistics-missing", message("never-gathered", table=table.name))
     if node.share_unknown:
         named = {r.column for text in node.conditions.filter for r in columns_of(text)}
-        names = ", ".join(sorted(named & table.columns.keys()))
+        names = sorted(named & table.columns.keys())
         return Cause(
             "no-column-statistics",
-            f"the planner has no statistics of {names}, and takes all rows or a fixed share of "
-            "them to pass",
+            message("no-column-statistics", columns=names),
         )
     return (
         _past_the_end(case, error, table, found)
@@ -150,7 +151,7 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         or _stale(table)
         or _together(error, found, chain)
         or _uncommon_value(table, error, found)
-        or Cause("unknown", "the plan alone does not show why")
+        or Cause("unknown", message("plan-does-not-show-why"))
     )
 
 
@@ -164,14 +165,10 @@ def _within_recursion(case: Case, node: Node) -> bool:
     )
 
 
-def _where_to_look(node: Node, found: Sequence[Predicate]) -> str:
+def _where_to_look(node: Node, found: Sequence[Predicate]) -> Message:
     """What to ask of a server that is not at hand."""
     names = list(dict.fromkeys(p.column.column for p in found if p.column))
-    told = f" of {', '.join(names)}" if names else ""
-    return (
-        f"the plan alone does not show why; see when statistics{told} were gathered on "
-        f"{node.relation or 'its tables'}"
-    )
+    return message("see-when-gathered", columns=names, table=node.relation)
 
 
 def _conditions(node: Node) -> list[Predicate]:
@@ -217,11 +214,16 @@ def _past_the_end(
         asked = literal_of(predicate.value)
         if bounds and asked is not None and before(asked, bounds[-1]):
             continue
-        last = f", which end at {bounds[-1]}" if bounds else ""
+        last = bounds[-1] if bounds else None
         return Cause(
             "beyond-statistics",
-            f'"{predicate.plain}" asks for the newest {column}, and '
-            f"{table.changes_unseen:,} rows changed since statistics were gathered{last}",
+            message(
+                "beyond-statistics",
+                condition=predicate.plain,
+                column=column,
+                changed=table.changes_unseen,
+                last_value=last,
+            ),
         )
     return None
 
@@ -234,7 +236,7 @@ def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
         if real_wrapping(column, predicate) is not Wrapping.NONE:
             return Cause(
                 "expression-without-statistics",
-                f'the planner has no statistics on "{plainly(predicate.expression)}" and guesses',
+                message("expression-without-statistics", expression=plainly(predicate.expression)),
             )
     return None
 
@@ -254,21 +256,25 @@ def _unfixed(case: Case, found: list[Predicate]) -> Cause | None:
         of_query = predicate.of_sub_query or "$" in predicate.value
         changing = case.planner.volatile_functions(called(predicate))
         if of_query or changing:
-            what = "a sub-query gives the value" if of_query else "the value changes row by row"
             return Cause(
                 "value-not-known-beforehand",
-                f'{what} in "{predicate.plain}": the planner takes a fixed share of the rows',
+                message(
+                    "value-not-known-beforehand", of_query=bool(of_query), condition=predicate.plain
+                ),
             )
     return None
 
 
 def _stale(table: TableFacts) -> Cause | None:
     if table.rows and table.is_stale:
-        at = f" on {table.analyzed_at:%Y-%m-%d %H:%M}" if table.analyzed_at is not None else ""
         return Cause(
             "statistics-stale",
-            f"{table.changes_unseen:,} rows of {table.name} changed since statistics were "
-            f"gathered{at}",
+            message(
+                "changed-since-gathered",
+                changed=table.changes_unseen,
+                table=table.name,
+                at=moment(table.analyzed_at),
+            ),
         )
     return None
 
@@ -282,21 +288,22 @@ def _together(error: RowError, found: list[Predicate], chain: Chain | None) -> C
     if chain is None:
         return Cause(
             "correlated-columns",
-            f"the planner multiplies the shares of {', '.join(names)} as if they were independent",
+            message("shares-multiplied", columns=names),
         )
     if not chain.multiplied:
         return None
-    told = " × ".join(f"{percent(link.share)} by {plainly(link.condition)}" for link in chain.links)
-    came = chain.seen_rows or 0.0
-    seen = percent(came / chain.table_rows)
-    moved = (
-        f"these columns are correlated ({', '.join(names)})"
-        if error.under
-        else f"rows that match one rarely match the other ({', '.join(names)})"
-    )
     return Cause(
         "correlated-columns",
-        f"{told} = {percent(chain.product)} of {chain.table}, but {seen} came: {moved}",
+        message(
+            "correlated-columns",
+            shares=[link.share for link in chain.links],
+            conditions=[plainly(link.condition) for link in chain.links],
+            product=chain.product,
+            table=chain.table,
+            seen=(chain.seen_rows or 0.0) / chain.table_rows,
+            together=error.under,
+            columns=names,
+        ),
     )
 
 
@@ -309,6 +316,5 @@ def _uncommon_value(table: TableFacts, error: RowError, found: list[Predicate]) 
         return None
     return Cause(
         "value-not-listed",
-        f"the statistics list the {column.common_count} most common values of {column.name} and "
-        "take all others for equally rare; this one is not",
+        message("value-not-listed", listed=column.common_count, column=column.name),
     )

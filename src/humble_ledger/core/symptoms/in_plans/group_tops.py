@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation
 from humble_ledger.core.plans.paths import through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
@@ -69,17 +70,22 @@ def _symptom(
     covers: tuple[int, ...],
 ) -> Symptom:
     table, (price, now) = found.table.name, costs
-    first = "the first" if found.most == 1 else f"at most the first {found.most:,}"
-    names = ", ".join(column.name for column in (*found.groups_by, *found.order_by))
+    names = [column.name for column in (*found.groups_by, *found.order_by)]
     numbers = found.window.operation is Operation.WINDOW
-    verb = case.verb("numbers", "would number") if numbers else case.verb("sorts", "would sort")
     return Symptom(
         name="top-n-without-index",
         node=found.window.no,
         step=found.window.name,
         summary=(
-            f"{verb} {rows:,.0f} rows of {table} to keep {first} of each of about "
-            f"{found.groups:,.0f} groups"
+            message(
+                "top-n-of-groups",
+                measured=case.plan.steps_measured,
+                numbers=numbers,
+                rows=rows,
+                table=table,
+                most=found.most,
+                groups=found.groups,
+            )
         ),
         evidence={
             "rows_numbered": rows,
@@ -87,13 +93,19 @@ def _symptom(
             "groups": found.groups,
             "cost_now_estimated": round(now, 2),
             "cost_predicted": round(price, 2),
-            "keys": names,
+            "keys": ", ".join(names),
         },
         cause=Cause(
             "groups-read-whole",
-            f"no row is left out before {'it is numbered' if numbers else 'all are sorted'}; "
-            f"fetched group by group (LATERAL with LIMIT {found.most:,}) through an index on "
-            f"{table} ({names}) they would cost {price:,.0f} against {now:,.0f} (predicted)",
+            message(
+                "groups-read-whole",
+                numbers=numbers,
+                most=found.most,
+                table=table,
+                columns=names,
+                cost=price,
+                now=now,
+            ),
         ),
         cost_ms=avoidable[0],
         cost_share=avoidable[1],

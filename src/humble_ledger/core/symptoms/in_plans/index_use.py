@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -43,17 +44,23 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, 1.0 - needed)
         if pages < FEWEST_PAGES or share < WORTH_A_WORD:
             continue
-        wanted = ", ".join(column for column in index.key_columns if column in searched)
+        wanted = [column for column in index.key_columns if column in searched]
         yield Symptom(
             name="leading-column-missing",
             node=node.no,
             step=node.name,
-            summary=f"walks through {pages:,.0f} pages of {index.name} for {rows or 0:,.0f} rows",
+            summary=message(
+                "leading-column-missing", pages=pages, index=index.name, rows=rows or 0
+            ),
             evidence={"pages": pages, "rows": rows, "keys": ", ".join(index.key_columns)},
             cause=Cause(
                 "not-the-leading-column",
-                f"{index.name} begins with {index.key_columns[0]}, and only {wanted} behind it is "
-                "searched for",
+                message(
+                    "only-later-columns-searched",
+                    index=index.name,
+                    first=index.key_columns[0],
+                    searched=wanted,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -77,22 +84,26 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, discarded / (discarded + kept))
         if share < WORTH_A_WORD:
             continue
-        names = " and ".join(dict.fromkeys(n.index for n in node.walk() if n.index))
+        names = list(dict.fromkeys(n.index for n in node.walk() if n.index))
         held = {key for i in _indexes(case, node) for key in i.key_columns}
         tested = [c for c in dict.fromkeys(_columns(node.conditions.filter)) if c not in held]
         detail = (
-            f"{', '.join(tested)} {'is' if len(tested) == 1 else 'are'} tested only after fetching "
-            f"the row: {names} does not hold {'it' if len(tested) == 1 else 'them'}"
+            message("columns-tested-late", columns=tested, indexes=names)
             if tested
-            else f'"{node.conditions.filter[0]}" is tested only after fetching the row'
+            else message("tested-late", condition=node.conditions.filter[0])
         )
         yield Symptom(
             name="index-scan-discards-most",
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('fetches', 'would fetch')} {discarded + kept:,.0f} rows by {names} to "
-                f"keep {kept:,.0f}"
+                message(
+                    "index-scan-discards-most",
+                    measured=case.plan.steps_measured,
+                    rows=discarded + kept,
+                    indexes=names,
+                    kept=kept,
+                )
             ),
             evidence={"rows_fetched": discarded + kept, "rows_kept": kept},
             cause=Cause("condition-not-in-index", detail),
@@ -125,8 +136,13 @@ def walked_indexes(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('reads', 'would read')} all {discarded + kept:,.0f} entries of "
-                f"{node.index} to keep {kept:,.0f}"
+                message(
+                    "full-index-scan",
+                    measured=case.plan.steps_measured,
+                    entries=discarded + kept,
+                    index=node.index,
+                    kept=kept,
+                )
             ),
             evidence={"entries_read": discarded + kept, "rows_kept": kept, "index": node.index},
             cause=obstacle(case, table, best),

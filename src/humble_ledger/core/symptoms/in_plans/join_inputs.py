@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.enclosing import holding, sought
@@ -66,14 +67,18 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
             if share < WORTH_A_WORD:
                 continue
             table = found.table
-            rows = "1 row" if found.partners < 1.5 else f"{found.partners:,.0f} rows"
             yield Symptom(
                 name="join-side-without-index",
                 node=found.scan.no,
                 step=found.scan.name,
                 summary=(
-                    f"{case.verb('reads', 'would read')} all {table.rows:,.0f} rows of "
-                    f"{table.name} to find matches for {rows}"
+                    message(
+                        "join-side-without-index",
+                        measured=case.plan.steps_measured,
+                        rows=table.rows,
+                        table=table.name,
+                        partners=found.partners,
+                    )
                 ),
                 evidence={
                     "rows_of_the_table": table.rows,
@@ -85,9 +90,14 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 cause=found.reason
                 or Cause(
                     "no-index",
-                    f"no index of {table.name} begins with {found.column}, which joins it; "
-                    f"{found.partners:,.0f} lookups would cost {lookups:,.0f} against {scan:,.0f} "
-                    "(predicted)",
+                    message(
+                        "no-index-to-join-by",
+                        table=table.name,
+                        column=found.column,
+                        lookups=found.partners,
+                        cost=lookups,
+                        now=scan,
+                    ),
                 ),
                 cost_ms=cost_ms,
                 cost_share=share,
@@ -117,14 +127,22 @@ def sides_without_shapes(case: Case) -> Iterable[Symptom]:
                 node=scan.no,
                 step=scan.name,
                 summary=(
-                    f"{case.verb('holds', 'would hold')} all {table.rows:,.0f} rows of "
-                    f"{table.name} against each row of the other side"
+                    message(
+                        "all-held-against-each",
+                        measured=case.plan.steps_measured,
+                        rows=table.rows,
+                        table=table.name,
+                    )
                 ),
                 evidence={"rows_of_the_table": table.rows, "column": of},
                 cause=Cause(
                     "no-index",
-                    f"no index of what encloses {of} ({IndexMethod.ENCLOSING}) is there that could "
-                    f"find the rows by {condition}",
+                    message(
+                        "no-index-of-shapes-to-join-by",
+                        of=of,
+                        method=IndexMethod.ENCLOSING,
+                        condition=condition,
+                    ),
                 ),
                 cost_ms=cost_ms,
                 cost_share=share,
@@ -216,8 +234,7 @@ def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | No
 def _by_no_index(table: TableFacts, column: str, each: Predicate) -> Cause:
     return Cause(
         "function-on-column",
-        f"it is joined by an expression of {column}, and no index of {table.name} is on it: "
-        f"{each.sql}",
+        message("joined-by-expression", column=column, table=table.name, condition=each.sql),
     )
 
 
@@ -242,7 +259,7 @@ def _hidden(index: str, each: Predicate) -> Cause:
     cast = "CAST(" in f"{each.expression} {each.value}".upper()
     return Cause(
         "type-mismatch" if cast else "function-on-column",
-        f"{index} cannot be used: the join compares its column converted: {each.sql}",
+        message("join-converts-column", index=index, condition=each.sql),
     )
 
 

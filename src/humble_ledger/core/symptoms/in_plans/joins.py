@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of, join_graph, reads_table
@@ -42,12 +43,16 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
         above = [n.no for n in path_to(plan.root, join)]
         cost_ms, share = case.avoidable_of(above, 1.0 - 1.0 / fewest)
         told = " and ".join(" + ".join(group) for group in groups)
-        verb = "makes" if plan.steps_measured else "would make"
         yield Symptom(
             name="missing-join-condition",
             node=join.no,
             step=join.name,
-            summary=f"{verb} {made:,.0f} rows of tables without a join condition: {told}",
+            summary=message(
+                "missing-join-condition",
+                measured=plan.steps_measured,
+                made=made,
+                groups=[" + ".join(group) for group in groups],
+            ),
             evidence={
                 "rows_made": made,
                 "rows_of_the_smaller_side": fewest,
@@ -55,8 +60,7 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "join-condition-missing",
-                f"no condition compares a column of {' + '.join(groups[0])} with one of "
-                f"{' + '.join(groups[1])}; if every pair is wanted, this is right",
+                message("join-condition-missing", one=groups[0], other=groups[1]),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -83,17 +87,17 @@ def distinct_fan_outs(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(only_tested)
-        verb = "joins" if case.plan.steps_measured else "would join"
         yield Symptom(
             name="distinct-hides-fan-out",
             node=join.no,
             step=join.name,
-            summary=f"{verb} {made:,.0f} rows to keep {kept:,.0f} different ones",
+            summary=message(
+                "distinct-hides-fan-out", measured=case.plan.steps_measured, made=made, kept=kept
+            ),
             evidence={"rows_joined": made, "rows_kept": kept, "only_tested": told},
             cause=Cause(
                 "join-where-a-test-would-do",
-                f"nothing of {told} is shown: EXISTS would stop at the first match instead of "
-                "making a row for each",
+                message("join-where-a-test-would-do", tables=only_tested),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -133,13 +137,17 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         told = ", ".join(sorted(counted))
-        verbs = ("joins", "condenses") if case.plan.steps_measured else ("would join", "condense")
         yield Symptom(
             name="aggregation-after-join",
             node=join.no,
             step=join.name,
             summary=(
-                f"{verbs[0]} {made:,.0f} rows one by one, then {verbs[1]} them to {groups:,.0f}"
+                message(
+                    "aggregation-after-join",
+                    measured=case.plan.steps_measured,
+                    made=made,
+                    groups=groups,
+                )
             ),
             evidence={
                 "rows_joined": made,
@@ -149,9 +157,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "late-aggregation",
-                f"only {told} is summed up, and all keys are of {', '.join(sorted(small_names))}: "
-                "grouped by the join's column first, the join would handle one row for each value "
-                "of it",
+                message("late-aggregation", summed=sorted(counted), keys_of=sorted(small_names)),
             ),
             cost_ms=cost_ms,
             cost_share=share,

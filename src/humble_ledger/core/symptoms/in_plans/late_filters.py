@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, reads_table
 from humble_ledger.core.statements.conditions import predicates
@@ -31,19 +32,23 @@ def whole_ctes(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, max(0.0, 1.0 - kept / made))
         if kept > FEW * made or share < WORTH_A_WORD:
             continue
-        verb = case.verb("computes", "would compute")
-        times = f", read {len(readers)} times" if len(readers) > 1 else ""
-        told = " and ".join(dict.fromkeys(f for r in readers for f in r.conditions.filter))
+        filters = list(dict.fromkeys(f for r in readers for f in r.conditions.filter))
         yield Symptom(
             name="filter-outside-cte",
             node=cte.no,
             step=cte.name,
-            summary=f"{verb} all {made:,.0f} rows of the CTE {name}{times}, to keep {kept:,.0f}",
+            summary=message(
+                "filter-outside-cte",
+                measured=case.plan.steps_measured,
+                made=made,
+                name=name,
+                readers=len(readers),
+                kept=kept,
+            ),
             evidence={"rows_computed": made, "rows_kept": kept, "readers": len(readers)},
             cause=Cause(
                 "cte-materialized",
-                f'{name} is computed by itself, so "{told}" cannot lead into its tables: write the '
-                "condition into it, or NOT MATERIALIZED behind its AS",
+                message("cte-materialized", name=name, conditions=filters),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -70,18 +75,18 @@ def joined_choices(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, 1.0 - kept / made)
         if share < WORTH_A_WORD:
             continue
-        columns = " or ".join(dict.fromkeys(f"{c.alias}.{c.column}" for c in across[0].choices))
+        columns = list(dict.fromkeys(f"{c.alias}.{c.column}" for c in across[0].choices))
         yield Symptom(
             name="late-join-filter",
             node=node.no,
             step=node.name,
-            summary=f"{case.verb('joins', 'would join')} {made:,.0f} rows to keep {kept:,.0f}",
+            summary=message(
+                "late-join-filter", measured=case.plan.steps_measured, made=made, kept=kept
+            ),
             evidence={"rows_joined": made, "rows_kept": kept},
             cause=Cause(
                 "or-over-joined-tables",
-                f"a row may match by {columns}, which stand in different tables: only the joined "
-                "row tells, so no index can lead to it; ask for each apart and put the results "
-                "together (UNION)",
+                message("or-over-joined-tables", columns=columns),
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message, moment
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.tables import TableAccount, table_accounts
-from humble_ledger.core.saying import MIB, percent
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -57,14 +57,19 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, saved)
         if now < FEWEST_PAGES or saved < SAVED_PART or share < WORTH_A_WORD:
             continue
-        told = " and ".join(added)
         yield Symptom(
             name="missing-covering-index",
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('fetches', 'would fetch')} {rows:,.0f} rows from {now:,.0f} pages of "
-                f"{table.name} for {told}"
+                message(
+                    "missing-covering-index",
+                    measured=case.plan.steps_measured,
+                    rows=rows,
+                    pages=now,
+                    table=table.name,
+                    columns=added,
+                )
             ),
             evidence={
                 "rows_fetched": rows,
@@ -75,8 +80,7 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "column-not-in-index",
-                f"all else that is asked for stands in {index.name}; with {told} in it, about "
-                f"{then:,.0f} pages of the index alone would do (predicted)",
+                message("column-not-in-index", index=index.name, columns=added, pages=then),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -98,24 +102,29 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
             continue
         table = case.table_of(node)
         heap = table.heap if table is not None else None
-        marked = "an unknown part" if heap is None else f"{percent(heap.all_visible_share)}"
-        since = ""
-        if heap is not None:
-            at = heap.vacuumed_at
-            since = f"; last vacuum: {at:%Y-%m-%d %H:%M}" if at else "; it was never vacuumed"
         yield Symptom(
             name="index-only-heap-fetches",
             node=node.no,
             step=node.name,
             summary=(
-                f"index-only scan on {node.index} still fetched {visits:,.0f} of "
-                f"{max(rows, visits):,.0f} rows from table {node.relation}"
+                message(
+                    "index-only-heap-fetches",
+                    index=node.index,
+                    visits=visits,
+                    rows=max(rows, visits),
+                    table=node.relation,
+                )
             ),
             evidence={"rows_looked_up": visits, "rows": rows},
             cause=Cause(
                 "pages-not-all-visible",
-                f"only {marked} of the pages of {node.relation} are marked all-visible, and these "
-                f"rows lie in others; VACUUM updates the visibility map{since}",
+                message(
+                    "pages-not-all-visible",
+                    marked=heap.all_visible_share if heap else None,
+                    table=node.relation,
+                    known=heap is not None,
+                    vacuumed=moment(heap.vacuumed_at) if heap else None,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -143,10 +152,7 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             name="lossy-bitmap",
             node=node.no,
             step=node.name,
-            summary=(
-                f"remembers {coarse:,.0f} of {coarse + exact:,.0f} pages only as a whole, and "
-                f"rechecks {tested:,.0f} rows in vain"
-            ),
+            summary=(message("lossy-bitmap", coarse=coarse, pages=coarse + exact, tested=tested)),
             evidence={
                 "pages_coarse": coarse,
                 "pages_exact": exact,
@@ -156,8 +162,12 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"the bitmap may use {limit / MIB:,.2g} MiB ({case.memory_setting}); about "
-                f"{needed / MIB:,.2g} MiB would hold every row (computed)",
+                message(
+                    "memory-of-bitmap",
+                    limit_bytes=limit,
+                    setting=case.memory_setting,
+                    needed_bytes=needed,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from humble_ledger.core.estimates.guessed import share_by_statistics
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import finds_beginnings
@@ -64,9 +65,7 @@ def generic(predicate: Predicate, expected: float, seen: float) -> Cause:
     """A plan that was made once for all values does not suit this one."""
     return Cause(
         GENERIC,
-        f'a prepared statement keeps one plan for all values: "{predicate.plain}" was expected to '
-        f"keep {expected:,.0f} rows, and {seen:,.0f} came; planned anew for each value "
-        "(plan_cache_mode = force_custom_plan, for its role or function) it could run another way",
+        message("one-plan-for-all-values", condition=predicate.plain, expected=expected, seen=seen),
     )
 
 
@@ -80,7 +79,9 @@ def obstacle(
     if predicate.choices:
         return _choices(table, predicate)
     if predicate.column is None:
-        return Cause("condition-not-searchable", f'no index can find rows by "{predicate.plain}"')
+        return Cause(
+            "condition-not-searchable", message("not-searchable", condition=predicate.plain)
+        )
     column = predicate.column.column
     leading = _leading(table, column)
     return (
@@ -111,15 +112,14 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
         if cause.name in ("no-index", NOT_CHOSEN, "or-over-columns"):
             cause = Cause(
                 "indexes-not-known",
-                f"the indexes of {table} are not known without its server; one that serves "
-                f'"{each.plain}" would avoid the scan',
+                message("indexes-not-known", table=table, condition=each.plain),
             )
         causes.append(cause)
     # A condition that an index could serve is the one to begin with.
     causes.sort(key=lambda cause: cause.name != "indexes-not-known")
     if causes:
         return causes[0]
-    return Cause("condition-not-searchable", f'no index can find rows by "{found[0].plain}"')
+    return Cause("condition-not-searchable", message("not-searchable", condition=found[0].plain))
 
 
 def called(predicate: Predicate) -> set[str]:
@@ -157,27 +157,23 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
         predicate.expression
     ):
         whole = leading and not leading[0].predicate
-        by = f"; then {leading[0].name} serves" if whole else ""
+        serves = leading[0].name if whole else None
         return Cause(
             "clock-in-expression",
-            f'"{predicate.plain}" uses the present time in the expression on {column}, so not even '
-            f"an index on the expression could serve; with {column} alone on its side one can{by}",
+            message("clock-in-expression", condition=predicate.plain, column=column, index=serves),
         )
     changing = case.planner.volatile_functions(called(predicate)) or frozenset()
     if changing and predicate.wrapping is Wrapping.FUNCTION:
         name = min(changing)
         return Cause(
             "function-not-immutable",
-            f'{name} is declared VOLATILE, so "{predicate.plain}" must be tested row by row; if it '
-            "always gives the same answer for the same row, declare it IMMUTABLE, and an index on "
-            "the expression can serve",
+            message("function-not-immutable", function=name, condition=predicate.plain),
         )
     if changing:
         name = min(changing)
         return Cause(
             "value-not-stable",
-            f'{name}() may give another value for each row, so "{predicate.plain}" is tested row '
-            "by row; computed once beforehand (a sub-query, a parameter) it could be searched for",
+            message("value-not-stable", function=name, condition=predicate.plain),
         )
     return None
 
@@ -190,15 +186,20 @@ def _wrapped(
     wrapping = real_wrapping(table.columns.get(column), predicate)
     if wrapping is Wrapping.NONE:
         return None
-    index = f"{leading[0].name} on {column} cannot be used: " if leading else ""
+    index = leading[0].name if leading else None
     if wrapping is Wrapping.CAST:
         return Cause(
             "type-mismatch",
-            f'{index}the column is converted to the type of the value in "{predicate.plain}"',
+            message("column-converted", index=index, column=column, condition=predicate.plain),
         )
-    what = "stands inside arithmetic" if wrapping is Wrapping.ARITHMETIC else "is inside a function"
-    subject = "it" if leading else column
-    return Cause("function-on-column", f'{index}{subject} {what} in "{predicate.plain}"')
+    inside = message(
+        "column-inside",
+        index=index,
+        column=column,
+        arithmetic=wrapping is Wrapping.ARITHMETIC,
+        condition=predicate.plain,
+    )
+    return Cause("function-on-column", inside)
 
 
 def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
@@ -214,11 +215,10 @@ def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
         if i.valid and i.method == IndexMethod.INVERTED and name in i.key_columns
     ]  # fmt: skip
     if held:
-        return Cause(NOT_CHOSEN, f"{held[0].name} holds {name}, but the planner did not use it")
+        return Cause(NOT_CHOSEN, message("holds-and-not-used", index=held[0].name, column=name))
     return Cause(
         "no-index",
-        f'"{predicate.plain}" looks inside {name}: no inverted index on it is there that could '
-        "lead to the rows",
+        message("no-inverted-index", condition=predicate.plain, column=name),
     )
 
 
@@ -229,8 +229,7 @@ def _null_safe(predicate: Predicate) -> Cause | None:
     column = predicate.column.column
     return Cause(
         "null-safe-comparison",
-        f"no index is searched by IS NOT DISTINCT FROM; for a value that is not NULL {column} = "
-        "the value means the same, and an index can serve it",
+        message("null-safe-comparison", column=column),
     )
 
 
@@ -240,21 +239,26 @@ def _by_shape(table: TableFacts, predicate: Predicate) -> Cause | None:
     for each in sought(predicate.sql, table, predicate.column.alias):
         held = holding(table, each)
         if held is not None:
-            return Cause(
-                NOT_CHOSEN, f"{held.name} could find the rows, but the planner did not use it"
-            )
+            return Cause(NOT_CHOSEN, message("finds-and-not-used", index=held.name))
         if each.column:
             return Cause(
                 "no-index",
-                f"no index of what encloses {each.of} ({IndexMethod.ENCLOSING}) is there that "
-                f'could find the rows by "{predicate.plain}"',
+                message(
+                    "no-index-of-shapes",
+                    of=each.of,
+                    method=IndexMethod.ENCLOSING,
+                    condition=predicate.plain,
+                ),
             )
         on_column = holding(table, Sought(each.of, each.of, ""))
-        index = f"{on_column.name} on {each.of}" if on_column else f"an index on {each.of}"
         return Cause(
             "function-on-column",
-            f'{index} cannot be used: "{plainly(each.expression)}" is computed of every row; '
-            "converted to the column's kind, the other side could be searched for",
+            message(
+                "shape-converted",
+                index=on_column.name if on_column else None,
+                of=each.of,
+                expression=plainly(each.expression),
+            ),
         )
     return None
 
@@ -263,11 +267,9 @@ def _negation(predicate: Predicate, leading: Sequence[IndexFacts]) -> Cause | No
     if not predicate.negated:
         return None
     assert predicate.column is not None
-    index = f"{leading[0].name} leads" if leading else "an index leads"
     return Cause(
         "negation",
-        f'{index} to rows that match, not to all others: "{predicate.plain}" asks for the '
-        "rest; an index on just those rows (WHERE the same condition) could serve",
+        message("negation", index=leading[0].name if leading else None, condition=predicate.plain),
     )
 
 
@@ -281,24 +283,21 @@ def _pattern(
     if "~~*" in predicate.sql or " ~* " in predicate.sql:
         return Cause(
             "case-insensitive-match",
-            f'"{predicate.plain}" ignores case, and a b-tree on {column} is sorted by it; an index '
-            f"on lower({column}) serves a comparison with lower({column})",
+            message("case-insensitive-match", condition=predicate.plain, column=column),
         )
     text = _literal(predicate.value)
     regular = _NO_EXPRESSION.search(predicate.sql) is None
     wild = _SHELL_WILDCARDS if " GLOB " in predicate.sql else _WILDCARDS
     if text is not None and (not text.startswith("^") if regular else text[:1] in wild):
-        what = "is not anchored at the beginning" if regular else "begins with a wildcard"
         return Cause(
             "leading-wildcard",
-            f'the pattern in "{predicate.plain}" {what}; a b-tree finds only known prefixes',
+            message("leading-wildcard", condition=predicate.plain, regular=regular),
         )
     facts = table.columns.get(column)
     if facts is not None and facts.like_in_any_order and regular:
         return Cause(
             "condition-not-searchable",
-            f'no index leads to rows by the regular expression in "{predicate.plain}"; LIKE with '
-            "the same beginning would be found",
+            message("no-search-by-regular-expression", condition=predicate.plain),
         )
     for index in leading:
         key = index.keys[0]
@@ -308,8 +307,7 @@ def _pattern(
             sorted_by = key.collation or table.columns[column].collation
             return Cause(
                 "sort-order-mismatch",
-                f"{index.name} is sorted by the collation {sorted_by}, patterns "
-                'by bytes: it takes an index with text_pattern_ops or collation "C"',
+                message("sorted-for-no-patterns", index=index.name, collation=sorted_by),
             )
     return None
 
@@ -318,7 +316,9 @@ def _unsearchable(predicate: Predicate) -> Cause | None:
     others = (PredicateKind.PATTERN, PredicateKind.NULL_TEST, PredicateKind.TRUTH)
     if predicate.kind in (*_SERVED, *others):
         return None
-    return Cause("condition-not-searchable", f'no b-tree can find rows by "{predicate.plain}"')
+    return Cause(
+        "condition-not-searchable", message("no-search-by-btree", condition=predicate.plain)
+    )
 
 
 def _other_order(
@@ -328,10 +328,15 @@ def _other_order(
     if not leading or not all(_keyed_otherwise(table, index, predicate) for index in leading):
         return None
     key = leading[0].keys[0]
-    by = key.operator_class or f"collation {_collation(table, leading[0])}"
     return Cause(
         "sort-order-mismatch",
-        f'{leading[0].name} is sorted by {by}, and "{predicate.plain}" compares by another rule',
+        message(
+            "sorted-by-another-rule",
+            index=leading[0].name,
+            operator_class=key.operator_class,
+            collation=_collation(table, leading[0]),
+            condition=predicate.plain,
+        ),
     )
 
 
@@ -372,20 +377,17 @@ def _place(
     if leading and not whole:
         return Cause(
             "partial-index-misses",
-            f"{leading[0].name} holds only rows WHERE {leading[0].predicate}, and the query does "
-            "not ask for just these",
+            message("partial-index-misses", index=leading[0].name, condition=leading[0].predicate),
         )
     if whole:
-        return Cause(
-            NOT_CHOSEN, f"{whole[0].name} leads to {column}, but the planner did not use it"
-        )
+        return Cause(NOT_CHOSEN, message("leads-and-not-used", index=whole[0].name, column=column))
     inside = [i for i in table.indexes if i.valid and column in i.key_columns[1:]]
     if inside:
         return Cause(
             "not-the-leading-column",
-            f"{inside[0].name} has {column}, but not as its leading column",
+            message("not-the-leading-column", index=inside[0].name, column=column),
         )
-    return Cause("no-index", f"no index of {table.name} begins with {column}")
+    return Cause("no-index", message("no-index", table=table.name, column=column))
 
 
 def _led_to(table: TableFacts, column: str, fixed: frozenset[str]) -> list[IndexFacts]:
@@ -405,15 +407,12 @@ def _choices(table: TableFacts, predicate: Predicate) -> Cause:
     without = [name for name in names if not _leading(table, name)]
     if len(names) == 1:
         return _place(table, names[0], _leading(table, names[0]))
-    told = " or ".join(names)
     if not without:
-        served = " and ".join(_leading(table, name)[0].name for name in names)
-        return Cause(NOT_CHOSEN, f"{served} could serve together, but the planner did not use them")
-    missing = f"; none begins with {' or '.join(without)}"
+        served = [_leading(table, name)[0].name for name in names]
+        return Cause(NOT_CHOSEN, message("serve-together-and-not-used", indexes=served))
     return Cause(
         "or-over-columns",
-        f"a row may match by {told}: each needs an index of its own{missing}; or ask for each "
-        "apart and join the results (UNION)",
+        message("or-over-columns", columns=names, without=without),
     )
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to, through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
@@ -79,18 +80,16 @@ def spared_sorts(case: Case) -> Iterable[Symptom]:
             yield _symptom(case, found, price, now, cost_ms, share, covers)
 
 
-def spared_by_index(case: Case, sort: Node) -> str:
-    """What an index in a sort's order would cost, in words; "" when it would not be better."""
+def spared_by_index(case: Case, sort: Node) -> Message | None:
+    """What an index in a sort's order would cost; None when it would not be better."""
     found = _ordered(case, sort)
     if found is None or sort.cost is None:
-        return ""
+        return None
     price, now = _price(case, found), sort.cost.total
     if price >= CLEARLY_CHEAPER * now:
-        return ""
-    columns = found.columns
-    return (
-        f"an index on {found.table.name} ({', '.join(columns)}) would avoid the sort: "
-        f"{price:,.0f} against {now:,.0f} (predicted cost)"
+        return None
+    return message(
+        "index-avoids-sort", table=found.table.name, columns=found.columns, cost=price, now=now
     )
 
 
@@ -105,14 +104,13 @@ def _symptom(
 ) -> Symptom:
     rows = case.rows(found.sort.children[0])
     first = found.wanted <= FEW_OF_THEM
-    verb = case.verb("looks", "would look")
-    given = f"the first {rows * found.wanted:,.0f}"
-    summary = (
-        f"{verb} at {rows:,.0f} rows of {found.table.name} to give {given} by "
-        f"{', '.join(found.keys)}"
-        if first
-        else f"{case.verb('sorts', 'would sort')} {rows:,.0f} rows of {found.table.name} by "
-        f"{', '.join(found.keys)}"
+    summary = message(
+        "top-n-without-index" if first else "sort-without-index",
+        measured=case.plan.steps_measured,
+        rows=rows,
+        table=found.table.name,
+        wanted=rows * found.wanted,
+        keys=found.keys,
     )
     columns = found.columns
     return Symptom(
@@ -135,16 +133,17 @@ def _symptom(
 
 
 def _cause(found: _Ordered, columns: list[str], price: float, now: float) -> Cause:
-    figures = f"in order it would cost {price:,.0f} against {now:,.0f} (predicted)"
     turned = _turned(found, columns)
     if turned is not None:
         return Cause(
             "directions-differ",
-            f"{turned.name} has these columns, but not with these directions; {figures}",
+            message("directions-differ", index=turned.name, cost=price, now=now),
         )
     return Cause(
         "no-index-in-this-order",
-        f"no index of {found.table.name} has its rows by {', '.join(columns)}; {figures}",
+        message(
+            "no-index-in-this-order", table=found.table.name, columns=columns, cost=price, now=now
+        ),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -24,7 +25,7 @@ def long_planning(case: Case) -> Iterable[Symptom]:
         name="planning-outweighs-running",
         node=plan.root.no,
         step=plan.root.name,
-        summary=f"planning took {planning:,.1f} ms, running {running:,.1f} ms",
+        summary=message("planning-outweighs-running", planning_ms=planning, running_ms=running),
         evidence={"planning_ms": planning, "execution_ms": running, "tables": len(tables)},
         cause=_cause(len(tables)),
         cost_ms=planning,
@@ -36,15 +37,11 @@ def _cause(tables: int) -> Cause:
     if tables > 1:
         return Cause(
             "many-ways-to-plan",
-            f"the planner compares the ways to read {tables} tables or partitions each time; "
-            "a prepared statement can keep one plan, and fewer partitions or joins leave fewer "
-            "ways",
+            message("many-ways-to-plan", tables=tables),
         )
     return Cause(
         "much-to-weigh",
-        "the statement reads no more than one table, so that long lists of values, many indexes, "
-        "many partitions that are left out, or functions called while planning remain; the first "
-        "planning of a session reads the catalogue, too",
+        message("much-to-weigh"),
     )
 
 
@@ -57,19 +54,21 @@ def long_compiling(case: Case) -> Iterable[Symptom]:
     part = min(1.0, compiling / running)
     granted = case.costs.resources
     above = granted.compile_above_cost
-    limit = f" of {above:,.0f}" if above is not None else ""
     cost = plan.cost_total or 0.0
     yield Symptom(
         name="jit-overhead",
         node=plan.root.no,
         step=plan.root.name,
-        summary=f"{compiling:,.1f} ms of {running:,.1f} ms went to JIT compilation",
+        summary=message("jit-overhead", compiling_ms=compiling, running_ms=running),
         evidence={"compile_ms": compiling, "execution_ms": running, "cost_estimated": cost},
         cause=Cause(
             "high-estimate-triggers-jit",
-            f"the estimated cost of {cost:,.0f} is above the limit{limit} "
-            f"({granted.compile_above_setting}), and the work was done sooner than the compiling "
-            "pays for",
+            message(
+                "high-estimate-triggers-jit",
+                cost=cost,
+                limit=above,
+                setting=granted.compile_above_setting,
+            ),
         ),
         cost_ms=compiling,
         cost_share=part,
@@ -89,14 +88,18 @@ def long_triggers(case: Case) -> Iterable[Symptom]:
             node=case.plan.root.no,
             step=case.plan.root.name,
             summary=(
-                f"{trigger.name} took {took:,.1f} ms of {running:,.1f} ms in "
-                f"{trigger.calls:,.0f} calls"
+                message(
+                    "triggers-take-time",
+                    trigger=trigger.name,
+                    took_ms=took,
+                    running_ms=running,
+                    calls=trigger.calls,
+                )
             ),
             evidence={"trigger": trigger.name, "calls": trigger.calls, "trigger_ms": took},
             cause=Cause(
                 "work-behind-the-change",
-                f"{took / max(trigger.calls, 1):,.3f} ms for each row; a foreign key looks into "
-                "the other table each time, which reads all of it when its columns have no index",
+                message("work-behind-the-change", each_ms=took / max(trigger.calls, 1)),
             ),
             cost_ms=took,
             cost_share=None,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -26,19 +27,18 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable_of(covers, skipped / (skipped + given))
         if share < WORTH_A_WORD:
             continue
-        verb = "produces" if case.plan.steps_measured else "would produce"
         below = next((n for n in node.walk() if n.sort_keys), None)
-        keys = ", ".join(below.sort_keys) if below else "the order"
         yield Symptom(
             name="deep-paging",
             node=node.no,
             step=node.name,
-            summary=f"{verb} {skipped + given:,.0f} rows to give the last {given:,.0f} of them",
+            summary=message(
+                "deep-paging", measured=case.plan.steps_measured, made=skipped + given, given=given
+            ),
             evidence={"rows_given": given, "rows_skipped": skipped},
             cause=Cause(
                 "offset-skips-rows",
-                f"OFFSET reads the rows it skips; a page that starts after the last row seen "
-                f"({keys} compared with its values) needs none of them",
+                message("offset-skips-rows", keys=below.sort_keys if below else ()),
             ),
             cost_ms=cost_ms,
             cost_share=share,

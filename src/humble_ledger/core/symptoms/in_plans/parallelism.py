@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.remarks import busiest_share
-from humble_ledger.core.saying import percent
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -32,17 +32,20 @@ def missing_workers(case: Case) -> Iterable[Symptom]:
             continue
         granted = case.costs.resources
         most = granted.most_workers
-        limit = f" ({granted.most_workers_setting} is {most:,.0f})" if most is not None else ""
         yield Symptom(
             name="workers-not-launched",
             node=node.no,
             step=node.name,
-            summary=f"{workers:,.0f} of {planned} planned parallel workers were launched",
+            summary=message("workers-not-launched", launched=workers, planned=planned),
             evidence={"planned": planned, "launched": workers},
             cause=Cause(
                 "no-worker-free",
-                f"no worker slots were free{limit}: the plan was made for {planned + 1} processes, "
-                "and without them another might have been better",
+                message(
+                    "no-worker-free",
+                    limit=most,
+                    setting=granted.most_workers_setting,
+                    processes=planned + 1,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -70,15 +73,14 @@ def idle_workers(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{workers + 1:,.0f} processes worked {work:,.1f} ms together, and it took "
-                f"{elapsed:,.1f} ms"
+                message(
+                    "parallel-overhead", processes=workers + 1, work_ms=work, elapsed_ms=elapsed
+                )
             ),
             evidence={"process_ms": work, "elapsed_ms": elapsed, "rows_passed": rows},
             cause=Cause(
                 "little-to-share",
-                f"starting workers and passing {rows:,.0f} rows between processes took "
-                f"{cost_ms or 0.0:,.1f} ms; one process alone would have needed little more than "
-                f"{work:,.1f} ms",
+                message("little-to-share", rows=rows, took_ms=cost_ms or 0.0, work_ms=work),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -107,14 +109,14 @@ def uneven_workers(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"one of {processes:,.0f} processes had {percent(part)} of "
-                f"{case.rows(node):,.0f} rows, and the others waited"
+                message(
+                    "uneven-parallel-workers", processes=processes, share=part, rows=case.rows(node)
+                )
             ),
             evidence={"busiest_share": part, "processes": processes, "time_used_share": used},
             cause=Cause(
                 "uneven-work",
-                f"of the time of all {processes:,.0f} processes {percent(used)} was used: the work "
-                "lies in one part that is not divided further, as a partition of many",
+                message("uneven-work", processes=processes, share=used),
             ),
             cost_ms=cost_ms,
             cost_share=share,

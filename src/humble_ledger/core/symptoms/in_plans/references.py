@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.schema.facts import ForeignKey, TableFacts, TableName, indexed_reference
 from humble_ledger.core.statements.conditions import columns_of
@@ -25,10 +26,6 @@ class _Reference:
     rows: float
     scans: float
     shown: Sequence[Node]
-
-    @property
-    def told(self) -> str:
-        return ", ".join(self.key.columns)
 
 
 def unindexed_references(case: Case) -> Iterable[Symptom]:
@@ -69,22 +66,26 @@ def _symptom(case: Case, node: Node, found: Sequence[_Reference]) -> Symptom:
     took = sum(
         t.time_ms or 0.0 for t in case.plan.triggers if any(name in t.name for name in names)
     )
-    through = " and in ".join(
-        f"{each.table.name}, through all its {each.table.rows:,.0f} rows" for each in found
-    )
-    refer = "; ".join(
-        f"{each.table.name} ({each.told}) refers to {each.key.refers_to}, and no index begins "
-        f"with {each.told}"
+    refer = [
+        message(
+            "refers-without-index",
+            table=each.table.name,
+            columns=each.key.columns,
+            refers_to=each.key.refers_to,
+        )
         for each in found
-    )
-    behind = ": the plan does not show these scans, the server makes them behind it"
+    ]
     return Symptom(
         name="foreign-key-without-index",
         node=at.no,
         step=at.name,
         summary=(
-            f"{'the row' if rows <= 1 else f'each of {rows:,.0f} rows'} to be deleted is "
-            f"looked for in {through}"
+            message(
+                "deletes-look-for-references",
+                rows=rows,
+                tables=[each.table.name for each in found],
+                table_rows=[each.table.rows for each in found],
+            )
         ),
         evidence={
             "rows_deleted": rows,
@@ -93,7 +94,9 @@ def _symptom(case: Case, node: Node, found: Sequence[_Reference]) -> Symptom:
             "constraint": ", ".join(each.key.name for each in found),
             "trigger_ms": took or None,
         },
-        cause=Cause("no-index", refer if covers else refer + behind),
+        cause=Cause(
+            "no-index", message("references-without-index", references=refer, shown=bool(covers))
+        ),
         cost_ms=took or cost_ms,
         cost_share=share,
         covers=tuple(covers),

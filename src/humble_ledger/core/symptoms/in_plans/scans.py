@@ -11,12 +11,12 @@ from dataclasses import dataclass, replace
 
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.estimates.guessed import share_by_statistics
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.routes.deciding import Decision, Decisive, decide
 from humble_ledger.core.routes.exploring import Method
-from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import SMALL_PAGES, TableFacts
 from humble_ledger.core.statements.conditions import Predicate, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -125,7 +125,9 @@ def _of_unknown_table(case: Case, node: Node) -> Iterable[Symptom]:
         name="selective-full-scan",
         node=node.no,
         step=node.name,
-        summary=f"reads {read:,.0f} rows of {node.relation} to keep {kept:,.0f}",
+        summary=message(
+            "scan-keeps-few", measured=True, whole=False, read=read, table=node.relation, kept=kept
+        ),
         evidence={"rows_read": read, "rows_kept": kept, "kept_share": kept / read},
         cause=_of_table(case, node, found),
         cost_ms=cost_ms,
@@ -188,21 +190,20 @@ def _selective(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     loops = (node.loops or 1) / _processes(case, node)
     spared = _spared(case, node)
     cost_ms, cost_share = case.avoidable_of(spared, 1.0 - scan.kept_share)
-    times = f", {loops:,.0f} times" if loops > 1 else ""
     ended = _stops_early(case, scan)
-    or_all = (
-        f", and all {scan.table.rows:,.0f} when none is there"
-        if ended and _is_limited(case, node)
-        else ""
-    )
-    verb = "reads" if case.plan.steps_measured else "would read"
     return Symptom(
         name="selective-full-scan",
         node=node.no,
         step=node.name,
-        summary=(
-            f"{verb} {'' if ended else 'all '}{scan.rows_read / loops:,.0f} rows of "
-            f"{scan.table.name}{times} to keep {kept:,.0f}{or_all}"
+        summary=message(
+            "scan-keeps-few",
+            measured=case.plan.steps_measured,
+            whole=not ended,
+            read=scan.rows_read / loops,
+            table=scan.table.name,
+            times=loops,
+            kept=kept,
+            rows_when_none=scan.table.rows if ended and _is_limited(case, node) else None,
         ),
         evidence={
             "rows_read": scan.rows_read,
@@ -254,7 +255,7 @@ def _cause(case: Case, scan: _Scan) -> Cause:
     best = narrowest(case, scan.node, scan.table, scan.predicates)
     if best is None:
         sql = scan.predicates[0].sql
-        return Cause("condition-not-searchable", f'no index can lead to rows by "{sql}"')
+        return Cause("condition-not-searchable", message("not-searchable", condition=sql))
     return obstacle(case, scan.table, best, scan.predicates)
 
 
@@ -262,23 +263,25 @@ def _right(case: Case, scan: _Scan, route: Decision | None) -> Symptom:
     table, share = scan.table, scan.kept_share
     even = (route.break_even if route else None) or _break_even(case, scan)
     if not scan.predicates:
-        detail = f"there is no filter: the query reads all rows of {table.name}"
+        detail = message("no-filter", table=table.name)
     elif route is not None:
-        detail = (
-            f"it keeps {percent(share)} of the rows; by {route.index} the plan costs "
-            f"{route.other_cost:,.0f} against {route.chosen_cost:,.0f} (estimated), and wins only "
-            f"below {percent(even)}"
+        detail = message(
+            "route-costs-more",
+            share=share,
+            index=route.index,
+            cost=route.other_cost,
+            now=route.chosen_cost,
+            even=even,
         )
     else:
-        detail = (
-            f"it keeps {percent(share)} of the rows; an index would cost {scan.index_cost:,.0f} "
-            f"against {scan.scan_cost:,.0f} (predicted), and wins only below {percent(even)}"
+        detail = message(
+            "index-costs-more", share=share, cost=scan.index_cost, now=scan.scan_cost, even=even
         )
     return Symptom(
         name=RIGHT,
         node=scan.node.no,
         step=scan.node.name,
-        summary=f"the full scan of {table.name} is the right choice",
+        summary=message("scan-is-right", table=table.name),
         evidence={
             "rows_read": scan.rows_read,
             "kept_share": share,
@@ -322,14 +325,15 @@ def _by_route(case: Case, scan: _Scan) -> Decision | None:
 def _not_chosen(case: Case, scan: _Scan, decision: Decision) -> Cause:
     """An index could serve and was not taken: the route's cost, and where it would win."""
     assert decision.break_even is not None and decision.expected is not None
-    detail = (
-        f"by {decision.index} the plan costs {decision.other_cost:,.0f} against "
-        f"{decision.chosen_cost:,.0f} (estimated), and wins below "
-        f"{percent(decision.break_even)} of the "
-        f"rows; the planner expects {percent(decision.expected)}"
+    detail = message(
+        "route-not-taken",
+        index=decision.index,
+        cost=decision.other_cost,
+        now=decision.chosen_cost,
+        even=decision.break_even,
+        expected=decision.expected,
+        came=scan.kept_share if case.plan.steps_measured else None,
     )
-    if case.plan.steps_measured:
-        detail += f", {percent(scan.kept_share)} came"
     return Cause(NOT_CHOSEN, detail)
 
 

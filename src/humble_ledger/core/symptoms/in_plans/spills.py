@@ -8,9 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from math import isinf
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.plans.paths import path_to, through_gathers
-from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.in_plans.ordering import spared_by_index
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -32,17 +32,15 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
         if not case.plan.steps_measured and (needed <= limit or _needs_little(case, node)):
             continue
         cost_ms, cost_share = case.avoidable(node, 1.0)
-        what = (
-            f"sorts {node.rows_seen:,.0f} rows through {spilled / MIB:,.1f} MiB of temporary files"
-            if case.plan.steps_measured
-            else f"will sort {node.rows_expected:,.0f} rows, more than fit in memory"
-        )
-        instead = spared_by_index(case, node)
         yield Symptom(
             name="sort-spills",
             node=node.no,
             step=node.name,
-            summary=what,
+            summary=(
+                message("sort-spills", rows=node.rows_seen, spilled_bytes=spilled)
+                if case.plan.steps_measured
+                else message("sort-will-spill", rows=node.rows_expected)
+            ),
             evidence={
                 "spilled_bytes": spilled,
                 "memory_limit_bytes": _known(limit),
@@ -52,9 +50,13 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"{_allowed('the sort', limit, case.memory_setting)}; about "
-                f"{needed / MIB:,.0f} MiB would hold it (estimated)"
-                + (f"; or {instead}" if instead else ""),
+                message(
+                    "memory-of-sort",
+                    limit_bytes=_known(limit),
+                    setting=case.memory_setting,
+                    needed_bytes=needed,
+                    instead=spared_by_index(case, node),
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=cost_share,
@@ -89,13 +91,17 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
         rows = case.rows(node) if node.parallel_aware else (node.rows_seen or 0.0)
         needed = rows * ((node.row_width_bytes or 0) + HASH_ROW_OVERHEAD_BYTES)
         expected = memory.planned_batches or batches
-        more = f" ({expected} expected)" if expected != batches else ""
-        what = "joins" if node.operation is Operation.HASH else "groups"
         yield Symptom(
             name="hash-spills",
             node=node.no,
             step=node.name,
-            summary=f"{what} {rows:,.0f} rows in {batches} parts{more}, through temporary files",
+            summary=message(
+                "hash-spills",
+                joins=node.operation is Operation.HASH,
+                rows=rows,
+                batches=batches,
+                expected=expected,
+            ),
             evidence={
                 "batches": batches,
                 "batches_expected": expected,
@@ -105,8 +111,12 @@ def hash_spills(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                f"{_allowed('the hash', limit, case.hash_memory_setting)}; about "
-                f"{needed / MIB:,.3g} MiB would hold it (estimated)",
+                message(
+                    "memory-of-hash",
+                    limit_bytes=_known(limit),
+                    setting=case.hash_memory_setting,
+                    needed_bytes=needed,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -126,12 +136,13 @@ def rows_on_disk(case: Case) -> Iterable[Symptom]:
         cost_ms, share = case.avoidable(node, 1.0)
         if share < WORTH_A_WORD:
             continue
-        written = pages.temp_written * 8192 / MIB
         yield Symptom(
             name="materialize-spills",
             node=node.no,
             step=node.name,
-            summary=f"keeps {case.rows(node):,.0f} rows in {written:,.1f} MiB of temporary files",
+            summary=message(
+                "materialize-spills", rows=case.rows(node), written_bytes=pages.temp_written * 8192
+            ),
             evidence={
                 "temp_pages_written": pages.temp_written,
                 "temp_pages_read": pages.temp_read,
@@ -139,18 +150,13 @@ def rows_on_disk(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "memory-too-small",
-                _allowed("what is kept to be read again", limit, case.memory_setting),
+                message(
+                    "memory-of-kept-rows", limit_bytes=_known(limit), setting=case.memory_setting
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
         )
-
-
-def _allowed(what: str, limit: float, setting: str) -> str:
-    """What a step may use, as far as the server told."""
-    if isinf(limit):
-        return f"{what} did not fit into {setting}"
-    return f"{what} may use {limit / MIB:,.3g} MiB ({setting})"
 
 
 def _known(limit: float) -> float | None:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.arithmetic import expected_calls
 from humble_ledger.core.plans.model import Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of
-from humble_ledger.core.saying import MIB
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -33,14 +33,18 @@ def subqueries_per_row(case: Case) -> Iterable[Symptom]:
             cost_ms, share = case.avoidable_of(covers, 1.0 - 1.0 / runs)
             if share < WORTH_A_WORD:
                 continue
-            name = child.subplan_name or "a sub-query"
-            verb = "ran" if plan.steps_measured else "would run"
             constant = _constant(child)
             yield Symptom(
                 name="constant-subquery-again" if constant else "subquery-per-row",
                 node=child.no,
                 step=child.name,
-                summary=f"{name} {verb} {runs:,.0f} times, once for each row of step {parent.no}",
+                summary=message(
+                    "subquery-runs-again",
+                    measured=plan.steps_measured,
+                    name=child.subplan_name,
+                    runs=runs,
+                    step=parent.no,
+                ),
                 evidence={"runs": runs, "rows_of_step": parent.no},
                 cause=_read_again(case, child)
                 if constant
@@ -86,14 +90,15 @@ def _constant(child: Node) -> bool:
 
 
 def _read_again(case: Case, child: Node) -> Cause:
-    limit = case.hash_memory_bytes / MIB
     rows = max((n.rows_expected or 0.0) for n in child.walk())
     return Cause(
         "result-looked-through-again",
-        f"its {rows:,.0f} rows (estimated) are the same each time, but looked through row by row: "
-        f"the planner takes them for too many to hash within {limit:,.3g} MiB "
-        f"({case.memory_setting}); NOT "
-        "EXISTS or a join compares by a hash or an index",
+        message(
+            "result-looked-through-again",
+            rows=rows,
+            limit_bytes=case.hash_memory_bytes,
+            setting=case.memory_setting,
+        ),
     )
 
 
@@ -103,9 +108,6 @@ def _runs(parent: Node, child: Node) -> float:
     return expected_calls(parent, child)
 
 
-def _each_time(child: Node) -> str:
+def _each_time(child: Node) -> Message:
     scans = [n for n in child.walk() if n.operation is Operation.FULL_SCAN and n.relation]
-    joined = "one join that groups all of it first would read its tables once"
-    if scans:
-        return f"each time it reads all of {scans[0].relation}; an index there, or {joined}"
-    return f"it depends on the row outside; {joined}"
+    return message("each-time-anew", scanned=scans[0].relation if scans else None)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import SORTS, Node, Operation
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.statements.conditions import predicates
@@ -37,15 +38,18 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('calls', 'would call')} {function}() for each of {tested:,.0f} rows "
-                f"to keep {kept:,.0f}"
+                message(
+                    "volatile-filter",
+                    measured=case.plan.steps_measured,
+                    function=function,
+                    tested=tested,
+                    kept=kept,
+                )
             ),
             evidence={"rows_tested": tested, "rows_kept": kept, "function": function},
             cause=Cause(
                 "volatile-function",
-                f'{function} is declared VOLATILE, so "{plainly(condition)}" can neither be '
-                "searched for nor computed once; if it always gives the same answer within a "
-                "statement, declare it STABLE, else compute it once in a sub-query",
+                message("volatile-function", function=function, condition=plainly(condition)),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -72,14 +76,12 @@ def random_orders(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{case.verb('gives', 'would give')} each of {rows:,.0f} rows a value by {name}() "
-                "and sorts by it, to keep a few"
+                message("random-order", measured=case.plan.steps_measured, rows=rows, function=name)
             ),
             evidence={"rows_sorted": rows, "function": name},
             cause=Cause(
                 "order-by-chance",
-                "no index has this order; TABLESAMPLE reads a part of the pages, and keys drawn by "
-                "chance can be looked up one by one",
+                message("order-by-chance"),
             ),
             cost_ms=cost_ms,
             cost_share=share,

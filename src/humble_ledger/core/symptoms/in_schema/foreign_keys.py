@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.schema.facts import TableFacts, TableName, indexed_reference
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -25,21 +26,17 @@ def foreign_key_symptoms(
         by_query = any((table.name, column) in joined for column in key.columns)
         if not deleted and not by_query:
             continue
-        told = ", ".join(key.columns)
-        reasons = []
-        if deleted:
-            reasons.append(
-                f"{deleted:,} rows of {key.refers_to} were deleted since the counters were reset, "
-                f"and each looks for its rows here, through {table.pages:,} pages"
-            )
-        if by_query:
-            reasons.append(f"captured queries join or search by {told}")
         yield Symptom(
             name="foreign-key-without-index",
             node=0,
             step="",
             summary=(
-                f"{table.name} ({told}) refers to {key.refers_to}, and no index begins with {told}"
+                message(
+                    "refers-without-index",
+                    table=table.name,
+                    columns=key.columns,
+                    refers_to=key.refers_to,
+                )
             ),
             evidence={
                 "table_pages": table.pages,
@@ -47,6 +44,16 @@ def foreign_key_symptoms(
                 "deleted_on_the_other_side": deleted,
                 "constraint": key.name,
             },
-            cause=Cause("no-index", "; ".join(reasons)),
+            cause=Cause(
+                "no-index",
+                message(
+                    "reference-is-searched",
+                    deleted=deleted,
+                    refers_to=key.refers_to,
+                    pages=table.pages,
+                    columns=key.columns,
+                    by_query=by_query,
+                ),
+            ),
             subject=f"{table.name}.{key.name}",
         )

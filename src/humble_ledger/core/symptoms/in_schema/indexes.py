@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from humble_ledger.core.saying import MIB
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
@@ -62,7 +62,7 @@ def index_symptoms(
                 "unused-index",
                 table,
                 index,
-                f"was not used once {_since(table, now)}",
+                message("not-used-once", since=_since(table, now)),
                 Cause("nobody-searches-by-it", _window(table, now)),
             )
         elif index.name not in told and _not_captured(table, index, used):
@@ -71,11 +71,10 @@ def index_symptoms(
                 "unused-index",
                 table,
                 index,
-                f"is used by none of {used.queries[table.name]:,} captured queries of {table.name}",
+                message("used-by-no-captured", queries=used.queries[table.name], table=table.name),
                 Cause(
                     "nobody-searches-by-it",
-                    "told by the plans of captured queries, as this server counts no use of "
-                    "indexes: what was not captured may need it",
+                    message("told-by-captured-plans"),
                 ),
             )
 
@@ -152,45 +151,44 @@ def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
         "invalid-index",
         table,
         index,
-        "is maintained on every write but cannot be used",
+        message("maintained-and-unusable"),
         Cause(
             "build-failed",
-            "a concurrent build failed; drop it, or build it anew with REINDEX INDEX CONCURRENTLY",
+            message("build-failed"),
         ),
     )
 
 
 def _repeated(table: TableFacts, index: IndexFacts, twin: IndexFacts, now: datetime) -> Symptom:
     same = len(index.keys) == len(twin.keys)
-    keys = ", ".join(key.column or key.expression for key in index.keys)
+    keys = [key.column or key.expression for key in index.keys]
     return _symptom(
         "duplicate-index" if same else "redundant-index",
         table,
         index,
-        f"repeats {twin.name}" if same else f"is the beginning of {twin.name}",
+        message("repeats" if same else "begins", other=twin.name),
         Cause(
             "another-index-serves",
-            f"{twin.name} has {keys} as its {'keys' if same else 'first keys'} too and serves "
-            f"every search this one serves{_used(index, table, now)}",
+            message(
+                "another-index-serves",
+                other=twin.name,
+                keys=keys,
+                same=same,
+                scans=index.scans,
+                since=_since(table, now),
+            ),
         ),
     )
-
-
-def _used(index: IndexFacts, table: TableFacts, now: datetime) -> str:
-    if index.scans is None:
-        return ""
-    return f"; this one was used {index.scans:,} times {_since(table, now)}"
 
 
 def _symptom(
     name: str,
     table: TableFacts,
     index: IndexFacts,
-    what: str,
+    what: Message,
     cause: Cause,
 ) -> Symptom:
     kept_up = written_to(table) if table.counted else None
-    written = "" if kept_up is None else f", and up to {kept_up:,} rows were written to it"
     evidence: Evidence = {
         "size_bytes": index.size_bytes,
         "rows_written": kept_up,
@@ -202,7 +200,13 @@ def _symptom(
         name=name,
         node=0,
         step="",
-        summary=f"{index.name} {what}; it takes {index.size_bytes / MIB:,.1f} MiB{written}",
+        summary=message(
+            "index-for-nothing",
+            index=index.name,
+            what=what,
+            size_bytes=index.size_bytes,
+            written=kept_up,
+        ),
         evidence=evidence,
         cause=cause,
         subject=f"{table.name}.{index.name}",
@@ -218,23 +222,13 @@ def written_to(table: TableFacts) -> int:
     return writes.inserted + writes.updated - writes.updated_in_page
 
 
-def _since(table: TableFacts, now: datetime) -> str:
-    if table.counted_since is None:
-        return "since the counters were reset, which is not known"
-    return f"in the {_lasting(now - table.counted_since)} since the counters were reset"
+def _since(table: TableFacts, now: datetime) -> Message:
+    since = table.counted_since
+    minutes = None if since is None else (now - since).total_seconds() / 60
+    return message("since-counters-were-reset", minutes=minutes)
 
 
-def _window(table: TableFacts, now: datetime) -> str:
-    reads = table.reads
-    others = f"{table.name} was read {reads.full_scans + reads.index_scans:,} times without it"
-    if table.counted_since is None or now - table.counted_since < LONG_ENOUGH:
-        return f"{others}; a monthly report may still need it: look again after a whole period"
-    return f"{others}; ask those who might need it on a replica, which counts for itself"
-
-
-def _lasting(span: timedelta) -> str:
-    minutes = span.total_seconds() / 60
-    if minutes < 120:
-        return "minute" if minutes < 1.5 else f"{minutes:,.0f} minutes"
-    hours = minutes / 60
-    return f"{hours:,.0f} hours" if hours < 48 else f"{hours / 24:,.0f} days"
+def _window(table: TableFacts, now: datetime) -> Message:
+    reads = table.reads.full_scans + table.reads.index_scans
+    long = table.counted_since is not None and now - table.counted_since >= LONG_ENOUGH
+    return message("read-without-it", table=table.name, times=reads, long_enough=long)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from datetime import datetime
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.symptoms.in_schema.foreign_keys import foreign_key_symptoms
 from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse, index_symptoms
@@ -17,6 +18,7 @@ def schema_symptoms(
     searched: Collection[tuple[TableName, str]],
     now: datetime,
     used: CapturedUse,
+    dialect: Dialect = STANDARD,
 ) -> list[Symptom]:
     """Every symptom of these tables; ``searched`` are the columns that captured queries use."""
     found: list[Symptom] = []
@@ -24,5 +26,5 @@ def schema_symptoms(
         table = tables[name]
         found += index_symptoms(table, now, used)
         found += foreign_key_symptoms(table, tables, searched)
-        found += statistics_symptoms(table, searched)
+        found += statistics_symptoms(table, searched, dialect)
     return found

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 
+from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.messages import message, moment
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
+from humble_ledger.core.schema.quoting import table_identifier
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 8
@@ -13,13 +16,14 @@ SKEWED = 5.0  # times the average of the values that are not listed
 
 
 def statistics_symptoms(
-    table: TableFacts, tested: Collection[tuple[TableName, str]]
+    table: TableFacts, tested: Collection[tuple[TableName, str]], dialect: Dialect = STANDARD
 ) -> Iterable[Symptom]:
     """`statistics-missing`, `statistics-stale` and `statistics-too-coarse` of one table.
 
     ``tested`` has the columns by which captured queries search or join: of others nobody
     asks for an estimate.
     """
+    gather = dialect.analyze.format(table=table_identifier(table.name, dialect.quoting))
     if table.kind == "partitioned" or table.pages < FEWEST_PAGES:
         return
     known = table.gathered
@@ -31,26 +35,29 @@ def statistics_symptoms(
             name="statistics-missing",
             node=0,
             step="",
-            summary=f"no statistics were gathered on {table.name}, {table.pages:,} pages",
+            summary=message("statistics-missing", table=table.name, pages=table.pages),
             evidence={"pages": table.pages, "changes": changed},
-            cause=Cause("never-analyzed", f"the planner guesses; ANALYZE {table.name} tells it"),
+            cause=Cause("never-analyzed", message("never-analyzed", statement=gather)),
             subject=str(table.name),
         )
         return
     part = changed / table.rows if table.rows else 0.0
     if changed >= FEWEST_CHANGES and table.is_stale:
-        at = table.analyzed_at
-        when = f"gathered {at:%Y-%m-%d %H:%M}" if at else "gathered at a time not known"
         yield Symptom(
             name="statistics-stale",
             node=0,
             step="",
             summary=(
-                f"{changed:,} of {table.rows:,.0f} rows of {table.name} changed since its "
-                f"statistics were {when}"
+                message(
+                    "statistics-stale",
+                    changed=changed,
+                    rows=table.rows,
+                    table=table.name,
+                    gathered=moment(table.analyzed_at),
+                )
             ),
             evidence={"changes": changed, "rows_estimated": table.rows, "changed_share": part},
-            cause=Cause("changed-since", f"ANALYZE {table.name} gathers them anew"),
+            cause=Cause("changed-since", message("changed-since", statement=gather)),
             subject=str(table.name),
         )
     for column in table.columns.values():
@@ -80,9 +87,14 @@ def _too_coarse(table: TableFacts, column: ColumnFacts) -> Iterable[Symptom]:
         node=0,
         step="",
         summary=(
-            f"{table.name}.{column.name}: the {column.common_count} listed values end at one with "
-            f"{column.rarest_share * table.rows:,.0f} rows; all others are estimated at "
-            f"{average * table.rows:,.0f}"
+            message(
+                "statistics-too-coarse",
+                table=table.name,
+                column=column.name,
+                listed=column.common_count,
+                rarest=column.rarest_share * table.rows,
+                others=average * table.rows,
+            )
         ),
         evidence={
             "target": column.target,
@@ -92,9 +104,13 @@ def _too_coarse(table: TableFacts, column: ColumnFacts) -> Iterable[Symptom]:
         },
         cause=Cause(
             "statistics-target-too-small",
-            f"values just behind the list are misjudged up to {skew:,.0f} times; ALTER TABLE "
-            f"{table.name} ALTER COLUMN {column.name} SET STATISTICS {column.target * 10}, then "
-            "ANALYZE",
+            message(
+                "statistics-target-too-small",
+                skew=skew,
+                table=table.name,
+                column=column.name,
+                target=column.target * 10,
+            ),
         ),
         subject=f"{table.name}.{column.name}",
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from humble_ledger.core.saying import MIB
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
 
@@ -37,20 +37,24 @@ def blocked_symptom(found: Sequence[Blockade]) -> Symptom | None:
     if waited < LEAST_WAIT_MS:
         return None
     worst = max(found, key=lambda each: each.waited_ms)
-    idle = " in a transaction left open while nothing ran" if worst.idle else ""
     return Symptom(
         name=BLOCKED,
         node=0,
         step="",
         summary=(
-            f"waited {waited:,.0f} ms for locks of others, "
-            f"{worst.waited_ms:,.0f} ms of it for {worst.blocker}"
+            message(
+                "blocked-by-others",
+                waited_ms=waited,
+                most_ms=worst.waited_ms,
+                blocker=worst.blocker,
+            )
         ),
         evidence={"waited_ms": waited, "waits": len(found), "blocker": worst.blocker},
         cause=Cause(
             "lock-held-by-another",
-            f"{worst.blocker} held a lock ({worst.lock or 'of a kind not told'}){idle}; no plan of "
-            "this query is at fault, and no index of its own would help",
+            message(
+                "lock-held-by-another", blocker=worst.blocker, lock=worst.lock, idle=worst.idle
+            ),
         ),
         cost_ms=waited,
     )
@@ -61,20 +65,17 @@ def blocking_symptom(found: Sequence[Blockade]) -> Symptom | None:
     waited = sum(each.waited_ms for each in found)
     if waited < LEAST_WAIT_MS:
         return None
-    names = ", ".join(dict.fromkeys(each.blocked for each in found))
+    names = list(dict.fromkeys(each.blocked for each in found))
     idle = any(each.idle for each in found)
     return Symptom(
         name=BLOCKS,
         node=0,
         step="",
-        summary=f"others waited {waited:,.0f} ms for its locks: {names}",
-        evidence={"others_waited_ms": waited, "waits": len(found), "blocked": names},
+        summary=message("blocks-others", waited_ms=waited, queries=names),
+        evidence={"others_waited_ms": waited, "waits": len(found), "blocked": ", ".join(names)},
         cause=Cause(
             "transaction-left-open" if idle else "lock-held-long",
-            "its transaction stayed open while nothing ran: commit, or do the slow work outside"
-            if idle
-            else "locks are held to the end of the transaction: the shorter it is, and the fewer "
-            "rows it touches, the less others wait",
+            message("transaction-left-open" if idle else "lock-held-long"),
         ),
         cost_ms=None,
     )
@@ -93,18 +94,18 @@ def incident_symptoms(incidents: Iterable[Incident], blockers: str) -> list[Symp
     ended = [i for i in waits if i.kind is IncidentKind.LOCK_WAITED] or waits
     waited = sum(i.amount or 0.0 for i in ended)
     if waited >= LEAST_WAIT_MS or given_up:
-        lost = f"; {len(given_up)} gave up or were ended" if given_up else ""
         found.append(
             Symptom(
                 name=BLOCKED,
                 node=0,
                 step="",
-                summary=f"waited {waited:,.0f} ms for locks in {len(ended):,} runs{lost}",
+                summary=message(
+                    "waited-for-locks", waited_ms=waited, runs=len(ended), given_up=len(given_up)
+                ),
                 evidence={"waited_ms": waited, "waits": len(ended), "given_up": len(given_up)},
                 cause=Cause(
                     "lock-held-by-another",
-                    f"{blockers or 'a session the log does not name by its statement'} held the "
-                    "lock; no plan of this query is at fault",
+                    message("lock-held-by", blockers=blockers),
                 ),
                 cost_ms=waited or None,
             )
@@ -119,14 +120,17 @@ def incident_symptoms(incidents: Iterable[Incident], blockers: str) -> list[Symp
                 node=0,
                 step="",
                 summary=(
-                    f"wrote {len(files):,} temporary files, {written / MIB:,.1f} MiB in all, "
-                    f"{most / MIB:,.1f} MiB at most"
+                    message(
+                        "writes-temporary-files",
+                        files=len(files),
+                        written_bytes=written,
+                        most_bytes=most,
+                    )
                 ),
                 evidence={"files": len(files), "bytes": written, "largest_bytes": most},
                 cause=Cause(
                     "memory-too-small",
-                    "a sort or hash did not fit into work_mem; its measured plan shows which step "
-                    "and what would have held it",
+                    message("some-step-spills"),
                 ),
             )
         )

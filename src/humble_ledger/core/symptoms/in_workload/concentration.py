@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from humble_ledger.core.saying import percent
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.ranking import RankedQuery
 
@@ -22,22 +22,26 @@ def concentration_symptom(ranked: Sequence[RankedQuery]) -> Symptom | None:
     if not count or count > max(1, FEW * len(ranked)):
         return None
     top = ranked[:count]
-    names = ", ".join(row.query.id for row in top)
+    names = [row.query.id for row in top]
     whole = sum(row.usage.total_ms for row in ranked)
-    verb = "takes" if count == 1 else "take"
     return Symptom(
         name=CONCENTRATED,
         node=0,
         step="",
         summary=(
-            f"{names} {verb} {percent(top[-1].running_share)} of {whole:,.0f} ms; the other "
-            f"{len(ranked) - count:,} queries share the rest"
+            message(
+                "time-in-few-queries",
+                queries=names,
+                share=top[-1].running_share,
+                whole_ms=whole,
+                others=len(ranked) - count,
+            )
         ),
         evidence={
-            "queries": names,
+            "queries": ", ".join(names),
             "share": top[-1].running_share,
             "total_ms": round(whole, 3),
             "all_queries": len(ranked),
         },
-        cause=Cause("few-queries-weigh-most", f"what helps {names} helps most; begin there"),
+        cause=Cause("few-queries-weigh-most", message("few-queries-weigh-most", queries=names)),
     )

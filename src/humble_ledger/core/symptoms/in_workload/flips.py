@@ -6,6 +6,7 @@ from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from statistics import median
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 PLAN_FLIPPED = "plan-flipped"
@@ -45,17 +46,18 @@ def flip_symptom(sightings: Sequence[Sighting], calls_after: int) -> Symptom | N
     earlier, later = _took(before), _took(after)
     slower = earlier is not None and later is not None and later - earlier >= LEAST_MS
     slower = slower and later >= SLOWER_BY * earlier  # type: ignore[operator]
-    times = (
-        f"{earlier:,.1f} ms before, {later:,.1f} ms since"
-        if earlier is not None and later is not None
-        else "its times are not known"
-    )
     extra = (later or 0.0) - (earlier or 0.0)
     return Symptom(
         name=PLAN_FLIPPED,
         node=0,
         step="",
-        summary=f"runs another way since {after[0].plan} ({after[0].at[:16]}): {times}",
+        summary=message(
+            "plan-flipped",
+            plan=after[0].plan,
+            at=after[0].at[:16],
+            before_ms=earlier,
+            since_ms=later,
+        ),
         evidence={
             "plan_before": before[-1].plan,
             "plan_after": after[0].plan,
@@ -64,8 +66,13 @@ def flip_symptom(sightings: Sequence[Sighting], calls_after: int) -> Symptom | N
         },
         cause=Cause(
             "another-plan-chosen",
-            f"before: {before[-1].way}; since: {after[0].way}. What changed between, "
-            f"humble compare {before[-1].plan} {after[0].plan} shows",
+            message(
+                "another-plan-chosen",
+                before=before[-1].way,
+                since=after[0].way,
+                plan_before=before[-1].plan,
+                plan_since=after[0].plan,
+            ),
         ),
         cost_ms=extra * max(calls_after, 1) if slower else None,
         harmless=not slower and earlier is not None and later is not None,

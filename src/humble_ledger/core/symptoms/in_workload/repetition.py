@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.origins import Origin
 from humble_ledger.core.workload.repetition import Repetition
@@ -26,14 +29,22 @@ def repetition_symptoms(found: Repetition) -> list[Symptom]:
                 SENT_IN_A_LOOP,
                 0,
                 "",
-                f"{_senders(found)} sent it up to {found.largest:,} times {_in_a_row(found)}, "
-                f"{found.calls:,} times in {_bursts(found)}, each time with another value",
+                message(
+                    "n-plus-one-queries",
+                    **_senders(found),
+                    largest=found.largest,
+                    calls=found.calls,
+                    bursts=found.bursts,
+                ),
                 _evidence(found),
                 Cause(
                     "loop-in-the-application",
-                    f"{found.total_ms:,.0f} ms {_where(found)}, spread over "
-                    f"{found.seconds:,.3g} s; one statement for all values (a join, or = ANY of "
-                    "an array) would be sent once",
+                    message(
+                        "loop-in-the-application",
+                        total_ms=found.total_ms,
+                        in_application=bool(found.requests),
+                        seconds=found.seconds,
+                    ),
                 ),
                 found.total_ms * part * changed / found.calls,
                 None,
@@ -45,13 +56,17 @@ def repetition_symptoms(found: Repetition) -> list[Symptom]:
                 ASKED_AGAIN,
                 0,
                 "",
-                f"{found.unchanged:,} of {found.calls:,} repetitions had values that the same "
-                f"{'request' if found.requests else 'session'} had just asked for{_by(found)}",
+                message(
+                    "asked-again-unchanged",
+                    unchanged=found.unchanged,
+                    calls=found.calls,
+                    requests=bool(found.requests),
+                    sender=_senders(found)["sender"],
+                ),
                 _evidence(found),
                 Cause(
                     "answer-not-remembered",
-                    "the application asks again for what it has just been told; it could keep the "
-                    "answer",
+                    message("answer-not-remembered"),
                 ),
                 found.total_ms * found.unchanged / found.calls,
                 None,
@@ -60,46 +75,19 @@ def repetition_symptoms(found: Repetition) -> list[Symptom]:
     return symptoms
 
 
-def _senders(found: Repetition) -> str:
-    """The line of code that sent the most of them, else who did."""
+def _senders(found: Repetition) -> Mapping[str, object]:
+    """Who sent them: the line of code that sent the most, and how many sessions or requests."""
     origin = _main_origin(found)
-    if origin is None:
-        return _sessions(found)
-    return origin.words
-
-
-def _in_a_row(found: Repetition) -> str:
-    if not found.requests:
-        return "in a row"
-    origin = _main_origin(found)
-    route = f" ({origin.route})" if origin is not None and origin.route and origin.code else ""
-    return f"in one request{route}"
-
-
-def _by(found: Repetition) -> str:
-    origin = _main_origin(found)
-    return "" if origin is None else f"; sent by {origin.words}"
+    return {
+        "sender": origin.words if origin is not None else None,
+        "route": origin.route if origin is not None and origin.code else None,
+        "senders": len(found.sessions),
+        "requests": bool(found.requests),
+    }
 
 
 def _main_origin(found: Repetition) -> Origin | None:
     return max(found.origins, key=lambda each: found.origins[each], default=None)
-
-
-def _sessions(found: Repetition) -> str:
-    if found.requests:
-        return "one request" if len(found.sessions) == 1 else f"{len(found.sessions):,} requests"
-    return "one session" if len(found.sessions) == 1 else f"{len(found.sessions):,} sessions"
-
-
-def _where(found: Repetition) -> str:
-    """An application measures the way to the server, too."""
-    return "in the application's calls" if found.requests else "on the server"
-
-
-def _bursts(found: Repetition) -> str:
-    if found.requests and found.bursts == len(found.sessions):
-        return _sessions(found)
-    return "one burst" if found.bursts == 1 else f"{found.bursts:,} bursts"
 
 
 def _evidence(found: Repetition) -> dict[str, float | int | str | bool | None]:

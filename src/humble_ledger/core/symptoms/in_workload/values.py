@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.core.workload.values import SlowValue
 
@@ -42,20 +43,27 @@ def value_symptom(
     place = found[0][0]
     mine = [each for name, each in found if name == place]
     first = mine[0]
-    told = ", ".join(str(each.value) for each in mine[:MOST_TOLD])
-    told += f" and {len(mine) - MOST_TOLD} more" if len(mine) > MOST_TOLD else ""
+    values = [str(each.value) for each in mine[:MOST_TOLD]]
+    more = max(0, len(mine) - MOST_TOLD)
     runs = sum(each.runs for each in mine)
     return Symptom(
         name=SLOW_FOR_SOME,
         node=0,
         step="",
         summary=(
-            f"with {place} = {told} it took {first.median_ms:,.1f} ms, with others "
-            f"{first.others_ms:,.1f} ms (medians; {runs:,} runs of the former were kept)"
+            message(
+                "slow-for-some-values",
+                place=place,
+                values=values,
+                more=more,
+                median_ms=first.median_ms,
+                others_ms=first.others_ms,
+                runs=runs,
+            )
         ),
         evidence={
             "place": place,
-            "values": told,
+            "values": ", ".join(values) + (f" and {more} more" if more else ""),
             "slow_median_ms": round(first.median_ms, 3),
             "others_median_ms": round(first.others_ms, 3),
             "slow_runs": runs,
@@ -69,25 +77,25 @@ def _cause(place: str, first: SlowValue, planned: PlannedFor | None) -> Cause:
     if planned is None:
         return Cause(
             "value-unlike-others",
-            f"{first.ratio:,.0f} times as long; why, the plans of both would show",
+            message("value-unlike-others", ratio=first.ratio),
         )
     if not planned.differs:
         return Cause(
             "value-unlike-others",
-            f"{first.ratio:,.0f} times as long, although the planner expects about as many rows "
-            f"of both ({planned.slow_rows:,.0f} and {planned.other_rows:,.0f})",
-        )
-    rows = (
-        f"the planner expects {planned.slow_rows:,.0f} rows to be read with it, "
-        f"{planned.other_rows:,.0f} with another"
-    )
-    if planned.same_plan:
-        return Cause(
-            "value-with-many-rows",
-            f"{rows}, and runs both the same way ({planned.slow_way}): one plan cannot serve all",
+            message(
+                "value-unlike-others",
+                ratio=first.ratio,
+                rows=planned.slow_rows,
+                other_rows=planned.other_rows,
+            ),
         )
     return Cause(
         "value-with-many-rows",
-        f"{rows}: it runs as {planned.slow_way}, with another as {planned.other_way}; a plan "
-        "prepared once for all values would be wrong for one of them",
+        message(
+            "value-with-many-rows",
+            rows=planned.slow_rows,
+            other_rows=planned.other_rows,
+            way=planned.slow_way,
+            other_way=None if planned.same_plan else planned.other_way,
+        ),
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
 from humble_ledger.core.symptoms.model import Cause, Symptom
 from humble_ledger.engines.elsewhere.cockroachdb.figures import milliseconds
@@ -21,13 +22,17 @@ def waits_for_writers(case: Case) -> Iterable[Symptom]:
             name="waits-for-writers",
             node=node.no,
             step=node.name,
-            summary=f"waited {waited:,.0f} ms for transactions that write the same rows",
+            summary=phrase(
+                "waited {waited:whole} ms for transactions that write the same rows", waited=waited
+            ),
             evidence={"waited_ms": waited, "execution_ms": whole},
             cause=Cause(
                 "contention",
-                f"other transactions held rows of {node.relation or 'its table'}: no index helps; "
-                "look for what holds them long, and read older rows (AS OF SYSTEM TIME) where that "
-                "will do",
+                phrase(
+                    "other transactions held rows of {table}: no index helps; look for what holds "
+                    "them long, and read older rows (AS OF SYSTEM TIME) where that will do",
+                    table=node.relation or "its table",
+                ),
             ),
             cost_ms=min(waited, whole),
             cost_share=min(1.0, waited / whole),

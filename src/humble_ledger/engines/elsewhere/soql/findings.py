@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Operation
 from humble_ledger.core.symptoms.case import Case, Rule
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -25,14 +26,14 @@ def whole_reads(case: Case) -> Iterable[Symptom]:
         return
     named = next((cause for word, cause in _CAUSES if word in reasons[0]), "server-says")
     kept = node.rows_expected
-    told = f" to keep {kept:,.0f}" if kept is not None else ""
+    told = " to keep {kept:whole}" if kept is not None else ""
     yield Symptom(
         name="selective-full-scan",
         node=node.no,
         step=node.name,
-        summary=f"would read all records of {node.relation}{told}",
+        summary=phrase("would read all records of {table}" + told, table=node.relation, kept=kept),
         evidence={"rows_kept": kept, "relative_cost": case.plan.cost_total},
-        cause=Cause(named, f"the server says: {'; '.join(reasons)}"),
+        cause=Cause(named, phrase("the server says: {reasons}", reasons="; ".join(reasons))),
         cost_share=1.0,
     )
 

@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterable, Sequence
 
 from humble_ledger.core.estimates.accuracy import origins
+from humble_ledger.core.messages import message, phrase
 from humble_ledger.core.plans.model import Node, Operation, Role
-from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case, Rule
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -34,8 +34,15 @@ def planned_for_another_value(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"{node.rows_seen:,.0f} rows came, {node.rows_expected:,.0f} expected "
-                f"({error.factor:,.0f} times {'more' if error.under else 'fewer'})"
+                message(
+                    "row-misestimate",
+                    seen=node.rows_seen,
+                    expected=node.rows_expected,
+                    factor=error.factor,
+                    more=error.under,
+                    drives=None,
+                    drives_step=None,
+                )
             ),
             evidence={
                 "rows_expected": node.rows_expected,
@@ -45,8 +52,11 @@ def planned_for_another_value(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "planned-for-another-value",
-                f"{told}: one plan is kept for all values; planned anew for each value "
-                "(OPTION (RECOMPILE)), or for values apart, it could run another way",
+                phrase(
+                    "{told}: one plan is kept for all values; planned anew for each value (OPTION "
+                    "(RECOMPILE)), or for values apart, it could run another way",
+                    told=told,
+                ),
             ),
         )
 
@@ -67,12 +77,17 @@ def converted_columns(case: Case) -> Iterable[Symptom]:
             name="conversion-hides-index",
             node=node.no,
             step=node.name,
-            summary=f"each row's value is converted before it is compared: {condition}",
+            summary=phrase(
+                "each row's value is converted before it is compared: {condition}",
+                condition=condition,
+            ),
             evidence={"conversion": condition},
             cause=Cause(
                 "type-mismatch",
-                "the value has another type than the column, and the column gives way; sent with "
-                "the column's own type, an index on it could be searched",
+                phrase(
+                    "the value has another type than the column, and the column gives way; sent "
+                    "with the column's own type, an index on it could be searched"
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -97,19 +112,26 @@ def applies(case: Case) -> Iterable[Symptom]:
         if share < WORTH_A_WORD:
             continue
         scans = [n.relation for n in inner.walk() if n.operation is Operation.FULL_SCAN]
-        each_time = f"each time it reads all of {scans[0]}; " if scans else ""
+        each_time = "each time it reads all of {scanned}; " if scans else ""
         yield Symptom(
             name="subquery-per-row",
             node=inner.no,
             step=inner.name,
             summary=(
-                f"a sub-query {case.verb('ran', 'would run')} {runs:,.0f} times, once for each row "
-                f"of step {outer.no if outer is not None else node.no}"
+                phrase(
+                    "a sub-query {verb} {runs:whole} times, once for each row of step {step}",
+                    verb=case.verb("ran", "would run"),
+                    runs=runs,
+                    step=outer.no if outer is not None else node.no,
+                )
             ),
             evidence={"runs": runs, "rows_of_step": outer.no if outer is not None else node.no},
             cause=Cause(
                 "correlated-subquery",
-                f"{each_time}one join that groups all of it first would read its tables once",
+                phrase(
+                    each_time + "one join that groups all of it first would read its tables once",
+                    scanned=scans[0] if scans else None,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,
@@ -136,13 +158,21 @@ def skewed_threads(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"one of {len(threads)} threads had {percent(busiest)} of {whole:,.0f} rows, and "
-                "the others waited"
+                phrase(
+                    "one of {threads} threads had {share:share} of {rows:whole} rows, and the "
+                    "others waited",
+                    threads=len(threads),
+                    share=busiest,
+                    rows=whole,
+                )
             ),
             evidence={"busiest_share": busiest, "processes": len(threads)},
             cause=Cause(
                 "uneven-work",
-                "the rows were dealt out unevenly: by a range or by a value that most of them have",
+                phrase(
+                    "the rows were dealt out unevenly: by a range or by a value that most of them "
+                    "have"
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,

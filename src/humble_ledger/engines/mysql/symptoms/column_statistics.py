@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import JOINS, Node
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.statements.conditions import columns_of
@@ -49,8 +50,12 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"the joins are planned {_as_if(case)} of {table.name.name} passed; "
-                f"{100 * share:.2g} % of them do"
+                phrase(
+                    "the joins are planned {guess} of {table} passed; {share:share} of them do",
+                    guess=_as_if(case),
+                    table=table.name.name,
+                    share=share,
+                )
             ),
             evidence={
                 "share_percent": 100 * share,
@@ -61,7 +66,11 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "no-column-statistics",
-                f"the server keeps no statistics of {', '.join(columns)}; {gathered} gathers them",
+                phrase(
+                    "the server keeps no statistics of {columns}; {gathered} gathers them",
+                    columns=", ".join(columns),
+                    gathered=gathered,
+                ),
             ),
         )
 

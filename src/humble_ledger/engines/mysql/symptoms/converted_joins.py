@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
 from humble_ledger.core.statements.conditions import ColumnRef, Wrapping, columns_of, predicates
@@ -41,8 +42,13 @@ def converted_joins(case: Case) -> Iterable[Symptom]:
             node=scan.no,
             step=scan.name,
             summary=(
-                f"{case.verb('reads', 'would read')} all {table.rows:,.0f} rows of {table.name}, "
-                f"as the join converts {converted.column}"
+                phrase(
+                    "{verb} all {rows:whole} rows of {table}, as the join converts {column}",
+                    verb=case.verb("reads", "would read"),
+                    rows=table.rows,
+                    table=table.name,
+                    column=converted.column,
+                )
             ),
             evidence={"rows_of_the_table": table.rows, "column": converted.column},
             cause=_cause(column, against, index.name, f"{beside_name(beside)}.{other.column}"),
@@ -87,11 +93,26 @@ def _cause(column: ColumnFacts, other: ColumnFacts, index: str, named: str) -> C
         kind, against = column.collation, other.collation
         return Cause(
             "collation-mismatch",
-            f"{column.name} is {kind}, {named} is {against}: {column.name} is converted for each "
-            f"comparison, and {index} cannot be searched; one character set and collation for both",
+            phrase(
+                "{column} is {kind}, {named} is {against}: {column} is converted for each "
+                "comparison, and {index} cannot be searched; one character set and collation for "
+                "both",
+                column=column.name,
+                kind=kind,
+                named=named,
+                against=against,
+                index=index,
+            ),
         )
     return Cause(
         "type-mismatch",
-        f"{column.name} is {kind}, {named} is {against}: {column.name} is converted for each "
-        f"comparison, and {index} cannot be searched; one type for both",
+        phrase(
+            "{column} is {kind}, {named} is {against}: {column} is converted for each comparison, "
+            "and {index} cannot be searched; one type for both",
+            column=column.name,
+            kind=kind,
+            named=named,
+            against=against,
+            index=index,
+        ),
     )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.statements.conditions import PredicateKind, predicates
 from humble_ledger.core.symptoms.case import Case
@@ -22,12 +23,14 @@ def long_lists(case: Case) -> Iterable[Symptom]:
             name="long-in-list",
             node=node.no,
             step=node.name,
-            summary=f"{count:,.0f} values stand in the statement",
+            summary=phrase("{count:whole} values stand in the statement", count=count),
             evidence={"values": count},
             cause=Cause(
                 "list-in-the-statement",
-                "they are parsed and planned again each time, and each list is another text; a "
-                "temporary table of them, joined, is planned as what it is",
+                phrase(
+                    "they are parsed and planned again each time, and each list is another text; "
+                    "a temporary table of them, joined, is planned as what it is"
+                ),
             ),
         )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import PredicateKind, Wrapping, predicates
@@ -36,14 +37,23 @@ def merged_indexes(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                f"some {entries:,.0f} entries of {names} are read and intersected to keep "
-                f"{kept:,.0f} rows"
+                phrase(
+                    "some {entries:whole} entries of {names} are read and intersected to keep "
+                    "{kept:whole} rows",
+                    entries=entries,
+                    names=names,
+                    kept=kept,
+                )
             ),
             evidence={"entries_read": round(entries), "rows_kept": kept, "indexes": names},
             cause=Cause(
                 "no-composite-index",
-                f"no index of {table.name.name} begins with {keys} together: one would lead to "
-                "the rows at once",
+                phrase(
+                    "no index of {table} begins with {keys} together: one would lead to the rows "
+                    "at once",
+                    table=table.name.name,
+                    keys=keys,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import Operation
 from humble_ledger.core.schema.beginnings import Beginning, beginning_of
 from humble_ledger.core.schema.facts import IndexFacts
@@ -32,15 +33,23 @@ def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
                 node=sort.no,
                 step=sort.name,
                 summary=(
-                    f"{case.rows(node):,.0f} rows are sorted by {found.column}, though "
-                    f"{index.name} begins with it"
+                    phrase(
+                        "{rows:whole} rows are sorted by {column}, though {index} begins with it",
+                        rows=case.rows(node),
+                        column=found.column,
+                        index=index.name,
+                    )
                 ),
                 evidence={"rows": case.rows(node), "index": index.name},
                 cause=Cause(
                     "prefix-index",
-                    f"{index.name} holds the first {found.length} characters of "
-                    f"{found.column}: it can neither sort by it nor stand in for the table; "
-                    "an index on the whole column can",
+                    phrase(
+                        "{index} holds the first {length} characters of {column}: it can neither "
+                        "sort by it nor stand in for the table; an index on the whole column can",
+                        index=index.name,
+                        length=found.length,
+                        column=found.column,
+                    ),
                 ),
                 cost_ms=cost_ms,
                 cost_share=share,
