@@ -20,6 +20,7 @@ from humble_ledger.core.remedies.choice.weights import Weights, weight_of
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.errors import WrongUsage
+from humble_ledger.views.wording import in_words
 from tests.core.remedies.test_prediction import READING, TABLES, table
 from tests.plans import recorded
 
@@ -120,7 +121,7 @@ def test_a_second_index_on_a_query_counts_for_what_it_adds() -> None:
     choice = choose(problem(served, sizes, {"q1": 100.0, "q2": 100.0}, Budget(104)))
     assert {p.option.design for p in choice.picked} == {A, C}
     (left,) = choice.left_out
-    assert left.why == "q1: served by t0 (a0)"
+    assert in_words(left.why) == "q1: served by t0 (a0)"
 
 
 def test_what_harms_a_query_alone_is_taken_beside_what_heals_it() -> None:
@@ -149,10 +150,10 @@ def test_what_does_not_fit_says_so() -> None:
     choice = choose(problem(served, sizes, weights, Budget(100 * mib)))
     assert [p.option.design for p in choice.picked] == [A]
     whys = {each.option.design: each.why for each in choice.left_out}
-    assert "takes 60 MiB where 47 are left" in whys[B]
-    assert "alone it takes more than the budget: 500 MiB" in whys[C]
+    assert "takes 60 MiB where 47 are left" in in_words(whys[B])
+    assert "alone it takes more than the budget: 500 MiB" in in_words(whys[C])
     few = choose(problem(served, sizes, weights, Budget(indexes=1)))
-    assert "one index too many" in few.left_out[0].why
+    assert "one index too many" in in_words(few.left_out[0].why)
 
 
 def test_what_adds_less_than_asked_for_is_left_out() -> None:
@@ -162,7 +163,7 @@ def test_what_adds_less_than_asked_for_is_left_out() -> None:
     given.least_gain = 0.02  # of three queries: C saves a hundredth of them, B a sixth
     choice = choose(given)
     assert [p.option.design for p in choice.picked] == [A, B]
-    assert "too little for --least-gain" in choice.left_out[0].why
+    assert "too little for --least-gain" in in_words(choice.left_out[0].why)
     given.least_gain = 0.2
     assert [p.option.design for p in choose(given).picked] == [A]
 
@@ -181,7 +182,7 @@ def test_writers_are_a_budget_too() -> None:
     dear = Option(A, 1, extra_entries=200.0)
     given = Problem(made.queries, (dear,), made.cost_of, made.budget, made.entries_now)
     assert choose(given).picked == ()
-    assert "make writes grow by 20 %" in choose(given).left_out[0].why
+    assert "make writes grow by 20 %" in in_words(choose(given).left_out[0].why)
 
 
 @pytest.mark.parametrize(

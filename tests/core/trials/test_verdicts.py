@@ -7,6 +7,7 @@ from humble_ledger.core.trials.model import QueryTrial, Side, Verdict
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.results import compare_results, fingerprint_rows
 from humble_ledger.core.trials.verdicts import final_verdict, judge_time, judge_work, overall
+from humble_ledger.views.wording import in_words
 
 MANY, FEW = Pages(cached=1000), Pages(cached=100)
 
@@ -100,4 +101,4 @@ def test_results(
 ) -> None:
     found = compare_results(fingerprint_rows(ROWS), fingerprint_rows(other), ordered)
     assert found.same is same
-    assert words in found.reason
+    assert words in in_words(found.reason)

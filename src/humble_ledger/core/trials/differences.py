@@ -6,6 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.statements.ordering import OrderAsked
 from humble_ledger.core.trials.results import ResultComparison
 
@@ -26,7 +27,7 @@ def explain_difference(
     if before and after and len(before[0]) != len(after[0]):
         return ResultComparison(
             False,
-            f"the number of columns differs: {len(before[0])} before, {len(after[0])} after",
+            message("other-number-of-columns", before=len(before[0]), after=len(after[0])),
         )
     gone = list((Counter(before) - Counter(after)).elements())
     new = list((Counter(after) - Counter(before)).elements())
@@ -35,26 +36,26 @@ def explain_difference(
         if rounded is not None:
             return ResultComparison(
                 True,
-                f"the same {len(before):,} rows but for the last digits of fractions (relative "
-                f"difference at most {rounded:.1g})",
+                message("same-but-for-last-digits", rows=len(before), most=rounded),
             )
         if asked.limited and asked.places and _keys(gone, asked) == _keys(new, asked):
             return ResultComparison(
                 False,
-                f"{len(gone):,} of {len(before):,} rows differ, all of them ties in the order "
-                "asked for: the statement leaves open which of these come first; order by one "
-                "more column that tells them apart",
+                message("ties-differ", rows=len(gone), of=len(before)),
             )
-        head = f"{len(gone):,} of {len(before):,} rows differ"
+        head = message("rows-differ", rows=len(gone), of=len(before))
     else:
-        head = f"the number of rows differs: {len(before):,} before, {len(after):,} after"
-    told = [head]
-    if set(before) == set(after):
-        told.append("the same rows come another number of times")
-    if show:
-        told += [f"only before: {_quoted(gone)}"] if gone else []
-        told += [f"only after: {_quoted(new)}"] if new else []
-    return ResultComparison(False, "; ".join(told))
+        head = message("other-number-of-rows", before=len(before), after=len(after))
+    return ResultComparison(
+        False,
+        message(
+            "results-differ",
+            head=head,
+            repeated=set(before) == set(after),
+            gone=_quoted(gone) if show and gone else None,
+            new=_quoted(new) if show and new else None,
+        ),
+    )
 
 
 def explain_order(
@@ -66,22 +67,19 @@ def explain_order(
     ordered by are shown, they must come in the same order; where not, the texts must ask for
     the same.
     """
-    ties = ResultComparison(
-        True, "the same rows; those that tie in the order asked for changed places"
-    )
+    ties = ResultComparison(True, message("only-ties-changed-places"))
     if not asked.places:
         if asked.terms == new.terms:
             return ties
         return ResultComparison(
             False,
-            f"the same rows in another order: asked for is {', '.join(asked.terms)}, the new text "
-            f"has {', '.join(new.terms) or 'no order'}",
+            message("another-order-asked-for", asked=asked.terms, new=new.terms),
         )
     for number, (one, other) in enumerate(zip(before, after, strict=True), 1):
         if any(one[place] != other[place] for place in asked.places):
             return ResultComparison(
                 False,
-                f"the same rows in another order than asked for, from row {number:,} on",
+                message("another-order-than-asked-for", row=number),
             )
     return ties
 
@@ -128,11 +126,10 @@ def _fraction(value: bytes | None) -> float | None:
     return number if math.isfinite(number) and number != 0 else None
 
 
-def _quoted(rows: list[Row]) -> str:
+def _quoted(rows: list[Row]) -> Message:
     texts = [
         ", ".join("NULL" if v is None else v.decode(errors="replace") for v in row)
         for row in rows[:SHOWN]
     ]
     cut = [t if len(t) <= MOST_CHARACTERS else f"{t[: MOST_CHARACTERS - 1]}…" for t in texts]
-    more = f" and {len(rows) - SHOWN:,} more" if len(rows) > SHOWN else ""
-    return " | ".join(f"({text})" for text in cut) + more
+    return message("rows-quoted", values=cut, more=max(0, len(rows) - SHOWN))

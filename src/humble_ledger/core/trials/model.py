@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead
@@ -60,7 +61,7 @@ class QueryTrial:
     after: Side
     ratio: RatioInterval | None
     same_result: bool | None
-    result_note: str
+    result_note: Told
     uses_change: bool
     values: str = ""
     supposed: bool = False

@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from hashlib import blake2b
 
+from humble_ledger.core.messages import Message, message
+
 _MASK = (1 << 128) - 1
 
 
@@ -20,10 +22,10 @@ class ResultFingerprint:
 
 @dataclass(frozen=True, slots=True)
 class ResultComparison:
-    """Whether two results are the same, and in one sentence why or why not."""
+    """Whether two results are the same, and why or why not."""
 
     same: bool
-    reason: str
+    reason: Message
 
 
 def fingerprint_rows(rows: Iterable[tuple[bytes | None, ...]]) -> ResultFingerprint:
@@ -48,16 +50,10 @@ def compare_results(
     """Compare two results; ``ordered`` tells whether the statement asks for an order."""
     if before.rows != after.rows:
         return ResultComparison(
-            False, f"the number of rows differs: {before.rows:,} before, {after.rows:,} after"
+            False, message("other-number-of-rows", before=before.rows, after=after.rows)
         )
     if before.content != after.content:
-        return ResultComparison(
-            False, f"the values differ: {before.rows:,} rows each, not the same rows"
-        )
+        return ResultComparison(False, message("values-differ", rows=before.rows))
     if ordered and before.sequence != after.sequence:
-        return ResultComparison(
-            True, "the same rows; those that tie in the order asked for changed places"
-        )
-    words = "in the same order" if ordered else "order not asked for"
-    plural = "row" if before.rows == 1 else "rows"
-    return ResultComparison(True, f"the same {before.rows:,} {plural}, {words}")
+        return ResultComparison(True, message("only-ties-changed-places"))
+    return ResultComparison(True, message("same-rows", rows=before.rows, ordered=ordered))

@@ -10,6 +10,7 @@ from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.results.proposals import ChosenIndexes
 from humble_ledger.views.documents.remedies import RemedyRow, remedy_row
+from humble_ledger.views.wording import in_words
 
 
 class BudgetRow(Struct, frozen=True):
@@ -155,7 +156,7 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
                 ms(each.alone),
                 share(each.alone),
                 ms(each.adds),
-                each.why,
+                in_words(each.why),
             )
             for each in choice.left_out
         ],

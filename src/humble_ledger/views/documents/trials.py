@@ -12,6 +12,7 @@ from humble_ledger.core.trials.model import IndexPart, QueryTrial, Side
 from humble_ledger.core.trials.ratio import RatioInterval
 from humble_ledger.core.trials.write_overhead import MeasuredWriteOverhead
 from humble_ledger.views.documents.parts import rounded
+from humble_ledger.views.wording import in_words
 
 
 class SideDocument(Struct, frozen=True):
@@ -230,7 +231,7 @@ def _query_trial(each: QueryTrial) -> QueryTrialRow:
         after=_side(each.after),
         ratio=_ratio(each.ratio),
         same_result=each.same_result,
-        result_note=each.result_note,
+        result_note=in_words(each.result_note),
         uses_change=each.uses_change,
         values=each.values,
         other_values=[_query_trial(other) for other in each.others],

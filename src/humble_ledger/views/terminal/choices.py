@@ -155,7 +155,7 @@ def _left_out(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
             Text(each.option.design.words),
             numbers.size(each.option.size_bytes),
             _weight(each.alone, chosen, numbers),
-            Text(_by_id(each.why, chosen)),
+            Text(_by_id(in_words(each.why, numbers), chosen)),
         )
     more = len(choice.left_out) - MOST_LEFT_OUT
     if more <= 0:

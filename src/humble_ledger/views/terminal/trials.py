@@ -16,6 +16,7 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
 from humble_ledger.views.terminal.trial_extras import beside_view, predicted_view
+from humble_ledger.views.wording import in_words
 
 MOST_IN_FULL = 2
 _PAIRED = dict.fromkeys((Way.STAGES.value, Way.ONLINE.value), "pairs in three stages")
@@ -158,17 +159,14 @@ def _query(
     verdict = Text.assemble(
         "verdict: ", (query.verdict.value, _STYLES.get(query.verdict, "bold")), f" ({query.reason})"
     )
+    note = in_words(query.result_note, numbers)
     plan = "the old plan" if way == "hidden-index" else "the changed plan"
     used = f"{plan} uses it" if query.uses_change else f"{plan} does not use it"
     return Group(
         table,
         *([Text(f"run with {query.values}")] if query.others else []),
         Text(_interval(query.ratio, len(query.before.runs_ms), way, numbers)),
-        Text(
-            f"RESULTS DIFFER: {query.result_note}"
-            if query.same_result is False
-            else f"results: {query.result_note}"
-        ),
+        Text(f"RESULTS DIFFER: {note}" if query.same_result is False else f"results: {note}"),
         Text(f"change: {used}; plans {query.before.plan} before, {query.after.plan} after"),
         *(_other_values(other, way, numbers) for other in query.others),
         verdict,
@@ -181,7 +179,9 @@ def _other_values(query: QueryTrial, way: str, numbers: Numbers) -> RenderableTy
         f"with {query.values}: {_time(query.before, numbers)} → {_time(query.after, numbers)}; "
         f"{_interval(query.ratio, len(query.before.runs_ms), way, numbers)}; ",
         (query.verdict.value, _STYLES.get(query.verdict, "bold")),
-        f"; RESULTS DIFFER: {query.result_note}" if query.same_result is False else "",
+        f"; RESULTS DIFFER: {in_words(query.result_note, numbers)}"
+        if query.same_result is False
+        else "",
     )
 
 

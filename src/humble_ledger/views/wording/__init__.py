@@ -14,9 +14,12 @@ from types import ModuleType
 from humble_ledger.core.messages import AS_TOLD, PHRASE, TEXT, Message, Told
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.wording import (
+    changes,
+    choices,
     estimates,
     joins,
     order,
+    results,
     scans,
     schema,
     searching,
@@ -27,7 +30,9 @@ from humble_ledger.views.wording import (
 _PLAIN = Numbers()
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 _WAYS = frozenset(("whole", "figure", "ms", "share", "size", "digits"))
-_ROOMS = (estimates, joins, order, scans, schema, searching, work, workload)
+_ROOMS = (
+    changes, choices, estimates, joins, order, results, scans, schema, searching, work, workload,
+)  # fmt: skip
 
 
 def _sentences(rooms: tuple[ModuleType, ...]) -> Iterator[tuple[str, Callable[..., str]]]:

@@ -6,10 +6,6 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.wording.parts import counted, listed
 
 
-def of(n: Numbers, *, subject: str, what: str) -> str:
-    return f"{subject}: {what}"
-
-
 def blocked_by_others(n: Numbers, *, waited_ms: float, most_ms: float, blocker: str) -> str:
     return (
         f"waited {n.whole(waited_ms)} ms for locks of others, {n.whole(most_ms)} ms of it for "

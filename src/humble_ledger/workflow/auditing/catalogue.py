@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 
 from humble_ledger.core.audits.findings import Finding, Kind
+from humble_ledger.core.messages import message
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.ledger.shelf import as_kept
 from humble_ledger.workflow.diagnosing.schema import found_in_schema
@@ -42,9 +43,12 @@ def _unused(workspace: Workspace, tables: Mapping[TableName, TableFacts]) -> Ite
             days = (datetime.now(UTC) - datetime.fromisoformat(settled.at)).days
             if days < FEWEST_DAYS:
                 continue  # it has hardly had an occasion
-            words = (
-                f"{id_} was kept {days} days ago by {settled.trial}, and no use of it was counted "
-                f"since; it takes {index.size_bytes / 1024**2:,.3g} MiB"
+            words = message(
+                "kept-and-not-used",
+                remedy=id_,
+                days=days,
+                trial=settled.trial,
+                size_bytes=index.size_bytes,
             )
             yield Finding(
                 Kind.UNUSED, index.name, words, (settled.trial, id_), f"humble show {settled.trial}"

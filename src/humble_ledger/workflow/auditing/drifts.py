@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from humble_ledger.core.audits.drift import FEWEST, Drift, Observed, drift
 from humble_ledger.core.audits.findings import Finding, Kind
 from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.messages import message
 from humble_ledger.core.trials.model import Verdict
 from humble_ledger.core.workload.durations import middle_of
 from humble_ledger.ledger.drifting import SeenPeriod
@@ -101,10 +102,19 @@ def _by_run(periods: Sequence[SeenPeriod], whole: Observed) -> Observed:
 def _told(found: Drift, last: CaptureEntry, span: str) -> Finding:
     old, new = found.medians_ms
     ratio = found.ratio
-    words = (
-        f"{new:,.3g} ms in {last.id} ({found.later.runs:,} runs, {len(found.later.values_ms)} "
-        f"{found.later.unit}), {old:,.3g} ms in {span} ({found.earlier.runs:,} runs): "
-        f"{ratio.estimate:.3g} times, between {ratio.low:.3g} and {ratio.high:.3g} (measured)"
+    words = message(
+        "time-has-changed",
+        now_ms=new,
+        capture=last.id,
+        runs=found.later.runs,
+        spans=len(found.later.values_ms),
+        unit=found.later.unit,
+        before_ms=old,
+        earlier=span,
+        earlier_runs=found.earlier.runs,
+        ratio=ratio.estimate,
+        low=ratio.low,
+        high=ratio.high,
     )
     assert found.verdict is not None
     kind = _CHANGED[found.verdict]
@@ -120,8 +130,7 @@ def _new(
         took = sum(each.total_ms for each in periods)
         if query not in known and took >= HEAVY * whole:
             calls = sum(each.calls for each in periods)
-            words = (
-                f"first seen in {last.id}: {took:,.3g} ms in {calls:,} calls, "
-                f"{100 * took / whole:.3g} % of that capture's time (measured)"
+            words = message(
+                "first-seen", capture=last.id, took_ms=took, calls=calls, share=took / whole
             )
             yield Finding(Kind.NEW, query, words, (last.id,), f"humble diagnose {query}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry, SymptomEntry, TrialEntry
+from humble_ledger.core.messages import Message, Told
 from humble_ledger.core.remedies.masking import masked_remedy
 from humble_ledger.core.results.ledger_report import Brought, Chapter, LedgerReport
 from humble_ledger.core.statements.masking import (
@@ -99,9 +100,13 @@ def _query_trial(query: QueryTrial) -> QueryTrial:
     return replace(
         query,
         values="",
-        result_note=masked_error(query.result_note),
+        result_note=_note(query.result_note),
         others=tuple(_query_trial(each) for each in query.others),
     )
+
+
+def _note(told: Told) -> Told:
+    return masked_message(told) if isinstance(told, Message) else masked_error(told)
 
 
 def _brought(each: Brought) -> Brought:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
 from humble_ledger.core.statements.ordering import order_asked
@@ -174,8 +175,6 @@ def changed_alike(returned: ResultComparison, before: int, after: int) -> Result
     """Of statements that write, the rows they changed count as well as those they return."""
     if before != after:
         return ResultComparison(
-            False, f"the number of rows changed differs: {before:,} before, {after:,} after"
+            False, message("other-number-of-rows-changed", before=before, after=after)
         )
-    return ResultComparison(
-        True, f"{before:,} rows changed on both sides, and taken back; {returned.reason}"
-    )
+    return ResultComparison(True, message("changed-alike", rows=before, returned=returned.reason))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.remedies.choice.model import (
     Choice,
     CurvePoint,
@@ -21,7 +22,6 @@ from humble_ledger.core.remedies.choice.searching import (
     upper_bound,
 )
 from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
-from humble_ledger.core.saying import MIB, percent
 
 OF_ALL = 0.01  # of all weight: an index that saves so much is worth it, however little each run
 NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
@@ -166,7 +166,7 @@ def _left_out(problem: Problem, chosen: Sequence[Option], left: Sequence[Option]
     return found
 
 
-def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
+def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> Message:
     served = [
         q for q in problem.served([option.design])
         if problem.cost(q.query, frozenset([option.design])) < (1 - NOT_WORTH_IT) * q.cost
@@ -175,14 +175,15 @@ def _why(problem: Problem, chosen: Sequence[Option], option: Option, adds: float
     if adds <= worth or not served:
         names = [q.query for q in served]
         others = [
-            o.design.words for o in chosen
+            o.design for o in chosen
             if any(_used_for(problem, chosen, o, q) for q in names)
         ]  # fmt: skip
         if others:
-            return f"{', '.join(names[:4])}: served by {' and '.join(others[:2])}"
-        return "it makes no query clearly cheaper"
+            indexes = [design.words for design in others[:2]]
+            return message("served-by-chosen", queries=names[:4], indexes=indexes)
+        return message("no-query-clearly-cheaper")
     if adds < problem.least_gain * sum(q.weight for q in problem.queries):
-        return f"it would save {adds:,.3g} {problem.unit} more: too little for --least-gain"
+        return message("too-little-gain", saves=adds, unit=problem.unit)
     return _no_room(problem, chosen, option, adds)
 
 
@@ -194,22 +195,21 @@ def _used_for(problem: Problem, chosen: Sequence[Option], option: Option, query:
     return problem.cost(query, designs - {option.design}) > 1.001 * problem.cost(query, designs)
 
 
-def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> str:
-    gain = f"it would save {adds:,.3g} {problem.unit} more"
+def _no_room(problem: Problem, chosen: Sequence[Option], option: Option, adds: float) -> Message:
+    gain = message("would-save-more", saves=adds, unit=problem.unit)
     budget = problem.budget
     size = budget.room_bytes
     if size is not None and option.size_bytes > size:
-        return f"alone it takes more than the budget: {option.size_bytes / MIB:,.3g} MiB"
+        return message("more-than-budget", size_bytes=option.size_bytes)
     if size is not None and size_of([*chosen, option]) > size:
-        room = (size - size_of(chosen)) / MIB
-        return (
-            f"{gain}, but takes {option.size_bytes / MIB:,.3g} MiB "
-            f"where {room:,.3g} are left; in place of others it would save less"
-        )
+        room = size - size_of(chosen)
+        return message("takes-too-much", gain=gain, size_bytes=option.size_bytes, left_bytes=room)
     if budget.indexes is not None and len(chosen) >= budget.indexes:
-        return f"{gain} as one index too many; each chosen one saves more"
+        return message("one-index-too-many", gain=gain)
     if budget.extra_writes is not None and problem.extra_writes([*chosen, option]) > (
         budget.extra_writes
     ):
-        return f"{gain}, but make writes grow by {percent(problem.extra_writes([*chosen, option]))}"
-    return f"{gain}; the search did not find room for it"
+        return message(
+            "writes-grow-too-much", gain=gain, by=problem.extra_writes([*chosen, option])
+        )
+    return message("no-room-found", gain=gain)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field
 
-from humble_ledger.core.messages import Told
+from humble_ledger.core.messages import Message, Told
 from humble_ledger.core.remedies.design import IndexDesign
 
 # Of a budget's bytes. On two schemas that the formulas were not written on, thirty indexes
@@ -167,7 +167,7 @@ class LeftOut:
     option: Option
     alone: float
     adds: float
-    why: str
+    why: Message
 
 
 @dataclass(frozen=True, slots=True)
