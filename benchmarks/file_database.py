@@ -37,7 +37,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = made(Path(folder) / "ferry.db")
         findings(path, Path(folder))
-        session = SqliteEngine().open(str(path), Limits(statement_ms=20_000))
+        session = SqliteEngine().connect(str(path), Limits(statement_ms=20_000)).session()
         predictions(path, session)
         times(session)
         session.close()
@@ -57,7 +57,7 @@ def predictions(path: Path, session: SqliteSession) -> None:
     formula = FormulaPredictor(session.costs, session)
     found: list[tuple[float, bool, float, str]] = []
     sizes = []
-    with engine.hollow(str(path), Limits()) as hollow:
+    with engine.connect(str(path), Limits()).hollow() as hollow:
         planner = HollowPlanner(hollow)
         predictor = PlannedPredictor(planner, formula, session.costs)
         for case in CASES:
@@ -79,7 +79,7 @@ def predictions(path: Path, session: SqliteSession) -> None:
                 name = f"bench_{number}"
                 sql = design.create_sql(name)
                 change = Change((NewIndex("", name, sql, sql, f"DROP INDEX {name}"),))
-                with engine.experiment(str(path), change, "bench", Limits()) as experiment:
+                with engine.connect(str(path), Limits(), "bench").experiment(change) as experiment:
                     real = experiment.after.explain(statement, measure=False).plan
                     size = experiment.builds[0].size_bytes
                 shape = predictor.shape(design, tables[design.table])

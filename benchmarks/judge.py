@@ -96,7 +96,7 @@ def trials(url: str, factor: float, count: int, words: str, *, placed: bool = Tr
         found: Counter[str] = Counter()
         taken = []
         for _ in range(count // len(STATEMENTS)):
-            with engine.experiment(url, CHANGE, "bench") as both:
+            with engine.connect(url, mark="bench").experiment(CHANGE) as both:
                 after = both.after if factor == 1.0 else Slowed(both.after, factor)
                 place = OneProcessor(both.local_processes() if placed else ())
                 assert place.holds is placed

@@ -197,10 +197,10 @@ def _pairs(
     url: str, statements: Sequence[tuple[str, Statement]]
 ) -> Iterator[tuple[dict[str, Pair], float | None]]:
     engine = MariadbEngine()
-    session = engine.open(url, Limits(statement_ms=30_000))
+    session = engine.connect(url, Limits(statement_ms=30_000)).session()
     formula = FormulaPredictor(session.costs, session)
     with ExitStack() as stack:
-        hollow = stack.enter_context(engine.hollow(url, Limits(statement_ms=30_000)))
+        hollow = stack.enter_context(engine.connect(url, Limits(statement_ms=30_000)).hollow())
         planner = HollowPlanner(hollow)
         copy = PlannedPredictor(planner, formula, session.costs)
         yield from _held(engine, url, session, {"formula": formula, "copy": copy}, statements)
@@ -242,14 +242,14 @@ def _held(
         }
         facts = session.tables([design.table])[design.table]  # type: ignore[attr-defined]
         shape = ways["formula"].shape(design, facts)
-        with engine.hands(url) as hands:
+        with engine.connect(url).admin() as hands:
             try:
                 hands.do(design.create_sql(NAME, FAMILY))  # type: ignore[attr-defined]
             except HumbleError as error:
                 print(f"    {design.words}: {error.message[:100]}")  # type: ignore[attr-defined]
                 continue
             try:
-                fresh = engine.open(url, Limits(statement_ms=30_000))
+                fresh = engine.connect(url, Limits(statement_ms=30_000)).session()
                 size = None
                 for name, asked, now in asking:
                     real = fresh.explain(asked.statement).plan

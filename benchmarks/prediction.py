@@ -103,7 +103,7 @@ def compare(url: str, statements: list[tuple[str, Statement]]) -> None:
     session = PostgresSession(url, Limits())
     queries, tables, designs = study(session, statements)
     began = time.perf_counter()
-    with PostgresEngine().hollow(url) as hollow:
+    with PostgresEngine().connect(url).hollow() as hollow:
         made = time.perf_counter() - began
         formula = FormulaPredictor(session.costs, session)
         planned = PlannedPredictor(HollowPlanner(hollow), formula, session.costs, tables=tables)

@@ -48,7 +48,7 @@ class Target:
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        session = self.engine.open(self.url, Limits())
+        session = self.engine.connect(self.url, Limits()).session()
         try:
             yield session
         finally:
@@ -129,14 +129,14 @@ def a_hollow_plans_as_its_target_and_with_what_is_supposed(target: Target) -> No
     with target.session() as session:
         able = session.support(Capability.HOLLOW)
         if not able:
-            with pytest.raises(HumbleError), target.engine.hollow(target.url):
+            with pytest.raises(HumbleError), target.engine.connect(target.url).hollow():
                 pass
             return
         facts = target.facts(session)
         now = session.explain(Statement(FEW)).plan
         design = IndexDesign(target.table, (IndexKey("kind"),))
         shape = session.costs.sizes.in_order(facts, [facts.columns["kind"]])
-        with target.engine.hollow(target.url) as hollow:
+        with target.engine.connect(target.url).hollow() as hollow:
             assert hollow.explain(Statement(FEW), {}).plan.cost_total == now.cost_total
             found = hollow.explain(Statement(FEW), {design: shape}).plan
             (name,) = hollow.names({design: shape})
@@ -153,7 +153,7 @@ def only_one_arm_sees_an_index_and_nothing_is_left(target: Target) -> None:
     name = "conformance_kind_idx"
     sql = f"CREATE INDEX {name} ON conformance (kind)"
     change = Change((NewIndex(target.schema, name, sql, sql, f"DROP INDEX {name}"),))
-    with target.engine.experiment(target.url, change, MARK, Limits()) as experiment:
+    with target.engine.connect(target.url, Limits(), MARK).experiment(change) as experiment:
         (build,) = experiment.builds
         assert build.build_ms > 0 and build.size_bytes > 0
         used = {
@@ -167,7 +167,7 @@ def only_one_arm_sees_an_index_and_nothing_is_left(target: Target) -> None:
         assert rows[0] == rows[1] and rows[0]
     # A session that was ended may take a moment to go.
     for _ in range(200):
-        left = target.engine.leftovers(target.url, [(target.schema, name)], MARK)
+        left = target.engine.connect(target.url, mark=MARK).leftovers([(target.schema, name)])
         if not left.processes:
             break
         time.sleep(0.05)

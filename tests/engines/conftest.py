@@ -35,6 +35,6 @@ def target(request: pytest.FixtureRequest) -> Iterator[str]:
 
 @pytest.fixture(scope="module")
 def hollow(target: str) -> Iterator[PostgresHollow]:
-    with PostgresEngine().hollow(target) as made:
+    with PostgresEngine().connect(target).hollow() as made:
         assert isinstance(made, PostgresHollow)
         yield made

@@ -48,7 +48,6 @@ from humble_ledger.engines.contract import (
     Hollow,
     IndexBuild,
     Leftovers,
-    Limits,
     Outcome,
     PlanDocument,
     Support,
@@ -308,21 +307,31 @@ class PondEngine:
     def not_kept(self, url: str) -> tuple[str, ...]:
         return ()
 
-    def open(self, url: str, limits: Limits = Limits()) -> PondSession:  # noqa: B008
-        return PondSession(_path(url))
+    def connect(self, url: str, *_: object, **__: object) -> PondServer:
+        return PondServer(Path(url.removeprefix("pond://")))
+
+    def kept_hollows(self) -> tuple[KeptHollow, ...]:
+        return ()
+
+    def drop_hollows(self) -> tuple[str, ...]:
+        return ()
+
+
+@dataclass(frozen=True)
+class PondServer:
+    """See `engines.contract.Server`."""
+
+    path: Path
+
+    def session(self) -> PondSession:
+        return PondSession(self.path)
 
     @contextmanager
-    def experiment(
-        self,
-        url: str,
-        change: Any,
-        mark: str,
-        limits: Limits = Limits(),  # noqa: B008
-    ) -> Iterator[PondExperiment]:
+    def experiment(self, change: Any) -> Iterator[PondExperiment]:
         with TemporaryDirectory() as folder:
             copies = [Path(folder) / side for side in ("before.db", "after.db")]
             for copy in copies:
-                shutil.copy(_path(url), copy)
+                shutil.copy(self.path, copy)
             before, after = (PondArm(copy, writes=True) for copy in copies)
             begun = time.perf_counter()
             for index in change.indexes:
@@ -335,22 +344,12 @@ class PondEngine:
                 before.close()
                 after.close()
 
-    def write_runs(self, url, table, index_on, updated, mark, limits=None) -> WriteRuns:  # type: ignore[no-untyped-def]
+    def write_runs(self, table, index_on, updated) -> WriteRuns:  # type: ignore[no-untyped-def]
         pair = {"insert": (1.0, 1.0, 1.0)}
         return WriteRuns(10, 10, tuple(updated), pair, pair)
 
-    def hollow(self, url: str, *_: object, **__: object) -> AbstractContextManager[Hollow]:
+    def hollow(self, *_: object, **__: object) -> AbstractContextManager[Hollow]:
         raise TargetUnreachable("A pond has no hollow.")
 
-    def kept_hollows(self) -> tuple[KeptHollow, ...]:
-        return ()
-
-    def drop_hollows(self) -> tuple[str, ...]:
-        return ()
-
-    def leftovers(self, url: str, indexes: object, mark: str) -> Leftovers:
+    def leftovers(self, indexes: object) -> Leftovers:
         return Leftovers()
-
-
-def _path(url: str) -> Path:
-    return Path(url.removeprefix("pond://"))

@@ -55,7 +55,7 @@ if MYSQL_URL := os.environ.get("HUMBLE_TEST_MYSQL"):
     @pytest.mark.xdist_group("mysql")
     @pytest.mark.parametrize("check", CHECKS, ids=lambda check: check.__name__)
     def test_mysql(check: object) -> None:
-        with MysqlEngine().hands(MYSQL_URL) as hands:
+        with MysqlEngine().connect(MYSQL_URL).admin() as hands:
             hands.do("DROP TABLE IF EXISTS conformance")
             hands.do("CREATE TABLE conformance (id integer, kind integer, note text)")
             values = ", ".join(f"({n}, {n % 500}, 'note {n}')" for n in range(1, ROWS + 1))

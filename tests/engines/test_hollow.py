@@ -124,7 +124,7 @@ def test_the_target_sees_nothing_but_reads(target: str) -> None:
                 server.execute("CHECKPOINT")
                 server.execute(watched)
             found = [server.execute(watched).fetchone()]
-            with PostgresEngine().hollow(target) as made:
+            with PostgresEngine().connect(target).hollow() as made:
                 design = parse_index("quay.visit (boat)", "public")
                 session = PostgresSession(target, Limits())
                 formula = FormulaPredictor(session.costs, session)
@@ -146,7 +146,7 @@ def test_a_table_supposed_larger_is_planned_as_one_that_has_grown() -> None:
             server.execute(SCHEMA)
             server.execute("CREATE INDEX ON quay.visit (boat)")
             server.execute("VACUUM ANALYZE")
-        with PostgresEngine().hollow(url, keep=False) as made:
+        with PostgresEngine().connect(url).hollow(keep=False) as made:
             before = [made.explain(Statement(text), {}).plan for text in asked]
             grown = [made.explain(Statement(t), {}, rows={table: 5.0}).plan for t in asked]
             again = [made.explain(Statement(text), {}).plan for text in asked]
@@ -189,7 +189,7 @@ def test_statistics_of_columns_together_hold_after_a_column_was_dropped(target: 
     try:
         # Who may not read them gets what a sample tells.
         for url, within in ((target, 0.0), (target.replace("humble@", "looker@"), 0.02)):
-            with PostgresEngine().hollow(url, keep=False) as made:
+            with PostgresEngine().connect(url).hollow(keep=False) as made:
                 session = PostgresSession(url, Limits())
                 for text in TOGETHER:
                     there = session.explain(Statement(text)).plan
@@ -217,7 +217,7 @@ def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(ta
     try:
         url = target.replace("humble@", "reader@")
         session = PostgresSession(url, Limits())
-        with PostgresEngine().hollow(url, keep=False) as made:
+        with PostgresEngine().connect(url).hollow(keep=False) as made:
             for text in STATEMENTS[13:20]:  # without statistics of several columns
                 there = session.explain(Statement(text)).plan
                 here = made.explain(Statement(text), {}).plan
@@ -227,7 +227,10 @@ def test_a_role_that_may_only_read_gets_a_hollow_and_one_that_may_not_is_told(ta
             assert not any("is not in it" in n for n in made.notes)
         session.close()
         refused = pytest.raises(TargetUnreachable, match="permission denied")
-        with refused, PostgresEngine().hollow(target.replace("humble@", "stranger@"), keep=False):
+        with (
+            refused,
+            PostgresEngine().connect(target.replace("humble@", "stranger@")).hollow(keep=False),
+        ):
             pass
     finally:
         with psycopg.connect(target, autocommit=True) as server:
@@ -260,7 +263,7 @@ def test_what_one_may_see_is_in_the_plans_as_it_is_on_the_target(target: str) ->
     try:
         for url in (target, target.replace("humble@", "clerk@")):
             session = PostgresSession(url, Limits())
-            with PostgresEngine().hollow(url, keep=False) as made:
+            with PostgresEngine().connect(url).hollow(keep=False) as made:
                 for text in (
                     "SELECT * FROM freight",
                     "SELECT * FROM freight WHERE id = 5",
@@ -306,7 +309,7 @@ def test_statistics_on_expressions_are_carried_over(target: str) -> None:
         # What goes together is for superusers, what is of one expression for its owner, too.
         for url, known in ((target, texts), (target.replace("humble@", "keeper@"), texts[:3])):
             session = PostgresSession(url, Limits())
-            with PostgresEngine().hollow(url, keep=False) as made:
+            with PostgresEngine().connect(url).hollow(keep=False) as made:
                 for text in known:
                     there = session.explain(Statement(text)).plan
                     here = made.explain(Statement(text), {}).plan

@@ -100,7 +100,7 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
             server.execute("CREATE EVENT TRIGGER e ON ddl_command_end EXECUTE FUNCTION ev()")
         assert acted.exists()
         acted.unlink()  # on the target itself it may act: its owner is superuser
-        with PostgresEngine().hollow(url) as made:
+        with PostgresEngine().connect(url).hollow() as made:
             with pytest.raises(RefusedForSafety):  # as on the target, unless it is allowed
                 made.explain(Statement("SELECT * FROM bait WHERE acts(v) = 1"), {})
             assert isinstance(made, PostgresHollow)
@@ -118,11 +118,13 @@ def test_functions_of_the_target_act_with_no_rights_in_the_hollow(anybodys: Path
         assert acted.exists()
         acted.unlink()
         said: list[str] = []
-        with PostgresEngine().hollow(url, progress=said.append):
+        with PostgresEngine().connect(url).hollow(progress=said.append):
             assert any("up to date" in words for words in said), said
         assert not acted.exists()
         # For whom the policy holds, it is made there, too.
-        with PostgresEngine().hollow(url.replace("humble@", "visitor@"), keep=False) as made:
+        with (
+            PostgresEngine().connect(url.replace("humble@", "visitor@")).hollow(keep=False) as made
+        ):
             assert isinstance(made, PostgresHollow)
             found = made.standing.admin.execute("SELECT count(*) FROM pg_policy").fetchone()
             assert found == (1,)
@@ -142,7 +144,7 @@ def test_functions_of_another_owner_do_not_run_with_the_users_rights(anybodys: P
             server.execute("EXPLAIN SELECT FROM pier.lure ORDER BY id")
         assert acted.exists()
         acted.unlink()
-        with PostgresEngine().hollow(url, keep=False) as made:
+        with PostgresEngine().connect(url).hollow(keep=False) as made:
             made.explain(Statement("SELECT * FROM ours WHERE id = 1"), {})
         assert not acted.exists()
         assert any("pier.lure" in note for note in made.notes)
@@ -152,7 +154,7 @@ def test_nothing_is_left_when_the_program_is_killed(target: str, tmp_path: Path)
     script = textwrap.dedent(f"""
         import time
         from humble_ledger.engines.postgresql.engine import PostgresEngine
-        with PostgresEngine().hollow({target!r}, keep=False) as made:
+        with PostgresEngine().connect({target!r}).hollow(keep=False) as made:
             print(made.standing.cluster.folder, flush=True)
             time.sleep(60)
     """)
@@ -182,17 +184,17 @@ def test_a_kept_hollow_is_used_again_and_made_anew_when_it_is_no_longer_true(
     monkeypatch.setenv(FOLDER_VARIABLE, str(folder))
     statement = Statement("SELECT * FROM quay.boat WHERE name = 'boat 7'")
     try:
-        with PostgresEngine().hollow(target) as made:
+        with PostgresEngine().connect(target).hollow() as made:
             first = made.explain(statement, {}).plan.cost_total
         (house,) = kept_houses()
         (record,) = [r for r, place in all_kept() if place == house]
         assert house.stat().st_mode & 0o077 == 0
-        with PostgresEngine().hollow(target) as made:
+        with PostgresEngine().connect(target).hollow() as made:
             assert made.explain(statement, {}).plan.cost_total == first
         assert [r for r, place in all_kept() if place == house] == [record]
         with psycopg.connect(target, autocommit=True) as server:
             server.execute("CREATE INDEX fresh ON quay.boat (name)")
-        with PostgresEngine().hollow(target) as made:
+        with PostgresEngine().connect(target).hollow() as made:
             changed = made.explain(statement, {}).plan
             assert changed.uses_index("fresh") and changed.cost_total != first
         (again,) = [r for r, place in all_kept() if place == house]
@@ -213,7 +215,7 @@ def test_what_a_killed_command_left_is_not_trusted(
     script = textwrap.dedent(f"""
         import time
         from humble_ledger.engines.postgresql.engine import PostgresEngine
-        with PostgresEngine().hollow({target!r}) as made:
+        with PostgresEngine().connect({target!r}).hollow() as made:
             made.standing.admin.execute("DELETE FROM pg_statistic")
             print("made", flush=True)
             time.sleep(60)
@@ -229,7 +231,7 @@ def test_what_a_killed_command_left_is_not_trusted(
         there = session.explain(Statement(STATEMENTS[3])).plan
         session.close()
         for _ in range(2):  # while its server goes, and when it has gone
-            with PostgresEngine().hollow(target) as made:
+            with PostgresEngine().connect(target).hollow() as made:
                 assert (
                     made.explain(Statement(STATEMENTS[3]), {}).plan.cost_total == there.cost_total
                 )
@@ -240,7 +242,7 @@ def test_what_a_killed_command_left_is_not_trusted(
 
 def test_settings_are_taken_over_by_our_servers_list(target: str) -> None:
     """A target may call anything a planner's setting; some would have a server load a library."""
-    with PostgresEngine().hollow(target, keep=False) as made:
+    with PostgresEngine().connect(target).hollow(keep=False) as made:
         assert isinstance(made, PostgresHollow)
         known = known_settings(made.standing.admin)
         assert "random_page_cost" in known and "work_mem" in known
@@ -260,11 +262,11 @@ def test_only_so_many_hollows_are_kept(tmp_path: Path) -> None:
 def test_a_server_that_breaks_down_is_told_and_thrown_away(target: str) -> None:
     text = Statement('SELECT * FROM "Odd Table" WHERE "select" = 5')
     design = parse_index('"Odd Table" ("select")', "public")
-    with PostgresEngine().hollow(target) as made:
+    with PostgresEngine().connect(target).hollow() as made:
         before = made.explain(text, {}).plan.cost_total
         pid = made.standing.admin.info.backend_pid
         os.kill(pid, signal.SIGKILL)  # the server ends all sessions, and starts over
         with pytest.raises(HumbleError):
             made.explain(text, {design: IndexShape(40, 1, 20_000.0)})
-    with PostgresEngine().hollow(target) as again:
+    with PostgresEngine().connect(target).hollow() as again:
         assert again.explain(text, {}).plan.cost_total == before

@@ -84,7 +84,7 @@ def _plans_as(url: str) -> tuple[list[str], list[str]]:
     said: list[str] = []
     other = []
     session = PostgresSession(url, Limits())
-    with PostgresEngine().hollow(url, progress=said.append) as made:
+    with PostgresEngine().connect(url).hollow(progress=said.append) as made:
         for text in ASKED:
             there = session.explain(Statement(text)).plan
             here = made.explain(Statement(text), {}).plan
@@ -136,7 +136,7 @@ def test_a_table_of_which_one_sees_some_rows_is_followed_too(target: str) -> Non
     for change in ("", "DELETE FROM freight WHERE id > 10000; INSERT INTO far VALUES (1)"):
         _change(target, f"{change}; ANALYZE freight")
         said: list[str] = []
-        with PostgresEngine().hollow(url, progress=said.append) as made:
+        with PostgresEngine().connect(url).hollow(progress=said.append) as made:
             for text in guarded:
                 there = session.explain(Statement(text)).plan
                 here = made.explain(Statement(text), {}).plan

@@ -80,7 +80,7 @@ def copy(lagoon: str) -> Iterator[MysqlHollow]:
     """One of which every fifth row was read."""
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(filling, "MOST_READ", ROWS // 5)
-        with MariadbEngine().hollow(lagoon, LIMITS) as made:
+        with MariadbEngine().connect(lagoon, LIMITS).hollow() as made:
             assert isinstance(made, MysqlHollow)
             # Before anything is built on the target, which counts its rows anew then.
             for sql, _ in LEDGER:
@@ -116,7 +116,7 @@ def test_it_plans_with_an_index_as_the_target_does(
     keys = ", ".join(map(quoted, design.key_columns))
     maria.do(f"CREATE INDEX really ON {table} ({keys})")
     try:
-        with_it = MariadbEngine().open(lagoon, LIMITS)
+        with_it = MariadbEngine().connect(lagoon, LIMITS).session()
         built = with_it.explain(Statement(sql)).plan
         with_it.close()
     finally:
@@ -173,7 +173,7 @@ def test_ranges_are_not_counted_where_only_a_part_of_the_rows_is_there(
 ) -> None:
     monkeypatch.setattr(filling, "MOST_READ", 2_000)
     monkeypatch.setattr(filling, "MOST_MADE", 10_000)
-    with MariadbEngine().hollow(lagoon, LIMITS) as made:
+    with MariadbEngine().connect(lagoon, LIMITS).hollow() as made:
         assert isinstance(made, MysqlHollow)
         joined = _planned(made, LEDGER[6][0], _design("visit (keeper, cost)"))
         assert joined.uses_index("humble_supposed_1")  # that rests on statistics alone
@@ -187,7 +187,7 @@ def test_more_rows_than_the_server_believes_are_no_whole_table(
 ) -> None:
     """Its statistics may be long out of date: what was read tells that there is more."""
     monkeypatch.setattr(filling, "MOST_READ", 2_000)
-    with MariadbEngine().hollow(lagoon, LIMITS) as made:
+    with MariadbEngine().connect(lagoon, LIMITS).hollow() as made:
         assert isinstance(made, MysqlHollow)
         name = TableName("", "visit")
         stale = replace(made.target.known.catalogue.tables([name])[name], rows=900.0)
@@ -227,7 +227,7 @@ def test_a_table_that_cannot_be_read_is_tried_once_and_told(
         raise StatementRejected("no right to read it")
 
     monkeypatch.setattr("humble_ledger.engines.mysql.hollow.asking.fill", refused)
-    with MariadbEngine().hollow(lagoon, LIMITS) as made:
+    with MariadbEngine().connect(lagoon, LIMITS).hollow() as made:
         for _ in range(3):
             with pytest.raises(StatementRejected, match="no right"):
                 made.explain(Statement("SELECT * FROM tide"), {})

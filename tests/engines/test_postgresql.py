@@ -213,8 +213,10 @@ def index_change(name: str, on: str) -> Change:
 
 
 def _experiment(server: Server, mark: str = "t0@test"):  # type: ignore[no-untyped-def]
-    return PostgresEngine().experiment(
-        server.url, index_change("trial_ix", "reading (sensor_id)"), mark
+    return (
+        PostgresEngine()
+        .connect(server.url, mark=mark)
+        .experiment(index_change("trial_ix", "reading (sensor_id)"))
     )
 
 
@@ -234,15 +236,16 @@ def test_only_one_arm_sees_the_index_and_nothing_is_left(server: Server) -> None
             experiment.after.run(Statement("SELECT nothing"))
         assert experiment.after.run(SENSOR).rows == len(rows[0]), "a failed run ends nothing"
     assert server.fetch(CATALOGUE) == before
-    assert not PostgresEngine().leftovers(server.url, [], "t0@test"), "its sessions are gone"
+    assert not PostgresEngine().connect(server.url, mark="t0@test").leftovers([]), (
+        "its sessions are gone"
+    )
 
 
 def test_an_index_on_an_expression_gets_statistics_that_go_with_it(server: Server) -> None:
     kept = "SELECT count(*) FROM pg_stats WHERE tablename = 'words_ix'"
     statement = Statement("SELECT count(*) FROM alert WHERE upper(code) = $1", ("E-1417",))
-    with PostgresEngine().experiment(
-        server.url, index_change("words_ix", "alert (upper(code))"), "t0@test"
-    ) as experiment:
+    change = index_change("words_ix", "alert (upper(code))")
+    with PostgresEngine().connect(server.url, mark="t0@test").experiment(change) as experiment:
         plan = experiment.after.explain(statement, measure=False).plan
         assert plan.uses_index("words_ix")
         scan = next(n for n in plan.nodes() if n.index == "words_ix")
@@ -256,8 +259,8 @@ def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
         start = time.monotonic()
         engine, limits = PostgresEngine(), Limits(lock_ms=300)
         with pytest.raises(LockNotGranted):
-            engine.experiment(
-                server.url, index_change("trial_ix", "reading (value)"), "t", limits
+            engine.connect(server.url, limits, "t").experiment(
+                index_change("trial_ix", "reading (value)")
             ).__enter__()
         assert time.monotonic() - start < 5
         writer.rollback()
@@ -271,9 +274,11 @@ def test_an_index_the_server_would_ignore_is_told(server: Server) -> None:
         old.isolation_level = psycopg.IsolationLevel.REPEATABLE_READ
         old.execute("SELECT count(*) FROM chain")
         server.do("UPDATE chain SET b = b + 1 WHERE a < 100")
-        with PostgresEngine().experiment(
-            server.url, index_change("chain_ix", "chain (b)"), "t"
-        ) as experiment:
+        with (
+            PostgresEngine()
+            .connect(server.url, mark="t")
+            .experiment(index_change("chain_ix", "chain (b)")) as experiment
+        ):
             assert "older transactions" in experiment.builds[0].unusable_because
     server.do("DROP TABLE chain")
 
@@ -282,7 +287,7 @@ def test_an_online_index_is_dropped_though_ctrl_c_left_its_connection_busy(serve
     """Dropping waits for every transaction on the table, which ours must not be."""
     there = "SELECT count(*) FROM pg_class WHERE relname = 'busy_ix'"
     change = index_change("busy_ix", "visit (minutes)")
-    with PostgresEngine().stages(server.url, change, "t7@test", Limits(), online=True) as stages:
+    with PostgresEngine().connect(server.url, mark="t7@test").stages(change, online=True) as stages:
         stages.make()
         assert server.fetch(there) == [(1,)]
         connection = stages.arm._connection  # type: ignore[attr-defined]
@@ -312,17 +317,18 @@ def test_leftovers_are_found_and_removed(server: Server) -> None:
     holder.start()
     held.wait(10)
     recorded = [("public", name) for name in (ours, kept, "other_ix")]
-    left = engine.leftovers(server.url, recorded, "t5@abcd")
+    marked = engine.connect(server.url, mark="t5@abcd")
+    left = marked.leftovers(recorded)
     assert left.indexes == (("public", ours),), "a finished one without the mark is wanted"
     assert len(left.processes) == 1
-    engine.remove_leftovers(server.url, left)
+    marked.remove_leftovers(left)
     holder.join(20)
     assert not holder.is_alive()
-    assert not engine.leftovers(server.url, recorded, "t5@abcd")
+    assert not marked.leftovers(recorded)
     server.do(f"UPDATE pg_index SET indisvalid = false WHERE indexrelid = '{kept}'::regclass")
-    assert engine.leftovers(server.url, recorded, "t5@abcd").indexes == (("public", kept),)
+    assert marked.leftovers(recorded).indexes == (("public", kept),)
     elsewhere = [("elsewhere", kept), ("elsewhere", ours)]
-    assert not engine.leftovers(server.url, elsewhere, "t5@abcd")
+    assert not marked.leftovers(elsewhere)
     server.do(f"DROP INDEX {kept}")
 
 

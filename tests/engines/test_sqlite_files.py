@@ -80,13 +80,13 @@ def test_a_writer_is_never_told_that_we_lock_the_file(tmp_path: Path, mode: str)
     index = "CREATE INDEX tried ON reading (sensor_id)"
     change = Change((NewIndex("", "tried", index, index, "DROP INDEX tried"),))
     with written_meanwhile(path) as writer:
-        session = ENGINE.open(str(path), Limits())
+        session = ENGINE.connect(str(path), Limits()).session()
         seen = []
         for _ in range(5):
             seen.append(session.explain(FEW, ExplainOptions(measure=True)).plan.root.rows_seen)
             assert session.tables([READING])[READING].rows > 19_000
             assert session.count(READING, ["sensor_id = 9"]) == 100
-        with ENGINE.experiment(str(path), change, "t1", Limits()) as experiment:
+        with ENGINE.connect(str(path), Limits(), "t1").experiment(change) as experiment:
             for _ in range(5):
                 one = experiment.before.run(FEW).rows
                 assert one == experiment.after.run(FEW).rows >= (seen[-1] or 0)
@@ -113,14 +113,14 @@ def test_a_file_of_ten_gigabytes_is_looked_at_and_tried_without_reading_it_whole
         file.seek(28)
         file.write(pages.to_bytes(4, "big"))  # the header's size of the database
     os.truncate(path, pages * 4096)
-    session = ENGINE.open(str(path), Limits())
+    session = ENGINE.connect(str(path), Limits()).session()
     facts = session.tables([READING])[READING]
     assert facts.rows == 19_999 and 50 < facts.pages < 500
     assert session.explain(FEW, ExplainOptions(measure=True)).plan.root.rows_seen == 100
     session.close()
     index = "CREATE INDEX tried ON reading (sensor_id)"
     change = Change((NewIndex("", "tried", index, index, "DROP INDEX tried"),))
-    with ENGINE.experiment(str(path), change, "t1", Limits()) as experiment:
+    with ENGINE.connect(str(path), Limits(), "t1").experiment(change) as experiment:
         assert experiment.after.explain(FEW, measure=True).plan.uses_index("tried")
         assert not experiment.before.explain(FEW, measure=True).plan.uses_index("tried")
     assert [each.name for each in tmp_path.iterdir()] == ["huge.db"]
@@ -142,7 +142,7 @@ def test_what_is_no_database_is_refused_in_words(
     if content is not None:
         path.write_bytes(content)
     with pytest.raises(TargetUnreachable, match=words) as caught:
-        ENGINE.open(str(path), Limits())
+        ENGINE.connect(str(path), Limits()).session()
     assert caught.value.hint
     assert path.exists() is (content is not None), "nothing is made in its place"
 
@@ -154,7 +154,7 @@ def test_a_damaged_file_is_no_traceback(tmp_path: Path, place: int) -> None:
         file.seek(place)
         file.write(b"\xff" * 3000)
     try:
-        session = ENGINE.open(str(path), Limits())
+        session = ENGINE.connect(str(path), Limits()).session()
         session.tables(session.user_tables())
         session.run(FEW)
     except HumbleError as error:
@@ -165,7 +165,7 @@ def _reads_as_nobody(path: str, answers: object) -> None:
     os.setgroups([])
     os.setgid(65534)
     os.setuid(65534)
-    session = ENGINE.open(path, Limits())
+    session = ENGINE.connect(path, Limits()).session()
     answers.put(session.run(FEW).rows)  # type: ignore[attr-defined]
     session.close()
 
@@ -189,13 +189,13 @@ def test_a_file_in_a_folder_without_the_right_to_write(tmp_path: Path, mode: str
 def test_reading_and_trying_leave_no_file_beside_a_database_with_a_log(tmp_path: Path) -> None:
     path = made(tmp_path / "app.db", mode="WAL")
     before = path.read_bytes()
-    session = ENGINE.open(str(path), Limits())
+    session = ENGINE.connect(str(path), Limits()).session()
     session.run(FEW)
     session.tables(session.user_tables())
     session.close()
     index = "CREATE INDEX by_sensor ON reading (sensor_id)"
     change = Change((NewIndex("", "by_sensor", index, index, "DROP INDEX by_sensor"),))
-    with ENGINE.experiment(str(path), change, "mark", Limits()) as experiment:
+    with ENGINE.connect(str(path), Limits(), "mark").experiment(change) as experiment:
         assert experiment.after.run(FEW).rows == experiment.before.run(FEW).rows
         with experiment.lacking("by_sensor") as (lacking, whole):
             assert lacking.run(FEW).rows == whole.run(FEW).rows
@@ -204,7 +204,7 @@ def test_reading_and_trying_leave_no_file_beside_a_database_with_a_log(tmp_path:
 
 def test_a_replay_of_a_file_that_is_written_sees_what_is_there(tmp_path: Path) -> None:
     path = made(tmp_path / "app.db")
-    client = ENGINE.client(str(path), "mark", Limits(), writes=False)
+    client = ENGINE.connect(str(path), Limits(), "mark").client(writes=False)
     before = client.run(FEW).rows
     with closing(sqlite3.connect(path)) as connection:
         connection.execute("INSERT INTO reading (sensor_id, value) VALUES (7, 1.0)")
@@ -220,7 +220,7 @@ def test_the_smallest_number_there_is(tmp_path: Path) -> None:
         rows = [(-(2**63), "?1"), (1_764_400_000_000, "no")]
         connection.executemany("INSERT INTO far VALUES (?, ?)", rows)
         connection.commit()
-    session = ENGINE.open(str(path), Limits())
+    session = ENGINE.connect(str(path), Limits()).session()
     facts = session.tables([TableName("", "far")])[TableName("", "far")]
     assert facts.columns["at"].mean_width_bytes == 7
     assert session.run(Statement("SELECT at FROM far WHERE note = '?1'")).rows == 1

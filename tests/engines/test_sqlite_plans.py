@@ -71,8 +71,8 @@ def ground(
             connection.execute("ANALYZE")
             connection.commit()
     engine = SqliteEngine()
-    session = engine.open(str(path), Limits())
-    with engine.hollow(str(path), Limits()) as hollow:
+    session = engine.connect(str(path), Limits()).session()
+    with engine.connect(str(path), Limits()).hollow() as hollow:
         yield Ground(session, hollow)
     session.close()
 

@@ -68,7 +68,7 @@ def path(tmp_path: Path) -> Iterator[Path]:
 def test_no_statement_writes_the_file_or_opens_another(path: Path, attack: str) -> None:
     other = path.with_name("other.db")
     statement = Statement(attack.format(other=other))
-    session = ENGINE.open(str(path), Limits(statement_ms=5_000))
+    session = ENGINE.connect(str(path), Limits(statement_ms=5_000)).session()
     for options in (
         ExplainOptions(),
         ExplainOptions(measure=True),
@@ -79,14 +79,14 @@ def test_no_statement_writes_the_file_or_opens_another(path: Path, attack: str) 
     for ask in (session.run, session.require_run):
         with suppress(HumbleError):
             ask(statement)
-    with ENGINE.hollow(str(path), Limits()) as hollow:
+    with ENGINE.connect(str(path), Limits()).hollow() as hollow:
         with suppress(HumbleError):
             hollow.explain(statement, {})
         with hollow.arena([BUOY]) as arena:
             arena.typical(BUOY, {})
             with arena.filled(SmallDatabase({BUOY: ({"id": "1", "name": "x"},)})) as filled:
                 filled.ask(statement)
-    with ENGINE.experiment(str(path), Change(), "t1", Limits()) as experiment:
+    with ENGINE.connect(str(path), Limits(), "t1").experiment(Change()) as experiment:
         for arm in (experiment.before, experiment.after):
             for measure in (False, True):
                 with suppress(HumbleError):
@@ -102,7 +102,7 @@ def test_no_statement_writes_the_file_or_opens_another(path: Path, attack: str) 
 def test_no_condition_or_key_of_an_index_does(path: Path, attack: str) -> None:
     text = f"1) ; {attack.format(other=path.with_name('other.db'))} --"
     design = IndexDesign(BUOY, (IndexKey("", text),), predicate=text)
-    session = ENGINE.open(str(path), Limits())
+    session = ENGINE.connect(str(path), Limits()).session()
     with suppress(HumbleError):
         session.sample_keys(BUOY, design.keys, (), design.predicate)
     assert not session.is_immutable(BUOY, text)
@@ -113,9 +113,9 @@ def test_no_condition_or_key_of_an_index_does(path: Path, attack: str) -> None:
             session.count(BUOY, [condition])
     sql = design.create_sql("tried")
     change = Change((NewIndex("", "tried", sql, sql, "DROP INDEX tried"),))
-    with suppress(HumbleError), ENGINE.experiment(str(path), change, "t1", Limits()):
+    with suppress(HumbleError), ENGINE.connect(str(path), Limits(), "t1").experiment(change):
         pass
-    with ENGINE.hollow(str(path), Limits()) as hollow, suppress(HumbleError):
+    with ENGINE.connect(str(path), Limits()).hollow() as hollow, suppress(HumbleError):
         shape = session.costs.sizes.in_order(session.tables([BUOY])[BUOY], ())
         hollow.explain(Statement("SELECT * FROM buoy"), {design: shape})
     session.close()
@@ -147,19 +147,22 @@ def test_a_hostile_schema_opens_no_other_file(tmp_path: Path, kind: str, sql: st
         )
         connection.commit()
     with suppress(HumbleError):
-        session = ENGINE.open(str(made), Limits())
+        session = ENGINE.connect(str(made), Limits()).session()
         session.tables(session.user_tables())
         session.is_immutable(BUOY, "lower(name)")
         for text in ("SELECT * FROM buoy WHERE name = 'x'", "SELECT * FROM v"):
             with suppress(HumbleError):
                 session.explain(Statement(text), ExplainOptions(measure=True))
-        with suppress(HumbleError), ENGINE.hollow(str(made), Limits()) as hollow:
+        with suppress(HumbleError), ENGINE.connect(str(made), Limits()).hollow() as hollow:
             hollow.explain(Statement("SELECT * FROM buoy"), {})
             with hollow.arena([BUOY]) as arena:
                 arena.typical(BUOY, {})
                 with arena.filled(SmallDatabase({BUOY: ({"id": "2", "name": "y"},)})):
                     pass
-        with suppress(HumbleError), ENGINE.experiment(str(made), Change(), "t1", Limits()) as pair:
+        with (
+            suppress(HumbleError),
+            ENGINE.connect(str(made), Limits(), "t1").experiment(Change()) as pair,
+        ):
             pair.after.run(Statement("INSERT INTO buoy VALUES (5, 'z')"))
         session.close()
     assert sorted(each.name for each in tmp_path.iterdir()) == ["app.db"]

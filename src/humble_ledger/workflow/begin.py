@@ -61,7 +61,7 @@ def begin(
         WrongUsage: the folder has a ledger elsewhere already.
     """
     engine = engine_for(url)
-    session = engine.open(url, Limits())
+    session = engine.connect(url, Limits()).session()
     server = session.server
     session.close()
     public = engine.public_url(url)

@@ -12,6 +12,7 @@ from humble_ledger.engines.contract import (
     Engine,
     Hollow,
     Limits,
+    Server,
     Session,
 )
 from humble_ledger.engines.registry import engine_for, is_address
@@ -170,6 +171,12 @@ class Workspace:
         """The target's URL without its password: the only form that is stored."""
         return self.engine.public_url(self.target.url)
 
+    def server(
+        self, mark: str = "", *, limits: Limits | None = None, url: str | None = None
+    ) -> Server:
+        """The target's server, or that of another ``url``; its sessions carry the ``mark``."""
+        return self.engine.connect(url or self.target.url, limits or self.limits, mark)
+
     @property
     def session(self) -> Session:
         """A read-only session on the target, opened when first asked for.
@@ -178,7 +185,7 @@ class Workspace:
             TargetUnreachable: the server does not answer or does not let us in.
         """
         if self._session is None:
-            self._session = self.engine.open(self.target.url, self.limits)
+            self._session = self.server().session()
         return self._session
 
     def hollow(self, progress: Progress) -> Hollow:
@@ -195,6 +202,6 @@ class Workspace:
                 )
             # What is masked is kept nowhere, and statistics hold values.
             keep = not self.configuration.mask
-            made = self.engine.hollow(self.target.url, self.limits, progress, keep=keep)
+            made = self.server().hollow(progress, keep=keep)
             self._hollow = self._open.enter_context(made)
         return self._hollow

@@ -1,8 +1,8 @@
 """What an engine must offer, whatever the server; each module has what one kind of caller needs.
 
-`engine` opens sessions and trials. `server` is a session, made of a `planner`, a `catalog`, a
-`sampler` and an `observer`. `lab` has the arms of a trial, `plans` and `logs` read what servers
-write, `support` tells what a server cannot do, and why.
+`engine` connects to a `server`, which opens sessions and trials. A `session` is made of a
+`planner`, a `catalog`, a `sampler` and an `observer`. `lab` has the arms of a trial, `plans` and
+`logs` read what servers write, `support` tells what a server cannot do, and why.
 """
 
 from humble_ledger.engines.contract.catalog import Catalog
@@ -38,7 +38,8 @@ from humble_ledger.engines.contract.plans import (
 )
 from humble_ledger.engines.contract.reading import PlanReader, Reading, complete
 from humble_ledger.engines.contract.sampler import Sampler
-from humble_ledger.engines.contract.server import Session
+from humble_ledger.engines.contract.server import Server
+from humble_ledger.engines.contract.session import Session
 from humble_ledger.engines.contract.support import Capability, Support
 
 __all__ = [
@@ -74,6 +75,7 @@ __all__ = [
     "Sampler",
     "SavedPlan",
     "SequentialExperiment",
+    "Server",
     "Session",
     "Support",
     "WriteRuns",

@@ -9,6 +9,7 @@ from typing import Any
 
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.results.suppositions import KeptHollow
+from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.contract import Change, Leftovers, Limits, LogFormat, PlanFormat
 from humble_ledger.engines.recorded.answers import Answers, NotRecorded, read
 from humble_ledger.engines.recorded.standing_in import StandIn, recorded_trial
@@ -68,47 +69,9 @@ class RecordedEngine:
         """Nothing is secret in it."""
         return ()
 
-    def open(self, url: str, limits: Limits = _NO_LIMITS) -> Any:
-        """A session that answers from the file."""
-        return StandIn(self.answers, self.plans)
-
-    @contextmanager
-    def experiment(
-        self, url: str, change: Change, mark: str, limits: Limits = _NO_LIMITS
-    ) -> Iterator[Any]:
-        """A trial as it was recorded."""
-        with recorded_trial(self.answers, self.plans, change) as found:
-            yield found
-
-    @contextmanager
-    def stages(
-        self, url: str, change: Change, mark: str, limits: Limits = _NO_LIMITS, *, online: bool
-    ) -> Iterator[Any]:
-        """A trial in stages as it was recorded."""
-        with recorded_trial(self.answers, self.plans, change) as found:
-            yield found
-
-    def write_runs(self, *_: Any, **__: Any) -> Any:
-        """Not recorded."""
-        raise NotRecorded("Writes are not recorded.", "Ask the server itself.")
-
-    def hands(self, *_: Any, **__: Any) -> Any:
-        """Nothing can be changed."""
-        raise RefusedForSafety(
-            "A recording cannot be changed.", "Apply it on the server that it was made from."
-        )
-
-    def client(self, *_: Any, **__: Any) -> Any:
-        """Not recorded."""
-        raise NotRecorded("A replay needs a server that runs.", "Ask the server itself.")
-
-    def hollow(self, *_: Any, **__: Any) -> Any:
-        """Not recorded."""
-        raise NotRecorded("A recording can plan nothing anew.", "Ask the server itself.")
-
-    def reproduction(self, *_: Any, **__: Any) -> str:
-        """Not recorded."""
-        raise NotRecorded("A recording has no schema to write down.", "Ask the server itself.")
+    def connect(self, url: str, limits: Limits = _NO_LIMITS, mark: str = "") -> RecordedServer:
+        """The file, in place of a server."""
+        return RecordedServer(self.answers, self.plans)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
         """None."""
@@ -122,9 +85,55 @@ class RecordedEngine:
         """None."""
         return ()
 
-    def leftovers(self, *_: Any) -> Leftovers:
+
+class RecordedServer:
+    """See `engines.contract.Server`."""
+
+    def __init__(self, answers: Answers, plans: PlanFormat) -> None:
+        self._answers = answers
+        self._plans = plans
+
+    def session(self) -> Any:
+        """A session that answers from the file."""
+        return StandIn(self._answers, self._plans)
+
+    @contextmanager
+    def experiment(self, change: Change) -> Iterator[Any]:
+        """A trial as it was recorded."""
+        with recorded_trial(self._answers, self._plans, change) as found:
+            yield found
+
+    @contextmanager
+    def stages(self, change: Change, *, online: bool) -> Iterator[Any]:
+        """A trial in stages as it was recorded."""
+        with recorded_trial(self._answers, self._plans, change) as found:
+            yield found
+
+    def write_runs(self, *_: Any, **__: Any) -> Any:
+        """Not recorded."""
+        raise NotRecorded("Writes are not recorded.", "Ask the server itself.")
+
+    def admin(self) -> Any:
+        """Nothing can be changed."""
+        raise RefusedForSafety(
+            "A recording cannot be changed.", "Apply it on the server that it was made from."
+        )
+
+    def client(self, *, writes: bool) -> Any:
+        """Not recorded."""
+        raise NotRecorded("A replay needs a server that runs.", "Ask the server itself.")
+
+    def hollow(self, *_: Any, **__: Any) -> Any:
+        """Not recorded."""
+        raise NotRecorded("A recording can plan nothing anew.", "Ask the server itself.")
+
+    def reproduction(self, tables: Sequence[TableName]) -> str:
+        """Not recorded."""
+        raise NotRecorded("A recording has no schema to write down.", "Ask the server itself.")
+
+    def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
         """Nothing was made."""
         return Leftovers()
 
-    def remove_leftovers(self, url: str, left: Leftovers) -> None:
+    def remove_leftovers(self, left: Leftovers) -> None:
         """Nothing was made."""

@@ -18,6 +18,7 @@ from humble_ledger.engines.contract import (
     Engine,
     IndexBuild,
     Limits,
+    Server,
     Session,
     Support,
 )
@@ -209,7 +210,7 @@ class _NotingStages:
 
 
 class NotingEngine:
-    """An engine whose sessions and trials are written down; see `engines.contract.Engine`."""
+    """An engine whose servers are written down; see `engines.contract.Engine`."""
 
     def __init__(self, real: Engine, notes: Notes) -> None:
         self._real = real
@@ -218,24 +219,33 @@ class NotingEngine:
     def __getattr__(self, name: str) -> Any:
         return getattr(self._real, name)
 
-    def open(self, url: str, limits: Limits = _NO_LIMITS) -> Any:
+    def connect(self, url: str, limits: Limits = _NO_LIMITS, mark: str = "") -> Any:
+        """A server whose sessions and trials are written down."""
+        return _NotingServer(self._real.connect(url, limits, mark), self._notes)
+
+
+class _NotingServer:
+    def __init__(self, real: Server, notes: Notes) -> None:
+        self._real = real
+        self._notes = notes
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._real, name)
+
+    def session(self) -> Any:
         """A session that is written down."""
-        return NotingSession(self._real.open(url, limits), self._notes)
+        return NotingSession(self._real.session(), self._notes)
 
     @contextmanager
-    def experiment(
-        self, url: str, change: Change, mark: str, limits: Limits = _NO_LIMITS
-    ) -> Iterator[Any]:
+    def experiment(self, change: Change) -> Iterator[Any]:
         """A trial that is written down."""
-        with self._real.experiment(url, change, mark, limits) as real:
+        with self._real.experiment(change) as real:
             yield _NotingExperiment(real, self._notes, self._noted(change, real.builds))
 
     @contextmanager
-    def stages(
-        self, url: str, change: Change, mark: str, limits: Limits = _NO_LIMITS, *, online: bool
-    ) -> Iterator[Any]:
+    def stages(self, change: Change, *, online: bool) -> Iterator[Any]:
         """A trial in stages that is written down."""
-        with self._real.stages(url, change, mark, limits, online=online) as real:
+        with self._real.stages(change, online=online) as real:
             scope = self._noted(change, ())
             found = _NotingStages(real, self._notes, scope)
             yield found

@@ -94,9 +94,7 @@ class _Checker:
     ) -> tuple[RatioInterval | None, float]:
         """The ratio of a statement's runs to what they are held against, and their median."""
         if self._client is None:
-            self._client = self.workspace.engine.client(
-                self.workspace.target.url, _MARK, self.workspace.limits, writes=False
-            )
+            self._client = self.workspace.server(_MARK).client(writes=False)
         own = self._timer(statement)
         fixed = limit.at_most_ms if limit.at_most_ms is not None else limit.baseline_ms
         other = self._timer(Statement(limit.beside)) if limit.beside else lambda: fixed or 0.0

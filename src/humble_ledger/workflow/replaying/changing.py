@@ -91,7 +91,7 @@ def make(workspace: Workspace, replay: str, change: MidwayChange, mark: str) -> 
     patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
     for step in change.steps:
         limits = patient if step.online else workspace.limits
-        with workspace.engine.hands(workspace.target.url, limits, mark) as able:
+        with workspace.server(mark, limits=limits).admin() as able:
             if step.online:
                 _write_down(workspace, replay, step)
                 able.do(step.forward[0])
@@ -122,7 +122,7 @@ def unmake(
         # Only what is dropped online may wait long: others would queue behind anything else.
         limits = patient if statement.startswith(_ONLINE) else workspace.limits
         try:
-            with workspace.engine.hands(url or workspace.target.url, limits, mark) as able:
+            with workspace.server(mark, limits=limits, url=url).admin() as able:
                 able.do(statement)
         except HumbleError as error:
             if not _was_never_made(error):

@@ -285,12 +285,7 @@ class _Run:
         return self.asked.seconds + (window.done_s - window.begun_s if window is not None else 0.0)
 
     def _client(self) -> Client:
-        return self.workspace.engine.client(
-            self.workspace.target.url,
-            self.record.mark,
-            self.workspace.limits,
-            writes=self.asked.allow_writes,
-        )
+        return self.workspace.server(self.record.mark).client(writes=self.asked.allow_writes)
 
     def _dues(self) -> list[Iterator[Due]]:
         asked = self.asked

@@ -47,9 +47,9 @@ def apply_settled(
     _refuse_what_is_there(workspace, remedies)
     progress("reading plans as they are")
     before = _looks(workspace, entry)
-    with workspace.engine.hands(workspace.target.url, workspace.limits) as hands:
-        done = _made(workspace, entry, remedies, hands, progress)
-        saved_as = hands.saved_as
+    with workspace.server().admin() as admin:
+        done = _made(workspace, entry, remedies, admin, progress)
+        saved_as = admin.saved_as
     _keep_made(workspace, entry, done)
     workspace.reconnect()  # settings of a role are those of new sessions
     progress("reading plans with it")
@@ -121,7 +121,7 @@ def _made(
     workspace: Workspace,
     entry: TrialEntry,
     remedies: list[RemedyEntry],
-    hands: AdminSession,
+    admin: AdminSession,
     progress: Progress,
 ) -> list[tuple[str, float]]:
     done: list[tuple[str, float]] = []
@@ -134,11 +134,11 @@ def _made(
         for statement in steps_of(each.remedy, workspace.engine.dialect).forward:
             progress(f"running {statement}")
             try:
-                done.append((statement, hands.do(statement)))
+                done.append((statement, admin.do(statement)))
             except (HumbleError, KeyboardInterrupt) as error:
                 if design is not None:
                     # After Ctrl-C the connection may take no other statement.
-                    with workspace.engine.hands(workspace.target.url, workspace.limits) as others:
+                    with workspace.server().admin() as others:
                         others.drop_if_invalid(design.table.schema, each.remedy.index_name)
                     workspace.ledger.trials.forget_creations(entry.id)
                 if done:

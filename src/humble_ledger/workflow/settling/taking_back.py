@@ -43,11 +43,11 @@ def take_back(workspace: Workspace, trial: str, reason: str) -> list[str]:
     entry = workspace.ledger.trials.get(trial)
     assert entry.trial is not None
     done: list[str] = []
-    with workspace.engine.hands(workspace.target.url, workspace.limits) as hands:
+    with workspace.server().admin() as admin:
         for id_ in reversed(entry.trial.remedies):
             remedy = workspace.ledger.remedies.get(id_).remedy
             for statement in steps_of(remedy, workspace.engine.dialect).backward:
-                hands.do(statement)
+                admin.do(statement)
                 done.append(statement)
     told = workspace.kept_words("; ".join(done))
     workspace.ledger.trials.keep_made(trial, f"taken back on {workspace.public_url}: {told}")

@@ -48,12 +48,12 @@ def tidy(workspace: Workspace, remove: bool = True, force: bool = False) -> list
 
 def _tidied(workspace: Workspace, entry: TrialEntry, remove: bool, force: bool) -> Tidied:
     runs = still_runs(entry.process) if entry.status == "running" else False
-    url = _url(workspace, entry)
-    found = workspace.engine.leftovers(url, entry.creations, entry.mark)
+    server = workspace.server(entry.mark, url=_url(workspace, entry))
+    found = server.leftovers(entry.creations)
     ours = runs is False or (runs is None and force)
     if remove and ours:
         if found:
-            workspace.engine.remove_leftovers(url, found)
+            server.remove_leftovers(found)
         if entry.status == "running":
             workspace.ledger.trials.end(entry.id, "broken-off", None)
         else:
@@ -64,12 +64,13 @@ def _tidied(workspace: Workspace, entry: TrialEntry, remove: bool, force: bool) 
 def _tidied_replay(workspace: Workspace, entry: ReplayEntry, remove: bool, force: bool) -> Tidied:
     runs = still_runs(entry.process) if entry.status == "running" else False
     url = _url(workspace, entry)
-    found = workspace.engine.leftovers(url, (), entry.mark)
+    server = workspace.server(entry.mark, url=url)
+    found = server.leftovers(())
     ours = runs is False or (runs is None and force)
     failed: list[str] = []
     if remove and ours:
         if found:
-            workspace.engine.remove_leftovers(url, found)
+            server.remove_leftovers(found)
         failed = unmake(workspace, entry.id, url=url)
         if entry.status == "running":
             workspace.ledger.replays.end(entry.id, "broken-off", None)

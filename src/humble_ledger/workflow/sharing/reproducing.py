@@ -43,7 +43,7 @@ def reproduce(workspace: Workspace, what: str, to: Path) -> int:
     sql = fill(statement.sql, statement.values).rstrip().rstrip(";")
     # What a server calls itself must not end the comment it stands in.
     text = "".join(f"-- {' '.join(line.splitlines())}\n" for line in head)
-    text += f"\n{workspace.engine.reproduction(workspace.target.url, tables)}\n"
+    text += f"\n{workspace.server().reproduction(tables)}\n"
     text += f"\nEXPLAIN {'QUERY PLAN ' if plan.engine == 'sqlite' else ''}{sql};\n"
     try:
         to.write_text(text, encoding="utf-8")

@@ -198,10 +198,10 @@ class _Run:
             self._announce(chosen)
         if chosen.way in (Way.STAGES, Way.ONLINE):
             return self._concluded(chosen, self._staged(chosen))
-        arguments = (self.workspace.target.url, self.making.change, self.record.mark)
+        server = self.workspace.server(self.record.mark)
         measured = None
         try:
-            with self.workspace.engine.experiment(*arguments, self.workspace.limits) as experiment:
+            with server.experiment(self.making.change) as experiment:
                 unusable = _unusable(experiment)
                 if not unusable:
                     measured = self._alternating(experiment)
@@ -261,11 +261,9 @@ class _Run:
 
     def _staged(self, chosen: ChosenWay) -> _Measured:
         online = chosen.way is Way.ONLINE
-        arguments = (self.workspace.target.url, self.making.change, self.record.mark)
+        server = self.workspace.server(self.record.mark)
         disturbed = self._others()
-        with self.workspace.engine.stages(
-            *arguments, self.workspace.limits, online=online
-        ) as stages:
+        with server.stages(self.making.change, online=online) as stages:
             judging = Judging(
                 self.workspace, self.making, self.smallest_effect, lambda: stages.builds
             )
@@ -433,6 +431,6 @@ def _still_there(
 ) -> tuple[str, ...]:
     """What is left on the target; unknown when the server cannot be asked any more."""
     try:
-        return workspace.engine.leftovers(workspace.target.url, indexes, mark).words()
+        return workspace.server(mark).leftovers(indexes).words()
     except HumbleError:
         return ("unknown: the server does not answer; see  humble tidy",)

@@ -41,13 +41,10 @@ def _of_one(
 ) -> MeasuredWriteOverhead:
     name = str(index.design.table)
     try:
-        runs = workspace.engine.write_runs(
-            workspace.target.url,
+        runs = workspace.server(mark).write_runs(
             table,
             lambda copy: replace(index.design, table=copy).create_sql(index.name, index.dialect),
             _updated(workspace, index, table),
-            mark,
-            workspace.limits,
         )
     except HumbleError as error:
         return MeasuredWriteOverhead(
