@@ -243,6 +243,9 @@ class PondSession:
     def column_values(self, table: TableName, column: str) -> ColumnValues:
         return ColumnValues()
 
+    def few_values(self, table: TableName, column: str) -> tuple[str, ...]:
+        return ()
+
     def user_tables(self) -> list[TableName]:
         found = self.connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
         return [TableName("main", row[0]) for row in found]

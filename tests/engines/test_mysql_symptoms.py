@@ -25,7 +25,19 @@ CREATE TABLE pier.bill (id INT PRIMARY KEY AUTO_INCREMENT, of_stay VARCHAR(12),
 INSERT INTO pier.bill SELECT seq, seq, CONCAT('s', seq % 5000), seq % 90 FROM seq_1_to_{ROWS}
 CREATE TABLE pier.shift (code VARCHAR(8) PRIMARY KEY, foreman VARCHAR(40))
 INSERT INTO pier.shift SELECT CONCAT('s', seq), CONCAT('foreman ', seq % 60) FROM seq_1_to_5000
-ANALYZE TABLE pier.stay, pier.bill, pier.shift
+CREATE TABLE pier.by_chance (id CHAR(36) PRIMARY KEY, ship INT, KEY by_ship (ship))
+INSERT INTO pier.by_chance SELECT CONCAT(LEFT(MD5(seq), 8), '-', MID(MD5(seq), 9, 4), '-4',
+  MID(MD5(seq), 14, 3), '-a', MID(MD5(seq), 18, 3), '-', RIGHT(MD5(seq), 12)), seq
+  FROM seq_1_to_12000
+CREATE TABLE pier.by_bytes (id BINARY(16) PRIMARY KEY, ship INT)
+INSERT INTO pier.by_bytes SELECT UNHEX(REPLACE(id, '-', '')), ship FROM pier.by_chance
+CREATE TABLE pier.by_time (id CHAR(36) PRIMARY KEY, ship INT)
+INSERT INTO pier.by_time SELECT CONCAT(LPAD(HEX(seq), 8, '0'), '-0000-7', MID(id, 16, 21)), seq
+  FROM pier.by_chance JOIN seq_1_to_12000 ON seq = ship
+CREATE TABLE pier.by_code (id CHAR(36) PRIMARY KEY, ship INT)
+INSERT INTO pier.by_code SELECT REPLACE(MD5(ship), '4', 'x'), ship FROM pier.by_chance
+ANALYZE TABLE pier.stay, pier.bill, pier.shift, pier.by_chance, pier.by_bytes, pier.by_time,
+  pier.by_code
 """.strip().replace("\n  ", " ")
 LIST = ", ".join(str(number * 7) for number in range(1_500))
 
@@ -62,6 +74,18 @@ def test_planted_troubles_are_found_with_their_cause(
     humble.ok("init", pier, "--role", "scratch")
     found = {s["name"]: s["cause"]["name"] for s in humble.json("diagnose", sql)["symptoms"]}
     assert found.get(symptom) == cause, found
+
+
+def test_rows_kept_in_the_order_of_random_keys_are_told(pier: str, humble: Program) -> None:
+    humble.ok("init", pier, "--role", "scratch")
+    found = humble.json("diagnose", "--schema")["symptoms"]
+    keyed = {s["subject"]: s for s in found if s["name"] == "random-primary-key"}
+    assert set(keyed) == {"by_chance.id", "by_bytes.id"}
+    told = keyed["by_chance.id"]
+    assert told["cause"]["name"] == "key-drawn-by-chance"
+    assert "the other index holds its 36 bytes for each row again" in told["cause"]["detail"]
+    assert keyed["by_bytes.id"]["evidence"]["key_bytes"] == 16
+    assert "fills page after page" in keyed["by_bytes.id"]["cause"]["detail"]
 
 
 @pytest.mark.parametrize(

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+FEW_VALUES = 64  # enough to see what kind of values a column has
+
 
 @dataclass(frozen=True, slots=True)
 class ValueCounts:
@@ -16,3 +18,8 @@ class ValueCounts:
     nulls: int
     distinct: int
     common: tuple[tuple[str, int], ...] = ()
+
+
+def shown_value(value: object) -> str:
+    """A value as text; bytes as hexadecimal digits."""
+    return value.hex() if isinstance(value, bytes) else str(value)

@@ -33,6 +33,10 @@ class Sampler(Protocol):
         """Count the values of a column by reading the whole table."""
         ...
 
+    def few_values(self, table: TableName, column: str) -> Sequence[str]:
+        """Some values of a column, the first that come, as text; those of bytes as digits."""
+        ...
+
     def sample_keys(
         self, table: TableName, keys: Sequence[IndexKey], included: Sequence[str], predicate: str
     ) -> KeySample | None:

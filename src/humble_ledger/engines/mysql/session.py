@@ -7,7 +7,7 @@ from contextlib import contextmanager
 
 from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
-from humble_ledger.core.estimates.counting import ValueCounts
+from humble_ledger.core.estimates.counting import FEW_VALUES, ValueCounts, shown_value
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import (
@@ -262,6 +262,13 @@ class MysqlSession:
         """Count rows by reading them."""
         where = " AND ".join(f"({ours(text)})" for text in conditions) or "1"
         return int(self.connection.one(f"SELECT COUNT(*) FROM {place(table)} WHERE {where}"))
+
+    def few_values(self, table: TableName, column: str) -> Sequence[str]:
+        """The first values that come."""
+        found = self.connection.rows(
+            f"SELECT {quoted(column)} FROM {place(table)} LIMIT {FEW_VALUES}"
+        )
+        return [shown_value(value) for (value,) in found if value is not None]
 
     def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
         """Count the values of a column by reading the whole table."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from psycopg import sql
 
-from humble_ledger.core.estimates.counting import ValueCounts
+from humble_ledger.core.estimates.counting import FEW_VALUES, ValueCounts
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
@@ -23,6 +23,17 @@ def count(connection: Connection, table: TableName, conditions: Sequence[str]) -
         row = cursor.execute((source.as_string(connection) + where).encode()).fetchone()
     assert row is not None
     return int(row[0])
+
+
+def few_values(connection: Connection, table: TableName, column: str) -> list[str]:
+    """The first values of a column that come, as text."""
+    query = sql.SQL("SELECT {}::text FROM {} LIMIT {}").format(
+        sql.Identifier(column),
+        sql.Identifier(table.schema, table.name),
+        sql.Literal(FEW_VALUES),
+    )
+    with translated():
+        return [value for (value,) in connection.execute(query).fetchall() if value is not None]
 
 
 def value_counts(connection: Connection, table: TableName, column: str, most: int) -> ValueCounts:

@@ -175,6 +175,12 @@ class PostgresSession:
         with reading(self._connection):
             return counting.count(self._connection, table, conditions)
 
+    def few_values(self, table: TableName, column: str) -> Sequence[str]:
+        """The first values that come."""
+        self._require_harmless(_reading_of(table), measure=True)
+        with reading(self._connection):
+            return counting.few_values(self._connection, table, column)
+
     def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
         """Count the values of a column by reading the whole table."""
         self._require_harmless(_reading_of(table), measure=True)

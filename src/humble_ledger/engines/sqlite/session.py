@@ -10,7 +10,7 @@ import apsw
 
 from humble_ledger.capture.places import ServedLog
 from humble_ledger.core.costs.model import KeySample
-from humble_ledger.core.estimates.counting import ValueCounts
+from humble_ledger.core.estimates.counting import FEW_VALUES, ValueCounts, shown_value
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.routes.exploring import Method
 from humble_ledger.core.schema.facts import IndexKey, ServerFacts, TableFacts, TableName
@@ -251,6 +251,12 @@ class SqliteSession:
         name = quoted(table.name)
         text = f"SELECT count(*) FROM {name} WHERE {where}"  # noqa: S608
         return int(self.reader.ask(lambda c: row(c, text)[0]))
+
+    def few_values(self, table: TableName, column: str) -> Sequence[str]:
+        """The first values that come."""
+        sql = f"SELECT {quoted(column)} FROM {quoted(table.name)} LIMIT {FEW_VALUES}"  # noqa: S608
+        found = self.reader.ask(lambda c: rows(c, sql))
+        return [shown_value(value) for (value,) in found if value is not None]
 
     def value_counts(self, table: TableName, column: str, most: int) -> ValueCounts:
         """Count the values of a column by reading the whole table."""

@@ -104,6 +104,27 @@ def statistics_missing(n: Numbers, *, table: str, pages: int) -> str:
     return f"no statistics were gathered on {table}, {n.whole(pages)} pages"
 
 
+def rows_land_anywhere(n: Numbers, *, table: str, column: str, pages: int) -> str:
+    return (
+        f"{table} keeps its rows in the order of {column}, a UUID drawn by chance: each insert "
+        f"lands on any of its {n.whole(pages)} pages, which stay partly empty"
+    )
+
+
+def key_does_not_grow(n: Numbers, *, bytes: float, indexes: int, held_bytes: int) -> str:
+    held = ""
+    if indexes:
+        what = "the other index holds" if indexes == 1 else f"{indexes} other indexes hold"
+        held = (
+            f"; {what} its {n.whole(bytes)} bytes for each row again, {n.size(held_bytes)} in all "
+            "(computed)"
+        )
+    return (
+        "a key that grows (a number, or a UUID of version 7, which begins with its time) fills "
+        f"page after page{held}"
+    )
+
+
 def never_analyzed(n: Numbers, *, statement: str) -> str:
     return f"the planner guesses; {statement} tells it"
 

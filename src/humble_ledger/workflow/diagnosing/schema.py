@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
+from contextlib import suppress
 from datetime import UTC, datetime
 
 from humble_ledger.core.entries import SymptomEntry
 from humble_ledger.core.plans.tables import Place, table_accounts
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.schema.random_keys import drawn_by_chance
+from humble_ledger.core.symptoms.in_schema.clustering import clustering_column
 from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse
 from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
 from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.errors import HumbleError
 from humble_ledger.workflow.reading.plans import newest_plan
 from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
@@ -37,8 +41,28 @@ def found_in_schema(workspace: Workspace, tables: Mapping[TableName, TableFacts]
     # was captured and not run since the counters began may need one all the same.
     used = captured_use(workspace)
     return schema_symptoms(
-        tables, searched_columns(workspace), datetime.now(UTC), used, workspace.engine.dialect
+        tables,
+        searched_columns(workspace),
+        datetime.now(UTC),
+        used,
+        workspace.engine.dialect,
+        _keyed_by_chance(workspace, tables),
     )
+
+
+def _keyed_by_chance(
+    workspace: Workspace, tables: Mapping[TableName, TableFacts]
+) -> list[TableName]:
+    """The tables kept in the order of a key of which a few values are random UUIDs."""
+    found = []
+    for name, table in tables.items():
+        column = clustering_column(table)
+        if not column:
+            continue
+        with suppress(HumbleError):  # a server that hands out no rows: nothing is said
+            if drawn_by_chance(workspace.session.few_values(name, column)):
+                found.append(name)
+    return found
 
 
 def searched_columns(workspace: Workspace) -> set[tuple[TableName, str]]:

@@ -7,6 +7,7 @@ from datetime import datetime
 
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.symptoms.in_schema.clustering import clustering_symptoms
 from humble_ledger.core.symptoms.in_schema.foreign_keys import foreign_key_symptoms
 from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse, index_symptoms
 from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
@@ -19,12 +20,17 @@ def schema_symptoms(
     now: datetime,
     used: CapturedUse,
     dialect: Dialect = STANDARD,
+    by_chance: Collection[TableName] = (),
 ) -> list[Symptom]:
-    """Every symptom of these tables; ``searched`` are the columns that captured queries use."""
+    """Every symptom of these tables; ``searched`` are the columns that captured queries use.
+
+    ``by_chance`` are the tables kept in the order of keys that were seen to be drawn by chance.
+    """
     found: list[Symptom] = []
     for name in sorted(tables, key=str):
         table = tables[name]
         found += index_symptoms(table, now, used)
         found += foreign_key_symptoms(table, tables, searched)
         found += statistics_symptoms(table, searched, dialect)
+        found += clustering_symptoms(table, by_chance)
     return found

@@ -191,6 +191,10 @@ class OtherSession:
         """Nothing is known."""
         return ColumnValues()
 
+    def few_values(self, table: TableName, column: str) -> Sequence[str]:
+        """Nothing is known."""
+        return ()
+
     def volatile_functions(self, names: Iterable[str]) -> frozenset[str]:
         """Nothing is known."""
         return frozenset()
