@@ -15,6 +15,11 @@ FIRES = [
     ("", "WITH a AS (SELECT code, crew, buoy_id FROM alert) SELECT count(*) FROM a x JOIN a y "
      "USING (buoy_id) WHERE x.code = 'E-1417' AND y.code = 'E-1418'",
      "filter-outside-cte", "cte-materialized"),
+    ("", "SELECT b.name, t.number FROM buoy b JOIN (SELECT sensor_id, count(*) AS number FROM "
+     "reading GROUP BY sensor_id) t ON t.sensor_id = b.buoy_id WHERE b.name = 'SW-077'",
+     "aggregation-before-join", "early-aggregation"),
+    ("", "SELECT alert_id FROM alert WHERE message LIKE ANY (ARRAY['%ff00ab%', 'x%'])",
+     "selective-full-scan", "leading-wildcard"),
     ("", "SELECT a.message FROM alert a JOIN visit v ON v.visit_id = a.alert_id "
      "WHERE a.code = 'E-1417' OR v.remark = 'remark 7'",
      "late-join-filter", "or-over-joined-tables"),
@@ -113,6 +118,14 @@ FIRES = [
      "top-n-without-index", "no-index-in-this-order"),
 ]  # fmt: skip
 LOOK_ALIKES = [
+    ("", "SELECT b.name, t.number FROM buoy b JOIN (SELECT buoy_id, count(*) AS number FROM alert "
+     "GROUP BY buoy_id) t USING (buoy_id)", "aggregation-before-join"),
+    ("", "SELECT t.sensor_id, b.name FROM (SELECT sensor_id, count(*) FROM reading GROUP BY 1) t "
+     "LEFT JOIN buoy b ON b.buoy_id = t.sensor_id AND b.name = 'SW-077'",
+     "aggregation-before-join"),
+    ("", "SELECT b.name FROM buoy b JOIN (SELECT sensor_id, count(*) AS number FROM reading "
+     "GROUP BY sensor_id) t ON t.number = b.buoy_id WHERE b.name = 'SW-077'",
+     "aggregation-before-join"),
     ("", "SELECT alert_id FROM alert ORDER BY age(raised_at) LIMIT 5", "top-n-without-index"),
     ("", "SELECT alert_id FROM alert ORDER BY length(message) DESC", "top-n-without-index"),
     ("", "SELECT message FROM alert WHERE code LIKE 'E-14%' AND sensor_id = 4",

@@ -84,6 +84,23 @@ def aggregation_after_join(n: Numbers, *, measured: bool, made: float, groups: f
     )
 
 
+def aggregation_before_join(
+    n: Numbers, *, measured: bool, rows: float, tables: list[str], groups: float, asked: float
+) -> str:
+    return (
+        f"{tense(measured, 'groups', 'group')} {n.whole(rows)} rows of {listed(tables, ' and ')} "
+        f"into {n.whole(groups)}, and joins them to {n.whole(asked)} rows"
+    )
+
+
+def early_aggregation(n: Numbers, *, keys: list[str]) -> str:
+    return (
+        f"the join's values of {listed(keys)} do not reach into a sub-query or view that groups: "
+        "all groups are made first; LATERAL with the condition inside makes those that are asked "
+        "for"
+    )
+
+
 def late_aggregation(n: Numbers, *, summed: list[str], keys_of: list[str]) -> str:
     return (
         f"only {listed(summed)} is summed up, and all keys are of {listed(keys_of)}: grouped by "

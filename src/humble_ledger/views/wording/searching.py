@@ -29,6 +29,13 @@ def no_search_by_regular_expression(n: Numbers, *, condition: str) -> str:
     )
 
 
+def no_search_by_patterns(n: Numbers, *, condition: str) -> str:
+    return (
+        f'no b-tree is searched by a list of patterns as in "{condition}"; each asked for by a '
+        "LIKE of its own (OR), those with a known beginning would be found"
+    )
+
+
 def indexes_not_known(n: Numbers, *, table: str, condition: str) -> str:
     return (
         f"the indexes of {table} are not known without its server; one that serves "

@@ -1,4 +1,4 @@
-"""A turned comparison that no index serves yet: the new text beside an index that would."""
+"""A new text that no index serves yet, beside an index that would."""
 
 from __future__ import annotations
 
@@ -13,7 +13,8 @@ from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy
 from humble_ledger.core.remedies.prediction.contract import Asked, Predictor
-from humble_ledger.core.remedies.rewrites.comparisons import rewritings
+from humble_ledger.core.remedies.rewrites.comparisons import rewritings as comparisons
+from humble_ledger.core.remedies.rewrites.narrowed_groups import groups_asked_for
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.constants import Constants
 from humble_ledger.core.statements.kinds import Statement
@@ -66,11 +67,17 @@ def beside_an_index(
     )
 
 
-def turns_comparisons(
+def waits_for_an_index(
     remedy: Remedy, statement: str, tables: Mapping[TableName, TableFacts], dialect: Dialect
 ) -> bool:
-    """Whether a rewriting turns comparisons, and so is one that an index may wait for."""
-    return any(f"{each.sql};" == remedy.apply[0] for each in rewritings(statement, tables, dialect))
+    """Whether a rewriting turns comparisons, or asks for groups one by one: without an index
+    that leads to the rows it may well be no better.
+    """
+    return any(
+        f"{each.sql};" == remedy.apply[0]
+        for way in (comparisons, groups_asked_for)
+        for each in way(statement, tables, dialect)
+    )
 
 
 def _cheapest(

@@ -16,7 +16,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.errors import RefusedForSafety, StatementRejected
 from humble_ledger.workflow.progress import Progress
-from humble_ledger.workflow.proposing.beside import beside_an_index, turns_comparisons
+from humble_ledger.workflow.proposing.beside import beside_an_index, waits_for_an_index
 from humble_ledger.workflow.supposing.counterexamples import checked_of, counterexample
 from humble_ledger.workflow.workspace import Workspace
 
@@ -43,7 +43,7 @@ def rewrites(
     dialect = workspace.engine.dialect
     for remedy in found:
         priced = _priced(workspace, entry, remedy)
-        if priced is None and turns_comparisons(remedy, entry.statement, tables, dialect):
+        if priced is None and waits_for_an_index(remedy, entry.statement, tables, dialect):
             priced = beside_an_index(workspace, entry, tables, remedy, progress)
         if priced is None:
             continue

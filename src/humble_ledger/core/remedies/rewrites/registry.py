@@ -12,6 +12,7 @@ from humble_ledger.core.remedies.rewrites.grouping import grouped_before_join, p
 from humble_ledger.core.remedies.rewrites.inlining import inlined
 from humble_ledger.core.remedies.rewrites.membership import distinct_to_exists, not_in
 from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, read
+from humble_ledger.core.remedies.rewrites.narrowed_groups import groups_asked_for
 from humble_ledger.core.remedies.rewrites.paging import by_last_row
 from humble_ledger.core.remedies.rewrites.repeated import once
 from humble_ledger.core.remedies.rewrites.top_rows import first_of_each
@@ -26,7 +27,7 @@ _RULES: tuple[Callable[[Reading], Iterator[Rewriting]], ...] = (
 # These also read statements whose sources are not all tables.
 _OF_WHOLE_STATEMENTS: tuple[
     Callable[[str, Mapping[TableName, TableFacts], Dialect], Iterator[Rewriting]], ...
-] = (comparisons, inlined, first_of_each, without_removal)
+] = (comparisons, inlined, first_of_each, groups_asked_for, without_removal)
 
 
 def rewritings(

@@ -41,6 +41,8 @@ _CLOCK = re.compile(
 )
 _PATTERN_TEXT = re.compile(r"CAST\('((?:[^']|'')*)' AS|'((?:[^']|'')*)'")
 _WILDCARDS = "%_"
+_ANY = "ANY("
+_BEGINS_WILD = re.compile(r'(?:^|[{,])\s*["\']?[%_]')  # an element of a list of patterns
 _SHELL_WILDCARDS = "*?["
 _NO_EXPRESSION = re.compile(r"~~|\b(?:LIKE|GLOB)\b", re.IGNORECASE)  # but a plain pattern
 
@@ -285,6 +287,8 @@ def _pattern(
             "case-insensitive-match",
             message("case-insensitive-match", condition=predicate.plain, column=column),
         )
+    if predicate.value.startswith(_ANY):
+        return _patterns(predicate)
     text = _literal(predicate.value)
     regular = _NO_EXPRESSION.search(predicate.sql) is None
     wild = _SHELL_WILDCARDS if " GLOB " in predicate.sql else _WILDCARDS
@@ -310,6 +314,18 @@ def _pattern(
                 message("sorted-for-no-patterns", index=index.name, collation=sorted_by),
             )
     return None
+
+
+def _patterns(predicate: Predicate) -> Cause:
+    """Of a list of patterns, which no b-tree is searched by, whatever they begin with."""
+    listed = [one or other for one, other in _PATTERN_TEXT.findall(predicate.value)]
+    if any(_BEGINS_WILD.search(text) for text in listed):
+        told = message("leading-wildcard", condition=predicate.plain, regular=False)
+        return Cause("leading-wildcard", told)
+    return Cause(
+        "condition-not-searchable",
+        message("no-search-by-patterns", condition=predicate.plain),
+    )
 
 
 def _unsearchable(predicate: Predicate) -> Cause | None:

@@ -1,0 +1,74 @@
+"""Groups that are made for each row that asks for them: which statements, and how they read."""
+
+from __future__ import annotations
+
+import pytest
+
+from humble_ledger.core.dialect import STANDARD
+from humble_ledger.core.remedies.rewrites.narrowed_groups import groups_asked_for
+
+TOTALS = "(SELECT buoy_id, sum(value) AS total FROM reading GROUP BY buoy_id)"
+ASKED = (
+    "JOIN LATERAL (SELECT buoy_id, SUM(value) AS total FROM reading WHERE buoy_id = b.buoy_id "
+    "GROUP BY buoy_id) AS t ON TRUE"
+)
+
+
+def rewritten(sql: str) -> list[str]:
+    found = groups_asked_for(sql, {}, STANDARD)
+    return [" ".join(each.sql.split()).replace("( ", "(").replace(" )", ")") for each in found]
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        (f"SELECT b.name, t.total FROM buoy b JOIN {TOTALS} t ON t.buoy_id = b.buoy_id",
+         f"SELECT b.name, t.total FROM buoy AS b {ASKED}"),
+        (f"SELECT b.name, t.total FROM buoy b LEFT JOIN {TOTALS} t ON b.buoy_id = t.buoy_id "
+         "WHERE b.kind = 'reef'",
+         f"SELECT b.name, t.total FROM buoy AS b LEFT {ASKED} WHERE b.kind = 'reef'"),
+        # What is no key stays outside.
+        (f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.buoy_id = b.buoy_id AND t.total > b.depth",
+         f"SELECT 1 FROM buoy AS b {ASKED.replace('TRUE', 't.total > b.depth')}"),
+        # By another name, beside a condition, compared with an expression of an earlier table.
+        ("SELECT 1 FROM buoy b JOIN visit v ON v.buoy_id = b.buoy_id JOIN (SELECT r.sensor_id AS "
+         "s, max(r.at) FROM reading r WHERE r.value > 0 GROUP BY r.sensor_id) t ON t.s = "
+         "v.visit_id + 1",
+         "SELECT 1 FROM buoy AS b JOIN visit AS v ON v.buoy_id = b.buoy_id JOIN LATERAL (SELECT "
+         "r.sensor_id AS s, MAX(r.at) FROM reading AS r WHERE r.sensor_id = v.visit_id + 1 AND "
+         "r.value > 0 GROUP BY r.sensor_id) AS t ON TRUE"),
+    ],
+)  # fmt: skip
+def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
+    assert rewritten(before) == [after]
+
+
+@pytest.mark.parametrize(
+    "sql",
+    [
+        f"SELECT 1 FROM {TOTALS} t JOIN buoy b ON t.buoy_id = b.buoy_id",  # it comes first
+        f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.total = b.buoy_id",  # no key
+        f"SELECT 1 FROM buoy b RIGHT JOIN {TOTALS} t ON t.buoy_id = b.buoy_id",
+        f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.buoy_id = buoy_id",  # of whom?
+        f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.buoy_id > b.buoy_id",
+        f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.buoy_id = drawn(b.buoy_id)",
+        f"SELECT 1 FROM buoy b JOIN {TOTALS} t USING (buoy_id)",
+        # A name means another table inside.
+        "SELECT 1 FROM buoy r JOIN (SELECT r.buoy_id, count(*) FROM reading r GROUP BY r.buoy_id) "
+        "t ON t.buoy_id = r.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, kind, count(*) FROM alert GROUP BY "
+        "GROUPING SETS ((buoy_id), (kind))) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, count(*) FROM alert GROUP BY ROLLUP (buoy_id)) "
+        "t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, count(*), rank() OVER (ORDER BY count(*)) FROM "
+        "alert GROUP BY buoy_id) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, count(*) FROM alert GROUP BY buoy_id LIMIT 5) "
+        "t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, count(*) FROM alert GROUP BY buoy_id UNION ALL "
+        "SELECT 1, 2) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT buoy_id + 1 AS buoy_id, count(*) FROM alert GROUP BY "
+        "buoy_id + 1) t ON t.buoy_id = b.buoy_id",
+    ],
+)
+def test_what_would_mean_something_else_is_left_alone(sql: str) -> None:
+    assert rewritten(sql) == []
