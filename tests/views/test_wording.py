@@ -127,6 +127,9 @@ def test_numbers_in_sentences_have_the_readers_style(style: str) -> None:
         message("no-filter", pages=7),  # other arguments than it has here
         message("scan-is-right", table="t", more="x"),
         message("route-costs-more", share="x", index="i", cost=1.0, now=1.0, even=0.5),
+        message("statistics-missing", table="t", pages=10**400),
+        message("references-without-index", references=7, shown=True),
+        phrase("{rows:whole} rows", rows=10**400),
     ],
 )
 def test_what_cannot_be_worded_is_told_as_it_came(told: Message) -> None:

@@ -52,14 +52,14 @@ def in_words(told: Told, numbers: Numbers = _PLAIN) -> str:
     arguments = {name: _worded(value, numbers) for name, value in told.arguments.items()}
     if told.key == AS_TOLD:
         return str(arguments.get(TEXT, ""))
-    if told.key == PHRASE:
-        return _filled(str(arguments.get(TEXT, "")), arguments, numbers)
     sentence = SENTENCES.get(told.key)
-    if sentence is not None:
-        try:
+    try:
+        if told.key == PHRASE:
+            return _filled(str(arguments.get(TEXT, "")), arguments, numbers)
+        if sentence is not None:
             return sentence(numbers, **arguments)
-        except (TypeError, ValueError):
-            pass  # of a newer version, or damaged on its way: what it says, unadorned
+    except (TypeError, ValueError, OverflowError, RecursionError):
+        pass  # of a newer version, or damaged on its way: what it says, unadorned
     return f"{told.key}: " + ", ".join(f"{name} {value}" for name, value in arguments.items())
 
 
