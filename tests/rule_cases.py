@@ -27,6 +27,8 @@ FIRES = [
      "WHERE b.name = 'SW-077'", "join-side-without-index", "type-mismatch"),
     ("", "SELECT a.alert_id FROM buoy b JOIN alert a ON lower(a.message) = lower(b.name) "
      "WHERE b.name = 'SW-077'", "join-side-without-index", "function-on-column"),
+    ("", "SELECT a.message FROM buoy b JOIN alert a ON a.code || ' ' || a.kind = b.name || ' hull' "
+     "WHERE b.name = 'SW-077'", "join-side-without-index", "function-on-column"),
     ("", "SELECT count(*) FROM buoy b, region r WHERE b.kind = 'reef' AND r.coast = 'west'",
      "missing-join-condition", "join-condition-missing"),
     ("", "SELECT * FROM (SELECT r.*, row_number() OVER (PARTITION BY sensor_id ORDER BY value) "

@@ -20,6 +20,7 @@ from humble_ledger.core.statements.conditions import (
     columns_of,
     predicates,
 )
+from humble_ledger.core.statements.parting import halves
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
@@ -228,6 +229,33 @@ def _joining(join: Node, scan: Node, table: TableFacts) -> tuple[str, Cause | No
                 return mine.column, _by_no_index(table, mine.column, each), False
             if bare:
                 return None if leading else (mine.column, None, False)
+    return _by_several(join, alias, table)
+
+
+def _by_several(join: Node, alias: str, table: TableFacts) -> tuple[str, Cause, bool] | None:
+    """A table joined by an expression of several of its columns, as keys that are put together.
+
+    The column named is the one that tells most rows apart.
+    """
+    for each in (p for text in join.conditions.join for p in predicates(text)):
+        parts = halves(each.sql)
+        if parts is None or parts[1] != "=":
+            continue
+        for mine, other in ((parts[0], parts[2]), (parts[2], parts[0])):
+            columns = list(dict.fromkeys(ref.column for ref in columns_of(mine)))
+            own = {ref.alias for ref in columns_of(mine)} == {alias}
+            others = {ref.alias for ref in columns_of(other)}
+            if len(columns) < 2 or not own or not others or alias in others:
+                continue
+            if not set(columns) <= table.columns.keys() or _indexed(table, columns[0]):
+                return None
+            known = table.columns
+            widest = max(columns, key=lambda name: known[name].distinct_values(table.rows) or 0.0)
+            told = message(
+                "joined-by-expression",
+                column=" and ".join(columns), table=table.name, condition=each.sql,
+            )  # fmt: skip
+            return widest, Cause("function-on-column", told), False
     return None
 
 
