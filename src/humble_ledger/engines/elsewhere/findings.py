@@ -87,15 +87,12 @@ def lookups_one_by_one(case: Case) -> Iterable[Symptom]:
             name="missing-covering-index",
             node=node.no,
             step=node.name,
-            summary=(
-                phrase(
-                    "{verb} {rows:whole} rows of {table} one by one"
-                    + (" for {told}" if told else ""),
-                    verb=case.verb("fetches", "would fetch"),
-                    rows=rows,
-                    table=node.relation,
-                    told=told,
-                )
+            summary=phrase(
+                "{verb} {rows:whole} rows of {table} one by one" + (" for {told}" if told else ""),
+                verb=case.verb("fetches", "would fetch"),
+                rows=rows,
+                table=node.relation,
+                told=told,
             ),
             evidence={"rows_fetched": rows, "columns": ", ".join(wanted), "index": index},
             cause=Cause(

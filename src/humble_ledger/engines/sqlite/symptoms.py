@@ -31,13 +31,11 @@ def built_each_run(case: Case) -> Iterable[Symptom]:
                 name="index-built-each-run",
                 node=built.no,
                 step=built.name,
-                summary=(
-                    phrase(
-                        "each run reads all {rows:whole} rows of {table} into an index of its own, "
-                        "which is thrown away after it",
-                        rows=case.rows(scan),
-                        table=scan.relation,
-                    )
+                summary=phrase(
+                    "each run reads all {rows:whole} rows of {table} into an index of its own, "
+                    "which is thrown away after it",
+                    rows=case.rows(scan),
+                    table=scan.relation,
                 ),
                 evidence={"rows_expected": case.rows(built), "columns": ", ".join(columns)},
                 cause=_cause(case, scan, columns),

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from humble_ledger.core.estimates.distribution import PlaceKind, rest_share, spread_of
 from humble_ledger.core.results.reports import ColumnReport
-from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.escaping import escaped_line
 from humble_ledger.views.figures.saving import save
@@ -51,7 +50,7 @@ def draw_column(found: ColumnReport, numbers: Numbers, path: Path) -> None:
         if found.values.common:
             _draw_common(next(drawn), found)
         if spread.bins:
-            _draw_spread(next(drawn), found)
+            _draw_spread(next(drawn), found, numbers)
         save(figure, path, _DPI)
 
 
@@ -77,7 +76,7 @@ def _draw_common(axes: Axes, found: ColumnReport) -> None:
     _bare(axes)
 
 
-def _draw_spread(axes: Axes, found: ColumnReport) -> None:
+def _draw_spread(axes: Axes, found: ColumnReport, numbers: Numbers) -> None:
     spread = spread_of(found.column, found.values)
     heights = [100 * each.share for each in spread.bins]
     axes.bar(range(len(heights)), heights, width=0.96, align="edge", color=SEA)
@@ -88,7 +87,7 @@ def _draw_spread(axes: Axes, found: ColumnReport) -> None:
     values = "all other values" if found.values.common else "values"
     tenths = "" if spread.even_width else ", in tenths of these rows"
     axes.set_title(
-        f"{values}, {percent(rest_share(found.column))} of the rows{tenths}",
+        f"{values}, {numbers.share(rest_share(found.column))} of the rows{tenths}",
         loc="left", fontsize=9,
     )  # fmt: skip
     _mark_asked(axes, found, heights)

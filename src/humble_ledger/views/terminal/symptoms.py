@@ -10,7 +10,6 @@ from rich.padding import Padding
 from humble_ledger.core.entries import PlanEntry, SymptomEntry
 from humble_ledger.core.estimates.chain import Chain
 from humble_ledger.core.results.diagnoses import Diagnoses, Diagnosis
-from humble_ledger.core.saying import percent
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import Hanging, labelled, plain_table
@@ -206,7 +205,7 @@ def chain_table(chain: Chain, numbers: Numbers) -> RenderableType:
 
     def row(name: str, rows: float | None, kind: str) -> None:
         share = None if rows is None else rows / chain.table_rows
-        told = "unknown" if share is None else percent(share)
+        told = "unknown" if share is None else numbers.share(share)
         count = "unknown" if rows is None else numbers.figure(rows)
         table.add_row(Text(name), count, told, kind)
 

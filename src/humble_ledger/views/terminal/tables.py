@@ -15,7 +15,6 @@ from humble_ledger.core.estimates.distribution import (
     spread_of,
 )
 from humble_ledger.core.results.reports import ColumnReport, TableReport
-from humble_ledger.core.saying import percent
 from humble_ledger.core.schema.facts import ColumnFacts, HeapFacts, IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.plainly import plainly
@@ -53,7 +52,7 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
     written = writes.inserted + writes.updated + writes.deleted
     since = "" if table.counted_since is None else f" since {_moment(table.counted_since)}"
     in_page = (
-        f", {percent(writes.updated_in_page / writes.updated)} of them within their page"
+        f", {numbers.share(writes.updated_in_page / writes.updated)} of them within their page"
         if writes.updated
         else ""
     )
@@ -93,7 +92,7 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
 def _of_heap(heap: HeapFacts | None, numbers: Numbers) -> Iterator[tuple[str, str]]:
     if heap is not None:
         yield "dead rows", f"{numbers.whole(heap.dead_rows)} (estimated by the server)"
-        visible = percent(heap.all_visible_share)
+        visible = numbers.share(heap.all_visible_share)
         seen = f"{visible} of the pages need no look for an index-only scan"
         yield "vacuum", f"{_age(heap.vacuumed_at)}; {seen}"
 
@@ -112,7 +111,7 @@ def _changes(table: TableFacts, numbers: Numbers) -> str:
     changed = table.changes_since_analyze
     if changed is None:
         return ""
-    share = f", {percent(changed / table.rows)}" if table.rows else ""
+    share = f", {numbers.share(changed / table.rows)}" if table.rows else ""
     return f"; {numbers.whole(changed)} rows changed since{share}"
 
 
@@ -191,17 +190,17 @@ def _columns(table: TableFacts, numbers: Numbers) -> RenderableType:
         shown.add_row(
             column.name,
             Text(column.type_name),
-            _share(column.null_share),
+            _share(column.null_share, numbers),
             "unknown" if distinct is None else numbers.whole(distinct),
-            _share(column.top_share) if column.distinct is not None else "unknown",
+            _share(column.top_share, numbers) if column.distinct is not None else "unknown",
             "unknown" if column.mean_width_bytes is None else f"{column.mean_width_bytes} B",
             "unknown" if column.correlation is None else f"{column.correlation:.2f}",
         )
     return shown
 
 
-def _share(share: float | None) -> str:
-    return "–" if share is None else percent(share)
+def _share(share: float | None, numbers: Numbers) -> str:
+    return "–" if share is None else numbers.share(share)
 
 
 def column_view(found: ColumnReport, numbers: Numbers) -> RenderableType:
@@ -214,7 +213,7 @@ def column_view(found: ColumnReport, numbers: Numbers) -> RenderableType:
         parts += [Text(""), _common(found, numbers)]
     spread = spread_of(column, found.values)
     if spread.bins:
-        parts += [Text(""), _histogram(column, spread, found.asked)]
+        parts += [Text(""), _histogram(column, spread, found.asked, numbers)]
     if found.asked:
         parts += [Text(""), _asked(found, numbers)]
     return Group(*parts)
@@ -224,9 +223,13 @@ def _column_about(found: ColumnReport, numbers: Numbers) -> RenderableType:
     table, column, counts = found.table, found.column, found.counts
     distinct = column.distinct_values(table.rows)
     listed = f"{column.common_count} listed of at most {column.target}" if column.target else ""
-    null = "unknown" if column.null_share is None else f"{percent(column.null_share)} (estimated)"
+    null = (
+        "unknown"
+        if column.null_share is None
+        else f"{numbers.share(column.null_share)} (estimated)"
+    )
     if counts is not None:
-        null += f", {percent(counts.nulls / counts.rows) if counts.rows else '0 %'} (counted)"
+        null += f", {numbers.share(counts.nulls / counts.rows) if counts.rows else '0 %'} (counted)"
     values = "unknown" if distinct is None else f"{numbers.whole(distinct)} (estimated)"
     if counts is not None:
         values += f", {numbers.whole(counts.distinct)} (counted)"
@@ -245,7 +248,7 @@ def _column_about(found: ColumnReport, numbers: Numbers) -> RenderableType:
         ("distinct", values),
         (
             "common",
-            f"{listed}; together {percent(column.common_share)} of the rows"
+            f"{listed}; together {numbers.share(column.common_share)} of the rows"
             if listed and column.common_count
             else "none stands out",
         ),
@@ -273,23 +276,23 @@ def _common(found: ColumnReport, numbers: Numbers) -> RenderableType:
     table = plain_table(*headings)
     most = found.values.common[0][1]
     for value, share in found.values.common[:MOST_VALUES]:
-        cells: list[str | Text] = [Text(_short(value)), percent(share)]
+        cells: list[str | Text] = [Text(_short(value)), numbers.share(share)]
         if found.counts is not None:
             rows = counted.get(value)
-            cells.append("–" if rows is None else percent(rows / max(found.counts.rows, 1)))
+            cells.append("–" if rows is None else numbers.share(rows / max(found.counts.rows, 1)))
         table.add_row(*cells, bar(share / most, BAR_WIDTH))
     left = len(found.values.common) - MOST_VALUES
     if left > 0:
         rest = sum(share for _, share in found.values.common[MOST_VALUES:])
-        cells = [f"{numbers.whole(left)} more", percent(rest)]
+        cells = [f"{numbers.whole(left)} more", numbers.share(rest)]
         table.add_row(*cells, *([""] if found.counts is not None else []), "")
     return table
 
 
 def _histogram(
-    column: ColumnFacts, spread: Spread, asked: tuple[AskedValue, ...]
+    column: ColumnFacts, spread: Spread, asked: tuple[AskedValue, ...], numbers: Numbers
 ) -> RenderableType:
-    rest = percent(rest_share(column))
+    rest = numbers.share(rest_share(column))
     which = "all other values" if column.common_count else "values"
     words = f"{which}, {rest} of the rows"
     if not spread.even_width:
@@ -300,7 +303,7 @@ def _histogram(
     for number, each in enumerate(spread.bins):
         table.add_row(
             Text(f"{_short(each.low)} … {_short(each.high)}"),
-            percent(each.share),
+            numbers.share(each.share),
             bar(each.share / most, BAR_WIDTH) if spread.even_width else "",
             Text("← " + ", ".join(marked[number]) if number in marked else ""),
         )
@@ -331,7 +334,7 @@ def _asked(found: ColumnReport, numbers: Numbers) -> RenderableType:
     table = plain_table(*headings)
     for each in found.asked:
         cells: list[str | Text] = [
-            Text(plainly(each.condition)), Text(place_words(each)),
+            Text(plainly(each.condition)), Text(place_words(each, numbers)),
             "unknown" if each.rows_estimated is None else numbers.whole(each.rows_estimated),
         ]  # fmt: skip
         if counted:
@@ -349,13 +352,13 @@ def _off(each: AskedValue) -> str:
     return f"{ratio:,.3g} × more" if ratio > 1 else f"{1 / ratio:,.3g} × fewer"
 
 
-def place_words(each: AskedValue) -> str:
+def place_words(each: AskedValue, numbers: Numbers) -> str:
     """Where a value falls, in words."""
     kind, share = each.place.kind, each.place.share
     if kind is PlaceKind.LISTED:
-        return f"common: {percent(share or 0.0)} of the rows"
+        return f"common: {numbers.share(share or 0.0)} of the rows"
     if kind is PlaceKind.INSIDE:
-        return f"{percent(share or 0.0)} of the others lie below"
+        return f"{numbers.share(share or 0.0)} of the others lie below"
     if kind is PlaceKind.BELOW:
         return "before the first known value"
     if kind is PlaceKind.ABOVE:

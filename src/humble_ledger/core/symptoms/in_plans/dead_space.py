@@ -34,15 +34,13 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
             name="table-bloat",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "table-bloat",
-                    measured=case.plan.steps_measured,
-                    pages=table.pages,
-                    table=table.name,
-                    rows=table.rows,
-                    needed=needed,
-                )
+            summary=message(
+                "table-bloat",
+                measured=case.plan.steps_measured,
+                pages=table.pages,
+                table=table.name,
+                rows=table.rows,
+                needed=needed,
             ),
             evidence={
                 "pages": table.pages,

@@ -76,16 +76,14 @@ def _symptom(
         name="top-n-without-index",
         node=found.window.no,
         step=found.window.name,
-        summary=(
-            message(
-                "top-n-of-groups",
-                measured=case.plan.steps_measured,
-                numbers=numbers,
-                rows=rows,
-                table=table,
-                most=found.most,
-                groups=found.groups,
-            )
+        summary=message(
+            "top-n-of-groups",
+            measured=case.plan.steps_measured,
+            numbers=numbers,
+            rows=rows,
+            table=table,
+            most=found.most,
+            groups=found.groups,
         ),
         evidence={
             "rows_numbered": rows,

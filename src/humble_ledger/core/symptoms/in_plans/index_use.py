@@ -96,14 +96,12 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
             name="index-scan-discards-most",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "index-scan-discards-most",
-                    measured=case.plan.steps_measured,
-                    rows=discarded + kept,
-                    indexes=names,
-                    kept=kept,
-                )
+            summary=message(
+                "index-scan-discards-most",
+                measured=case.plan.steps_measured,
+                rows=discarded + kept,
+                indexes=names,
+                kept=kept,
             ),
             evidence={"rows_fetched": discarded + kept, "rows_kept": kept},
             cause=Cause("condition-not-in-index", detail),
@@ -135,14 +133,12 @@ def walked_indexes(case: Case) -> Iterable[Symptom]:
             name="full-index-scan",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "full-index-scan",
-                    measured=case.plan.steps_measured,
-                    entries=discarded + kept,
-                    index=node.index,
-                    kept=kept,
-                )
+            summary=message(
+                "full-index-scan",
+                measured=case.plan.steps_measured,
+                entries=discarded + kept,
+                index=node.index,
+                kept=kept,
             ),
             evidence={"entries_read": discarded + kept, "rows_kept": kept, "index": node.index},
             cause=obstacle(case, table, best),

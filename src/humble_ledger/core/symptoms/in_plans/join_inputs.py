@@ -72,14 +72,12 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 name="join-side-without-index",
                 node=found.scan.no,
                 step=found.scan.name,
-                summary=(
-                    message(
-                        "join-side-without-index",
-                        measured=case.plan.steps_measured,
-                        rows=table.rows,
-                        table=table.name,
-                        partners=found.partners,
-                    )
+                summary=message(
+                    "join-side-without-index",
+                    measured=case.plan.steps_measured,
+                    rows=table.rows,
+                    table=table.name,
+                    partners=found.partners,
                 ),
                 evidence={
                     "rows_of_the_table": table.rows,
@@ -127,13 +125,11 @@ def sides_without_shapes(case: Case) -> Iterable[Symptom]:
                 name="join-side-without-index",
                 node=scan.no,
                 step=scan.name,
-                summary=(
-                    message(
-                        "all-held-against-each",
-                        measured=case.plan.steps_measured,
-                        rows=table.rows,
-                        table=table.name,
-                    )
+                summary=message(
+                    "all-held-against-each",
+                    measured=case.plan.steps_measured,
+                    rows=table.rows,
+                    table=table.name,
                 ),
                 evidence={"rows_of_the_table": table.rows, "column": of},
                 cause=Cause(

@@ -141,13 +141,11 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
             name="aggregation-after-join",
             node=join.no,
             step=join.name,
-            summary=(
-                message(
-                    "aggregation-after-join",
-                    measured=case.plan.steps_measured,
-                    made=made,
-                    groups=groups,
-                )
+            summary=message(
+                "aggregation-after-join",
+                measured=case.plan.steps_measured,
+                made=made,
+                groups=groups,
             ),
             evidence={
                 "rows_joined": made,

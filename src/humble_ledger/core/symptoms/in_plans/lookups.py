@@ -61,15 +61,13 @@ def spared_lookups(case: Case) -> Iterable[Symptom]:
             name="missing-covering-index",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "missing-covering-index",
-                    measured=case.plan.steps_measured,
-                    rows=rows,
-                    pages=now,
-                    table=table.name,
-                    columns=added,
-                )
+            summary=message(
+                "missing-covering-index",
+                measured=case.plan.steps_measured,
+                rows=rows,
+                pages=now,
+                table=table.name,
+                columns=added,
             ),
             evidence={
                 "rows_fetched": rows,
@@ -106,14 +104,12 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
             name="index-only-heap-fetches",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "index-only-heap-fetches",
-                    index=node.index,
-                    visits=visits,
-                    rows=max(rows, visits),
-                    table=node.relation,
-                )
+            summary=message(
+                "index-only-heap-fetches",
+                index=node.index,
+                visits=visits,
+                rows=max(rows, visits),
+                table=node.relation,
             ),
             evidence={"rows_looked_up": visits, "rows": rows},
             cause=Cause(
@@ -152,7 +148,7 @@ def coarse_bitmaps(case: Case) -> Iterable[Symptom]:
             name="lossy-bitmap",
             node=node.no,
             step=node.name,
-            summary=(message("lossy-bitmap", coarse=coarse, pages=coarse + exact, tested=tested)),
+            summary=message("lossy-bitmap", coarse=coarse, pages=coarse + exact, tested=tested),
             evidence={
                 "pages_coarse": coarse,
                 "pages_exact": exact,

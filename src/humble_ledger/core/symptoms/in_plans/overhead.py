@@ -87,14 +87,12 @@ def long_triggers(case: Case) -> Iterable[Symptom]:
             name="triggers-take-time",
             node=case.plan.root.no,
             step=case.plan.root.name,
-            summary=(
-                message(
-                    "triggers-take-time",
-                    trigger=trigger.name,
-                    took_ms=took,
-                    running_ms=running,
-                    calls=trigger.calls,
-                )
+            summary=message(
+                "triggers-take-time",
+                trigger=trigger.name,
+                took_ms=took,
+                running_ms=running,
+                calls=trigger.calls,
             ),
             evidence={"trigger": trigger.name, "calls": trigger.calls, "trigger_ms": took},
             cause=Cause(

@@ -72,10 +72,8 @@ def idle_workers(case: Case) -> Iterable[Symptom]:
             name="parallel-overhead",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "parallel-overhead", processes=workers + 1, work_ms=work, elapsed_ms=elapsed
-                )
+            summary=message(
+                "parallel-overhead", processes=workers + 1, work_ms=work, elapsed_ms=elapsed
             ),
             evidence={"process_ms": work, "elapsed_ms": elapsed, "rows_passed": rows},
             cause=Cause(
@@ -108,10 +106,8 @@ def uneven_workers(case: Case) -> Iterable[Symptom]:
             name="uneven-parallel-workers",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "uneven-parallel-workers", processes=processes, share=part, rows=case.rows(node)
-                )
+            summary=message(
+                "uneven-parallel-workers", processes=processes, share=part, rows=case.rows(node)
             ),
             evidence={"busiest_share": part, "processes": processes, "time_used_share": used},
             cause=Cause(

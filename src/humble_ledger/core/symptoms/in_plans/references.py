@@ -79,13 +79,11 @@ def _symptom(case: Case, node: Node, found: Sequence[_Reference]) -> Symptom:
         name="foreign-key-without-index",
         node=at.no,
         step=at.name,
-        summary=(
-            message(
-                "deletes-look-for-references",
-                rows=rows,
-                tables=[each.table.name for each in found],
-                table_rows=[each.table.rows for each in found],
-            )
+        summary=message(
+            "deletes-look-for-references",
+            rows=rows,
+            tables=[each.table.name for each in found],
+            table_rows=[each.table.rows for each in found],
         ),
         evidence={
             "rows_deleted": rows,

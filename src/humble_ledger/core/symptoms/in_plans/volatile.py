@@ -37,14 +37,12 @@ def changing_filters(case: Case) -> Iterable[Symptom]:
             name="volatile-filter",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "volatile-filter",
-                    measured=case.plan.steps_measured,
-                    function=function,
-                    tested=tested,
-                    kept=kept,
-                )
+            summary=message(
+                "volatile-filter",
+                measured=case.plan.steps_measured,
+                function=function,
+                tested=tested,
+                kept=kept,
             ),
             evidence={"rows_tested": tested, "rows_kept": kept, "function": function},
             cause=Cause(
@@ -75,8 +73,8 @@ def random_orders(case: Case) -> Iterable[Symptom]:
             name="random-order",
             node=node.no,
             step=node.name,
-            summary=(
-                message("random-order", measured=case.plan.steps_measured, rows=rows, function=name)
+            summary=message(
+                "random-order", measured=case.plan.steps_measured, rows=rows, function=name
             ),
             evidence={"rows_sorted": rows, "function": name},
             cause=Cause(

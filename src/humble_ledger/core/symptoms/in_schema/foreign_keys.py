@@ -30,13 +30,11 @@ def foreign_key_symptoms(
             name="foreign-key-without-index",
             node=0,
             step="",
-            summary=(
-                message(
-                    "refers-without-index",
-                    table=table.name,
-                    columns=key.columns,
-                    refers_to=key.refers_to,
-                )
+            summary=message(
+                "refers-without-index",
+                table=table.name,
+                columns=key.columns,
+                refers_to=key.refers_to,
             ),
             evidence={
                 "table_pages": table.pages,

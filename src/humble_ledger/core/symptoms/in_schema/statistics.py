@@ -47,14 +47,12 @@ def statistics_symptoms(
             name="statistics-stale",
             node=0,
             step="",
-            summary=(
-                message(
-                    "statistics-stale",
-                    changed=changed,
-                    rows=table.rows,
-                    table=table.name,
-                    gathered=moment(table.analyzed_at),
-                )
+            summary=message(
+                "statistics-stale",
+                changed=changed,
+                rows=table.rows,
+                table=table.name,
+                gathered=moment(table.analyzed_at),
             ),
             evidence={"changes": changed, "rows_estimated": table.rows, "changed_share": part},
             cause=Cause("changed-since", message("changed-since", statement=gather)),
@@ -86,15 +84,13 @@ def _too_coarse(table: TableFacts, column: ColumnFacts) -> Iterable[Symptom]:
         name="statistics-too-coarse",
         node=0,
         step="",
-        summary=(
-            message(
-                "statistics-too-coarse",
-                table=table.name,
-                column=column.name,
-                listed=column.common_count,
-                rarest=column.rarest_share * table.rows,
-                others=average * table.rows,
-            )
+        summary=message(
+            "statistics-too-coarse",
+            table=table.name,
+            column=column.name,
+            listed=column.common_count,
+            rarest=column.rarest_share * table.rows,
+            others=average * table.rows,
         ),
         evidence={
             "target": column.target,

@@ -41,13 +41,11 @@ def blocked_symptom(found: Sequence[Blockade]) -> Symptom | None:
         name=BLOCKED,
         node=0,
         step="",
-        summary=(
-            message(
-                "blocked-by-others",
-                waited_ms=waited,
-                most_ms=worst.waited_ms,
-                blocker=worst.blocker,
-            )
+        summary=message(
+            "blocked-by-others",
+            waited_ms=waited,
+            most_ms=worst.waited_ms,
+            blocker=worst.blocker,
         ),
         evidence={"waited_ms": waited, "waits": len(found), "blocker": worst.blocker},
         cause=Cause(
@@ -119,13 +117,11 @@ def incident_symptoms(incidents: Iterable[Incident], blockers: str) -> list[Symp
                 name=SPILLS,
                 node=0,
                 step="",
-                summary=(
-                    message(
-                        "writes-temporary-files",
-                        files=len(files),
-                        written_bytes=written,
-                        most_bytes=most,
-                    )
+                summary=message(
+                    "writes-temporary-files",
+                    files=len(files),
+                    written_bytes=written,
+                    most_bytes=most,
                 ),
                 evidence={"files": len(files), "bytes": written, "largest_bytes": most},
                 cause=Cause(

@@ -28,14 +28,12 @@ def concentration_symptom(ranked: Sequence[RankedQuery]) -> Symptom | None:
         name=CONCENTRATED,
         node=0,
         step="",
-        summary=(
-            message(
-                "time-in-few-queries",
-                queries=names,
-                share=top[-1].running_share,
-                whole_ms=whole,
-                others=len(ranked) - count,
-            )
+        summary=message(
+            "time-in-few-queries",
+            queries=names,
+            share=top[-1].running_share,
+            whole_ms=whole,
+            others=len(ranked) - count,
         ),
         evidence={
             "queries": ", ".join(names),

@@ -50,16 +50,14 @@ def value_symptom(
         name=SLOW_FOR_SOME,
         node=0,
         step="",
-        summary=(
-            message(
-                "slow-for-some-values",
-                place=place,
-                values=values,
-                more=more,
-                median_ms=first.median_ms,
-                others_ms=first.others_ms,
-                runs=runs,
-            )
+        summary=message(
+            "slow-for-some-values",
+            place=place,
+            values=values,
+            more=more,
+            median_ms=first.median_ms,
+            others_ms=first.others_ms,
+            runs=runs,
         ),
         evidence={
             "place": place,

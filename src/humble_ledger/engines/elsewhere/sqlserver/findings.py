@@ -33,16 +33,14 @@ def planned_for_another_value(case: Case) -> Iterable[Symptom]:
             name="row-misestimate",
             node=node.no,
             step=node.name,
-            summary=(
-                message(
-                    "row-misestimate",
-                    seen=node.rows_seen,
-                    expected=node.rows_expected,
-                    factor=error.factor,
-                    more=error.under,
-                    drives=None,
-                    drives_step=None,
-                )
+            summary=message(
+                "row-misestimate",
+                seen=node.rows_seen,
+                expected=node.rows_expected,
+                factor=error.factor,
+                more=error.under,
+                drives=None,
+                drives_step=None,
             ),
             evidence={
                 "rows_expected": node.rows_expected,
@@ -117,13 +115,11 @@ def applies(case: Case) -> Iterable[Symptom]:
             name="subquery-per-row",
             node=inner.no,
             step=inner.name,
-            summary=(
-                phrase(
-                    "a sub-query {verb} {runs:whole} times, once for each row of step {step}",
-                    verb=case.verb("ran", "would run"),
-                    runs=runs,
-                    step=outer.no if outer is not None else node.no,
-                )
+            summary=phrase(
+                "a sub-query {verb} {runs:whole} times, once for each row of step {step}",
+                verb=case.verb("ran", "would run"),
+                runs=runs,
+                step=outer.no if outer is not None else node.no,
             ),
             evidence={"runs": runs, "rows_of_step": outer.no if outer is not None else node.no},
             cause=Cause(
@@ -157,14 +153,12 @@ def skewed_threads(case: Case) -> Iterable[Symptom]:
             name="uneven-parallel-workers",
             node=node.no,
             step=node.name,
-            summary=(
-                phrase(
-                    "one of {threads} threads had {share:share} of {rows:whole} rows, and the "
-                    "others waited",
-                    threads=len(threads),
-                    share=busiest,
-                    rows=whole,
-                )
+            summary=phrase(
+                "one of {threads} threads had {share:share} of {rows:whole} rows, and the "
+                "others waited",
+                threads=len(threads),
+                share=busiest,
+                rows=whole,
             ),
             evidence={"busiest_share": busiest, "processes": len(threads)},
             cause=Cause(

@@ -49,13 +49,11 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
             name=COLUMNS_UNKNOWN,
             node=node.no,
             step=node.name,
-            summary=(
-                phrase(
-                    "the joins are planned {guess} of {table} passed; {share:share} of them do",
-                    guess=_as_if(case),
-                    table=table.name.name,
-                    share=share,
-                )
+            summary=phrase(
+                "the joins are planned {guess} of {table} passed; {share:share} of them do",
+                guess=_as_if(case),
+                table=table.name.name,
+                share=share,
             ),
             evidence={
                 "share_percent": 100 * share,

@@ -41,14 +41,12 @@ def converted_joins(case: Case) -> Iterable[Symptom]:
             name="join-side-without-index",
             node=scan.no,
             step=scan.name,
-            summary=(
-                phrase(
-                    "{verb} all {rows:whole} rows of {table}, as the join converts {column}",
-                    verb=case.verb("reads", "would read"),
-                    rows=table.rows,
-                    table=table.name,
-                    column=converted.column,
-                )
+            summary=phrase(
+                "{verb} all {rows:whole} rows of {table}, as the join converts {column}",
+                verb=case.verb("reads", "would read"),
+                rows=table.rows,
+                table=table.name,
+                column=converted.column,
             ),
             evidence={"rows_of_the_table": table.rows, "column": converted.column},
             cause=_cause(column, against, index.name, f"{beside_name(beside)}.{other.column}"),

@@ -36,14 +36,12 @@ def merged_indexes(case: Case) -> Iterable[Symptom]:
             name="index-merge",
             node=node.no,
             step=node.name,
-            summary=(
-                phrase(
-                    "some {entries:whole} entries of {names} are read and intersected to keep "
-                    "{kept:whole} rows",
-                    entries=entries,
-                    names=names,
-                    kept=kept,
-                )
+            summary=phrase(
+                "some {entries:whole} entries of {names} are read and intersected to keep "
+                "{kept:whole} rows",
+                entries=entries,
+                names=names,
+                kept=kept,
             ),
             evidence={"entries_read": round(entries), "rows_kept": kept, "indexes": names},
             cause=Cause(

@@ -32,13 +32,11 @@ def sorted_beside_prefix(case: Case) -> Iterable[Symptom]:
                 name="sort-without-index",
                 node=sort.no,
                 step=sort.name,
-                summary=(
-                    phrase(
-                        "{rows:whole} rows are sorted by {column}, though {index} begins with it",
-                        rows=case.rows(node),
-                        column=found.column,
-                        index=index.name,
-                    )
+                summary=phrase(
+                    "{rows:whole} rows are sorted by {column}, though {index} begins with it",
+                    rows=case.rows(node),
+                    column=found.column,
+                    index=index.name,
                 ),
                 evidence={"rows": case.rows(node), "index": index.name},
                 cause=Cause(
