@@ -8,16 +8,19 @@ import signal
 import sqlite3
 import time
 from collections.abc import Iterator
+from concurrent.futures import CancelledError
 from contextlib import closing
 from pathlib import Path
 from typing import Any
 
+import distributed
 import msgspec
 import pytest
 
 from humble_ledger.capture.places import RemoteFile, places_of
 from humble_ledger.errors import UnreadableInput, WrongUsage
 from humble_ledger.ledger.repository import Ledger
+from humble_ledger.workflow.capturing import cluster as cluster_reading
 from humble_ledger.workflow.capturing.cluster import LogOrder, read_there
 from tests.capture.cluster import DaskCluster, dask_cluster
 from tests.conftest import clean_environment
@@ -241,3 +244,26 @@ def test_a_cluster_that_cannot_help_is_told(tmp_path: Path, fleet: Path) -> None
     gone = there.fails(3, "capture", "log", log, "--prefix", PREFIX, "--on", empty.address)
     assert "No scheduler answers" in gone
     assert there.json("history")["events"][-1]["words"] == "ledger begun"
+
+
+class _Cancelled:
+    """A future whose library was cancelled under its wait, and so has nothing to hand over."""
+
+    def __init__(self, status: str, answers: list[bytes]) -> None:
+        self.status = status
+        self._answers = answers
+
+    def result(self, timeout: float) -> bytes:
+        if len(self._answers) > 1:
+            self._answers.pop()
+            raise UnboundLocalError("result")
+        return self._answers[0]
+
+
+def test_a_wait_that_is_cancelled_by_a_worker_that_goes_is_begun_again(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(cluster_reading, "_LOOK_EVERY_S", 0.01)
+    assert cluster_reading._result(_Cancelled("pending", [b"+", b"", b""]), distributed) == b"+"
+    with pytest.raises(CancelledError):
+        cluster_reading._result(_Cancelled("cancelled", [b"+", b""]), distributed)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import socket
+import time
 from collections.abc import Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import suppress
@@ -189,6 +190,12 @@ def _result(future: Any, distributed: Any) -> bytes:
             # One whose worker was lost waits for another.
             if future.status in ("error", "cancelled"):
                 raise
+        except UnboundLocalError:
+            # The library's wait was cancelled under it, as when a worker goes just now: then it
+            # has neither a result nor an error to hand over.
+            if future.status == "cancelled":
+                raise CancelledError from None
+            time.sleep(_LOOK_EVERY_S)
 
 
 def _other_version(theirs: str) -> WrongUsage:
