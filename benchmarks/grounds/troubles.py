@@ -221,8 +221,9 @@ TENANTS = [
          wrong=("",)),
     Case("by subject", "SELECT * FROM app.comment WHERE subject_type = 'Booking' AND subject_id = "
          "(SELECT subject_id FROM app.comment LIMIT 1)", wrong=(SCAN, ":no-index")),
+    # An index on state of these rows really makes it 30 % cheaper (7,697 to 5,351), as is said.
     Case("most bookings", "SELECT state, count(*) FROM app.booking WHERE deleted_at IS NULL GROUP BY "
-         "1", wrong=(SCAN, ":no-index")),
+         "1", wrong=(SCAN,)),
     Case("an array of keys", "SELECT * FROM app.invoice WHERE id = ANY ('{1,2,3}')", wrong=("",)),
 ]  # fmt: skip
 # A third batch, written and counted before anything was mended for it: 15 of 22 were found then.
