@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from humble_ledger.core.saying import percent
+
 STYLES = {
     "1,234.5": (",", "."),
     "1.234,5": (".", ","),
@@ -66,10 +68,7 @@ class Numbers:
 
     def share(self, share: float) -> str:
         """A share in percent, with as many digits as tell it from nothing: 12.5 %, 0.00038 %."""
-        value = 100 * share
-        if value >= 0.1 or value == 0:
-            return f"{self._styled(f'{value:.3g}')} %"
-        return f"{self._styled(f'{value:.2g}' if value >= 1e-4 else f'{value:.1e}')} %"
+        return self._styled(percent(share))
 
     def fixed(self, value: float, places: int) -> str:
         """A figure with so many places behind the point, whatever its size: 1,234.5."""

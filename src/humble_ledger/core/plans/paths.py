@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from humble_ledger.core.plans.model import Node, Operation, Plan
+from humble_ledger.core.plans.model import Node, Operation, Plan, Role
 
 # get_parallel_divisor in PostgreSQL's costsize.c: the leader helps less with each worker.
 LEADER_LOSS = 0.3
@@ -37,6 +37,13 @@ def rows_divided_by(plan: Plan, node: Node) -> float:
         if step.operation is Operation.GATHER:
             divisor *= processes_expected(step)
     return divisor
+
+
+def all_given(join: Node, side: Node) -> bool:
+    """Whether a join gives on every row of this side, partner or not."""
+    outer = ("Full", "Left", "Anti", "Right Anti")
+    whole = outer if side.role is Role.OUTER else ("Full", "Right", "Right Anti")
+    return join.join_type in whole
 
 
 def through_gathers(node: Node) -> Node:

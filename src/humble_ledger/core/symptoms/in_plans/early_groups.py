@@ -10,9 +10,11 @@ from collections.abc import Iterable
 
 from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
+from humble_ledger.core.plans.paths import all_given
 from humble_ledger.core.plans.tables import alias_of, reads_table
 from humble_ledger.core.statements.conditions import ColumnRef, columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.joins import rows_of_side
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 10_000.0
@@ -34,10 +36,10 @@ def early_aggregations(case: Case) -> Iterable[Symptom]:
             continue
         for side, other in (sides, sides[::-1]):
             steps = _down_to_groups(side)
-            if steps is None or _all_wanted(join, side):
+            if steps is None or all_given(join, side):
                 continue
             groups = steps[-1]
-            made, asked = case.rows(groups), max(_rows(case, other), 1.0)
+            made, asked = case.rows(groups), max(rows_of_side(case, other), 1.0)
             read = _grouped(case, groups)
             if read < FEWEST_ROWS or made < MANY * asked or not _by_key(join, steps):
                 continue
@@ -88,19 +90,6 @@ def _grouped(case: Case, groups: Node) -> float:
             break
         step = below
     return rows
-
-
-def _all_wanted(join: Node, side: Node) -> bool:
-    """Whether a join gives every row of this side, partner or not."""
-    whole = ("Full", "Left", "Anti") if side.role is Role.OUTER else ("Full", "Right")
-    return join.join_type in whole
-
-
-def _rows(case: Case, side: Node) -> float:
-    """The rows that ask, however often they are read again."""
-    if side.operation is Operation.MATERIALIZE and side.children:
-        return case.rows(side.children[0])
-    return case.rows(side)
 
 
 def _by_key(join: Node, steps: list[Node]) -> bool:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from humble_ledger.core.costs.model import Search
 from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
+from humble_ledger.core.plans.paths import all_given
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.enclosing import holding, sought
 from humble_ledger.core.schema.facts import TableFacts
@@ -182,9 +183,8 @@ def _sides(case: Case, join: Node) -> Iterable[_Side]:
         return
     whole = {steps[0].no: (steps, scan, table) for steps, scan, table in _whole_sides(case, join)}
     for side, other in (sides, sides[::-1]):
-        kept_whole = ("Full", "Left", "Anti") if side.role is Role.OUTER else ("Full", "Right")
-        if join.join_type.removeprefix("Right ") in kept_whole or side.no not in whole:
-            continue  # every row of it is wanted, partner or not
+        if all_given(join, side) or side.no not in whole:
+            continue
         steps, scan, table = whole[side.no]
         found = _joining(join, scan, table)
         if found is not None:

@@ -34,7 +34,7 @@ def untied_joins(case: Case) -> Iterable[Symptom]:
         if join is None:
             continue
         sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
-        fewest = min(_rows_of_side(case, side) for side in sides)
+        fewest = min(rows_of_side(case, side) for side in sides)
         made = case.rows(join)
         fewest_made = FEWEST_UNTIED_ROWS if _all_shown(case, join, groups) else FEWEST_REPEATED_ROWS
         if fewest < 2 or made < fewest_made:
@@ -115,7 +115,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         sides = [child for child in join.children if child.role in (Role.OUTER, Role.INNER)]
         if len(sides) != 2 or made < FEWEST_ROWS or made < ROWS_PER_GROUP * groups:
             continue
-        large, small = sorted(sides, key=lambda side: -_rows_of_side(case, side))
+        large, small = sorted(sides, key=lambda side: -rows_of_side(case, side))
         grouped = {ref.alias for key in top.group_keys for ref in columns_of(key)}
         counted = {
             ref.alias
@@ -125,7 +125,7 @@ def late_aggregations(case: Case) -> Iterable[Symptom]:
         } - grouped
         large_names, small_names = _names(large), _names(small)
         # Each large row must meet one small row at most, and all keys must be of the small side.
-        if made > 1.05 * _rows_of_side(case, large) or not counted <= large_names:
+        if made > 1.05 * rows_of_side(case, large) or not counted <= large_names:
             continue
         if not grouped or not grouped <= small_names or not counted:
             continue
@@ -219,7 +219,7 @@ def _chain_to_join(top: Node) -> tuple[list[Node], Node | None]:
         steps.append(node)
 
 
-def _rows_of_side(case: Case, side: Node) -> float:
+def rows_of_side(case: Case, side: Node) -> float:
     """The rows that one side brings to a join, not counted again for each time it is read."""
     if side.role is Role.INNER and side.operation is Operation.MATERIALIZE:
         return side.rows_seen if side.rows_seen is not None else (side.rows_expected or 0.0)
