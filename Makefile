@@ -18,8 +18,9 @@ $(VENV)/.develop: $(VENV)/.demo
 demo: $(VENV)/.demo
 	$(BIN)/humble demo
 
+# Hundreds of programs are started: where nothing compiled is kept, each compiles all modules anew.
 test: $(VENV)/.develop lint
-	$(BIN)/python -m pytest -n 3 --dist loadgroup
+	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 3 --dist loadgroup
 
 lint: $(VENV)/.develop lint-scripts
 	$(BIN)/ruff check src tests benchmarks

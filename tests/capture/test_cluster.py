@@ -144,7 +144,7 @@ def test_what_a_lost_worker_was_at_is_read_again_and_counted_once(
     more = []
     for number in range(12):
         path = tmp_path / f"more{number:02}.log"
-        path.write_text("".join(entry(n) for n in range(50_000 + number, 70_000 + number)))
+        path.write_text("".join(entry(n) for n in range(50_000 + number, 60_000 + number)))
         more.append(str(path))
     here, there = person(tmp_path, "here"), person(tmp_path, "there")
     with dask_cluster(2) as cluster:
@@ -168,7 +168,7 @@ def test_ctrl_c_and_a_scheduler_that_is_gone_keep_what_has_come(
 ) -> None:
     logs = sorted(str(path) for path in fleet.iterdir())
     more = tmp_path / "more.log"
-    more.write_text("".join(entry(n) for n in range(100_000, 220_000)))
+    more.write_text("".join(entry(n) for n in range(100_000, 160_000)))
     command = ("capture", "log", *logs, str(more), "--prefix", PREFIX)
     here = person(tmp_path, "here")
     here.ok(*command)

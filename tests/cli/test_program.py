@@ -56,22 +56,31 @@ def test_the_command_reference_is_current_and_every_command_has_an_example() -> 
     assert text.count("\n## ") == text.count("Example:")
 
 
+@pytest.fixture(scope="module")
+def imported() -> dict[str, set[str]]:
+    """The packages that the modules of each folder import."""
+    found: dict[str, set[str]] = {}
+    for path in SOURCE.rglob("*.py"):
+        here = found.setdefault(path.relative_to(SOURCE).parts[0], set())
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = [a.name for a in node.names] if isinstance(node, ast.Import) else []
+            if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
+                names = [node.module]
+            here |= {name.split(".")[0] for name in names}
+    return found
+
+
+@pytest.mark.xdist_group("imports")
 @pytest.mark.parametrize(
     ("package", "allowed"),
     [("typer", {"cli"}), ("rich", {"cli", "views", "demo"}),
      ("sqlalchemy", {"ledger", "recording"}), ("psycopg", {"engines", "demo", "ledger"}),
      ("sqlglot", {"core", "engines"}), ("apsw", {"engines"})],
 )  # fmt: skip
-def test_only_these_folders_know_the_package(package: str, allowed: set[str]) -> None:
-    users = set()
-    for path in SOURCE.rglob("*.py"):
-        for node in ast.walk(ast.parse(path.read_text())):
-            names = [a.name for a in node.names] if isinstance(node, ast.Import) else []
-            if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
-                names = [node.module]
-            if any(name.split(".")[0] == package for name in names):
-                users.add(path.relative_to(SOURCE).parts[0])
-    assert users == allowed
+def test_only_these_folders_know_the_package(
+    package: str, allowed: set[str], imported: dict[str, set[str]]
+) -> None:
+    assert {folder for folder, packages in imported.items() if package in packages} == allowed
 
 
 def test_every_picture_is_shown_and_the_readme_names_every_command() -> None:

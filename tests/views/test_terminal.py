@@ -9,7 +9,8 @@ from rich.console import Console, RenderableType
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
+from humble_ledger.core.remedies.model import Prediction, Remedy
+from humble_ledger.core.remedies.operations import Custom
 from humble_ledger.core.results.proposals import Proposals
 from humble_ledger.views.numbers import STYLES, Numbers
 from humble_ledger.views.terminal.parts import bar
@@ -100,7 +101,7 @@ def test_a_remedy_that_makes_a_query_clearly_dearer_says_so() -> None:
         Prediction("q2", 100, 250, "planner"),
         Prediction("q3", 100, 110, "planner"),
     )
-    remedy = Remedy(RemedyType.INDEX, "an index", ("x",), ("y",), predictions=predictions)
+    remedy = Remedy(Custom(("x",), ("y",)), "an index", ("x",), ("y",), predictions=predictions)
     proposals = Proposals((RemedyEntry("r1", "2026-03-01T10:00:00", "proposed", remedy),))
     told = drawn(remedies_view(proposals, Numbers()), 120)
     assert re.search(r"q2 .* 2\.50× dearer", told), told

@@ -18,6 +18,34 @@ _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
 @dataclass(frozen=True, slots=True)
+class StatisticsWords:
+    """How a user says of what statistics are gathered, and how many values they list.
+
+    ``together`` makes those of several {columns}, ``of_expression`` those of an {expression} of a
+    {table}, both with a {name} by which they are ``dropped``. ``target`` sets how many {values} of
+    a {column} are listed, ``usual_target`` stands for the server's usual number.
+    """
+
+    together: str = ""
+    of_expression: str = ""
+    dropped: str = ""
+    target: str = ""
+    usual_target: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PartedBuild:
+    """How an index is built online partition by partition, and then joined.
+
+    ``whole`` makes the empty index {name} of the whole {table}, with a {body} of keys;
+    ``attached`` joins the index {part} to that of the {whole}.
+    """
+
+    whole: str
+    attached: str
+
+
+@dataclass(frozen=True, slots=True)
 class Dialect:
     """One server's SQL.
 
@@ -31,8 +59,9 @@ class Dialect:
     where writers must wait for one ("": they need not); ``online_drop`` is the whole statement that
     drops one, where that is another one. ``methods`` are the kinds of index, ``includes`` tells
     whether one can hold columns that are no keys, ``most_key_bytes`` how long its keys can be
-    together (0: no limit that counts). ``script_head`` begins a migration, ``after_build`` is run
-    when an index was built, with its {name}. An index's name is known within its table alone where
+    together (0: no limit that counts). ``script_head`` begins a migration, ``parted`` are the words
+    of an index that is built partition by partition, ``after_build`` is run when an index was
+    built, with its {name}. An index's name is known within its table alone where
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
     and where it stands can be asked for. ``beginning`` writes a key that holds the first characters
     of a column ("": there is none such), ``key_expression`` the expression of one, from the core's
@@ -44,8 +73,8 @@ class Dialect:
     ``like_tells_case`` whether LIKE tells letters apart as = does. Memory has units but where it is
     told ``memory_in_bytes``, and a number stands without quotes where these would make it none
     (``bare_numbers``). ``analyze`` gathers statistics, ``analyze_needed`` those of every table that
-    the server itself finds in need of them ("": none does); ``own_statistics`` tells whether a user
-    can say of what, and how many.
+    the server itself finds in need of them ("": none does); ``statistics`` are the words of a user
+    who says of what, and how many (None: nobody can).
     """
 
     parser: str = DIALECT
@@ -59,6 +88,7 @@ class Dialect:
     includes: bool = True
     most_key_bytes: int = 0
     script_head: str = ""
+    parted: PartedBuild | None = None
     after_build: str = ""
     settings: bool = True
     setting_tried: str = "SET {name} = {value}"
@@ -67,7 +97,7 @@ class Dialect:
     bare_numbers: bool = False
     analyze: str = "ANALYZE {table}"
     analyze_needed: str = ""
-    own_statistics: bool = True
+    statistics: StatisticsWords | None = None
     setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = {value}"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
     quoting: Quoting = Quoting()  # noqa: RUF009

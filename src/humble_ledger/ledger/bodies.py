@@ -7,6 +7,7 @@ decoded. A body without a version is of the time before bodies had one.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 
@@ -17,7 +18,7 @@ from humble_ledger.errors import LedgerUnreachable
 
 T = TypeVar("T")
 
-VERSION = 2
+VERSION = 3
 _BEGIN = b'{"body_version":'
 _THEN = b',"body":'
 
@@ -58,7 +59,7 @@ _VISITS = {
 _WORKERS = {"rows": "Actual Rows", "loops": "Actual Loops", "total_ms": "Actual Total Time"}
 
 
-def symptom_in_words(symptom: dict[str, Any]) -> dict[str, Any]:
+def _symptom_in_words(symptom: dict[str, Any]) -> dict[str, Any]:
     """Symptoms once kept their sentences."""
     symptom["summary"] = _as_told(symptom["summary"])
     symptom["cause"]["detail"] = _as_told(symptom["cause"]["detail"])
@@ -69,10 +70,67 @@ def _as_told(text: str) -> dict[str, Any]:
     return {"key": AS_TOLD, "arguments": {TEXT: text}}
 
 
+def _remedy_by_fields(remedy: dict[str, Any]) -> dict[str, Any]:
+    """What a remedy does was once told by fields of which most were empty."""
+    told = {name: remedy.pop(name, None) for name in _TOLD}
+    forward = [text.rstrip().rstrip(";") for text in remedy["apply"]]
+    backward = [text.rstrip().rstrip(";") for text in remedy["revert"]]
+    operation: dict[str, Any] = {"type": "custom", "forward": forward, "backward": backward}
+    match told["type"]:
+        case "index":
+            name = told["index_name"] or ""
+            operation = {"type": "create-index", "design": told["index"], "name": name}
+        case "removal":
+            schema, name = told["removes"]
+            built = _BUILT.match(backward[0])
+            on = told["removes_from"] or (_name(built) if built else "")
+            table = {"schema": schema, "name": on}
+            operation = {"type": "drop-index", "table": table, "name": name,
+                         "definition": backward[0]}  # fmt: skip
+        case "setting":
+            operation = {"type": "set-settings", "settings": told["settings"] or []}
+        case "rewrite":
+            operation = {"type": "rewrite-statement", "old": backward[0], "new": forward[0],
+                         "values_from": told["values_from"] or "",
+                         "beside": told["beside"]}  # fmt: skip
+        case "statistics":
+            named = _CREATED.match(forward[0])
+            operation["of_statistics"] = True
+            if told["together"] and named:
+                operation = {"type": "create-statistics", "name": _name(named), **told["together"]}
+    return remedy | {"operation": operation}
+
+
+def _name(found: re.Match[str]) -> str:
+    return (found["quoted"] or found["plain"]).replace('""', '"')
+
+
+_TOLD = (
+    "type", "index", "index_name", "removes", "removes_from", "settings", "values_from", "beside",
+    "together",
+)  # fmt: skip
+_NAME = r'(?:(?:\w+|"(?:[^"]|"")+")\.)?(?:"(?P<quoted>(?:[^"]|"")+)"|(?P<plain>\w+)) '
+_CREATED = re.compile(f"CREATE STATISTICS {_NAME}")
+_BUILT = re.compile(f"CREATE.* INDEX .*? ON (?:ONLY )?{_NAME}")  # the first table named after ON
+
+
 _STEPS: Mapping[tuple[str, int], _Step] = {
     ("Plan", 0): _plan_without_typed_figures,
-    ("Symptom", 1): symptom_in_words,
+    ("Symptom", 1): _symptom_in_words,
+    ("Remedy", 2): _remedy_by_fields,
 }
+
+
+def brought_up(type_: str, version: int, content: dict[str, Any]) -> dict[str, Any]:
+    """The content of a former version's body of this type, as today's would have it.
+
+    Raises:
+        KeyError, TypeError, AttributeError, ValueError: it is none of that version.
+    """
+    for each in range(version, VERSION):
+        step = _STEPS.get((type_, each))
+        content = step(content) if step is not None else content
+    return content
 
 
 def encoded(thing: object) -> bytes:
@@ -91,14 +149,11 @@ def decoded(body: bytes, type_: type[T], what: str) -> T:
     if version > VERSION:
         raise _unknown(what, f"it was written in form {version}, and this version reads {VERSION}")
     try:
-        steps = [_STEPS.get((type_.__name__, each)) for each in range(version, VERSION)]
-        if not any(steps):
+        if not any((type_.__name__, each) in _STEPS for each in range(version, VERSION)):
             return msgspec.json.decode(content, type=type_)
         found = msgspec.json.decode(content)
-        for step in steps:
-            found = step(found) if step is not None else found
-        return msgspec.convert(found, type_)
-    except (msgspec.DecodeError, KeyError, TypeError, AttributeError) as error:
+        return msgspec.convert(brought_up(type_.__name__, version, found), type_)
+    except (msgspec.DecodeError, KeyError, TypeError, AttributeError, ValueError) as error:
         raise _unknown(what, str(error)) from error
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from humble_ledger.core.limits.outline import outline
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import SCANS, Plan
 
 CLEARLY_OTHER = 2.0  # times so many rows expected of a table
@@ -26,10 +27,10 @@ class Why(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Turned:
-    """One reason: in words, with the ``name`` of what it is about and how it ``was``."""
+    """One reason: as it is told, with the ``name`` of what it is about and how it ``was``."""
 
     why: Why
-    words: str
+    words: Message
     name: str = ""
     was: str = ""
 
@@ -48,27 +49,27 @@ def reasons(
     """
     found: list[Turned] = []
     if old.engine_version != new.engine_version:
-        words = f"the server was {old.engine_version} and is {new.engine_version}"
+        words = message("server-changed", was=old.engine_version, is_=new.engine_version)
         found.append(Turned(Why.VERSION, words, "", old.engine_version))
     for name in sorted(old.engine_settings.keys() | new.engine_settings.keys()):
         was, is_ = old.engine_settings.get(name), new.engine_settings.get(name)
         if was != is_:
-            words = f"{name} was {was or 'the default'} and is {is_ or 'the default'}"
+            words = message("setting-changed", name=name, was=was or "", is_=is_ or "")
             found.append(Turned(Why.SETTING, words, name, was or ""))
     used_then, used_now = _indexes(old), _indexes(new)
     for name in sorted(used_then - indexes_now):
-        found.append(Turned(Why.INDEX_GONE, f"the index {name} is gone", name))
+        found.append(Turned(Why.INDEX_GONE, message("index-gone", name=name), name))
     for name in sorted(used_now - used_then):
-        found.append(Turned(Why.INDEX_NEW, f"the index {name} is used, which was not", name))
+        found.append(Turned(Why.INDEX_NEW, message("index-newly-used", name=name), name))
     if not same_values:
-        found.append(Turned(Why.VALUES, "it was planned for other values"))
+        found.append(Turned(Why.VALUES, message("planned-for-other-values")))
     then, now = _expected(old), _expected(new)
     for table in sorted(then.keys() & now.keys()):
         factor = max(now[table], 0.5) / max(then[table], 0.5)
         if not 1.0 / CLEARLY_OTHER < factor < CLEARLY_OTHER:
-            words = f"{now[table]:,.0f} rows of {table} are expected, and were {then[table]:,.0f}"
+            words = message("other-rows-expected", table=table, now=now[table], then=then[table])
             found.append(Turned(Why.ROWS, words, table))
-    return found or [Turned(Why.UNKNOWN, "the plans do not show why: statistics, or sizes")]
+    return found or [Turned(Why.UNKNOWN, message("plans-do-not-show-why"))]
 
 
 def _indexes(plan: Plan) -> frozenset[str]:

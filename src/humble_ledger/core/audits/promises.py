@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from humble_ledger.core.messages import Told, message
+
 MUCH_DEARER = 1.5  # tables grow; what costs so many times the promise is told
 
 
@@ -45,7 +47,7 @@ class PromiseToday:
     promise: Promise
     standing: Standing
     cost_now: float | None
-    words: str
+    words: Told
 
 
 def judge_promise(
@@ -66,17 +68,15 @@ def judge_promise(
     if unseen:
         return PromiseToday(promise, Standing.UNKNOWN, cost_now, unseen)
     if used is False:
-        return PromiseToday(
-            promise, Standing.NOT_USED, cost_now, "it is there, and the plan does not use it"
-        )
+        return PromiseToday(promise, Standing.NOT_USED, cost_now, message("there-and-not-used"))
     promised = promise.cost_promised
     if cost_now is None or promised is None:
-        return PromiseToday(promise, Standing.UNKNOWN, cost_now, "the cost is not known")
+        return PromiseToday(promise, Standing.UNKNOWN, cost_now, message("cost-not-known"))
     if cost_now > MUCH_DEARER * promised:
         return PromiseToday(
             promise,
             Standing.DEARER,
             cost_now,
-            f"the cost is {cost_now / promised:.1f} times what the trial found",
+            message("dearer-than-promised", times=cost_now / promised),
         )
-    return PromiseToday(promise, Standing.HELD, cost_now, "the plan is as good as the trial found")
+    return PromiseToday(promise, Standing.HELD, cost_now, message("as-good-as-promised"))

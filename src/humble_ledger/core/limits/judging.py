@@ -6,30 +6,32 @@ from collections.abc import Iterator, Sequence
 
 from humble_ledger.core.estimates.accuracy import origins
 from humble_ledger.core.limits.model import Allowed, Checked, Outcome, TimeLimit
+from humble_ledger.core.messages import Message, Told, message
 from humble_ledger.core.plans.model import SCANS, Node, Operation, Plan
 from humble_ledger.core.trials.ratio import RatioInterval
 
-_NOT_MEASURED = "the statement was not run"
+UNKNOWN = message("unknown")
 
 
 def judge(allowed: Allowed, plan: Plan, not_run: str = "") -> list[Checked]:
     """Each limit but that of time; ``not_run`` says why the plan is not a measured one."""
-    return list(_judge(allowed, plan, not_run or _NOT_MEASURED))
+    return list(_judge(allowed, plan, not_run or message("not-run")))
 
 
-def _judge(allowed: Allowed, plan: Plan, not_run: str) -> Iterator[Checked]:
+def _judge(allowed: Allowed, plan: Plan, not_run: Told) -> Iterator[Checked]:
     if allowed.cost is not None:
-        yield _at_most("cost", allowed.cost, plan.cost_total, "the server tells no cost")
+        yield _at_most("cost", allowed.cost, plan.cost_total, message("server-tells-no-cost"))
     if allowed.no_full_scan_of:
         yield _full_scans(allowed.no_full_scan_of, plan)
     if allowed.uses_index:
         yield _indexes(allowed.uses_index, plan)
     if allowed.pages is not None:
         touched = plan.root.pages.touched if plan.measured and plan.root.pages else None
-        yield _at_most("pages", allowed.pages, touched, _why_not(plan, not_run, "counts no pages"))
+        why = _why_not(plan, not_run, "server-counts-no-pages")
+        yield _at_most("pages", allowed.pages, touched, why)
     if allowed.rows_read_per_row is not None:
         found = rows_read_per_row(plan)
-        why = _why_not(plan, not_run, "counts no rows of steps")
+        why = _why_not(plan, not_run, "server-counts-no-rows")
         yield _at_most("rows-read-per-row", allowed.rows_read_per_row, found, why)
     if allowed.no_spill:
         yield _spills(plan, not_run)
@@ -37,22 +39,21 @@ def _judge(allowed: Allowed, plan: Plan, not_run: str) -> Iterator[Checked]:
         yield _estimates(allowed.estimates_within, plan, not_run)
 
 
-def _why_not(plan: Plan, not_run: str, otherwise: str) -> str:
-    return f"the server {otherwise}" if plan.measured else not_run
+def _why_not(plan: Plan, not_run: Told, otherwise: str) -> Told:
+    return message(otherwise) if plan.measured else not_run
 
 
-def _at_most(name: str, most: float, found: float | None, why: str) -> Checked:
-    words = f"at most {most:,.12g}"
+def _at_most(name: str, most: float, found: float | None, why: Told) -> Checked:
+    words = message("at-most", most=most)
     if found is None:
-        return Checked(name, Outcome.UNKNOWN, words, "unknown", why)
-    told = "estimated" if name == "cost" else "measured"
-    shown = f"{found:,.0f}" if found >= 100 or found == round(found) else f"{found:,.3g}"
+        return Checked(name, Outcome.UNKNOWN, words, UNKNOWN, why)
     outcome = Outcome.HELD if found <= most else Outcome.BROKEN
-    return Checked(name, outcome, words, f"{shown} ({told})", figure=found)
+    told = message("figure-found", found=found, estimated=name == "cost")
+    return Checked(name, outcome, words, told, figure=found)
 
 
 def _full_scans(tables: Sequence[str], plan: Plan) -> Checked:
-    words = f"none of {', '.join(tables)}"
+    words = message("none-of", names=tables)
     wanted = {table.lower() for table in tables}
     found = [
         node
@@ -61,19 +62,22 @@ def _full_scans(tables: Sequence[str], plan: Plan) -> Checked:
         and {node.relation.lower(), f"{node.schema}.{node.relation}".lower()} & wanted
     ]
     if not found:
-        return Checked("full-scan", Outcome.HELD, words, "none")
-    told = ", ".join(f"step {node.no}, {node.name}" for node in found)
-    return Checked("full-scan", Outcome.BROKEN, words, told)
+        return Checked("full-scan", Outcome.HELD, words, message("none-found"))
+    return Checked("full-scan", Outcome.BROKEN, words, _steps(found))
+
+
+def _steps(found: Sequence[Node]) -> Message:
+    return message("steps-found", steps=[node.name for node in found], nos=[n.no for n in found])
 
 
 def _indexes(names: Sequence[str], plan: Plan) -> Checked:
-    words = f"uses {', '.join(names)}"
+    words = message("uses", names=names)
     used = sorted({node.index for node in plan.nodes() if node.index})
     missing = [name for name in names if name not in used]
-    found = ", ".join(used) or "no index"
+    found = message("indexes-used", names=used)
     if not missing:
         return Checked("index", Outcome.HELD, words, found)
-    return Checked("index", Outcome.BROKEN, words, found, f"not used: {', '.join(missing)}")
+    return Checked("index", Outcome.BROKEN, words, found, message("not-used", names=missing))
 
 
 def rows_read_per_row(plan: Plan) -> float | None:
@@ -96,29 +100,29 @@ def spilling(plan: Plan) -> list[Node]:
     return [n for n in plan.nodes() if n.memory is not None and n.memory.spilled_bytes]
 
 
-def _spills(plan: Plan, not_run: str) -> Checked:
-    words = "no step writes to disk"
+def _spills(plan: Plan, not_run: Told) -> Checked:
+    words = message("no-step-writes-to-disk")
     if not plan.steps_measured:
-        why = _why_not(plan, not_run, "does not tell what steps write to disk")
-        return Checked("spill", Outcome.UNKNOWN, words, "unknown", why)
+        why = _why_not(plan, not_run, "server-tells-no-spills")
+        return Checked("spill", Outcome.UNKNOWN, words, UNKNOWN, why)
     found = spilling(plan)
     if not found:
-        return Checked("spill", Outcome.HELD, words, "none does")
-    told = ", ".join(f"step {node.no}, {node.name}" for node in found)
-    return Checked("spill", Outcome.BROKEN, words, told)
+        return Checked("spill", Outcome.HELD, words, message("none-does"))
+    return Checked("spill", Outcome.BROKEN, words, _steps(found))
 
 
-def _estimates(within: float, plan: Plan, not_run: str) -> Checked:
-    words = f"rows within {within:g}× of those expected"
+def _estimates(within: float, plan: Plan, not_run: Told) -> Checked:
+    words = message("rows-within", factor=within)
     if not plan.steps_measured:
-        why = _why_not(plan, not_run, "counts no rows of steps")
-        return Checked("estimates", Outcome.UNKNOWN, words, "unknown", why)
+        why = _why_not(plan, not_run, "server-counts-no-rows")
+        return Checked("estimates", Outcome.UNKNOWN, words, UNKNOWN, why)
     far = origins(plan, within)
     worst = max(far, key=lambda each: each.factor, default=None)
     if worst is None:
-        return Checked("estimates", Outcome.HELD, words, "all are")
-    told = f"step {worst.node.no}, {worst.node.name}: {worst.factor:,.3g}×"
-    why = "more rows came than expected" if worst.under else "fewer rows came than expected"
+        return Checked("estimates", Outcome.HELD, words, message("all-are"))
+    node = worst.node
+    told = message("step-is-off", no=node.no, step=node.name, factor=worst.factor)
+    why = message("rows-came-otherwise", more=worst.under)
     return Checked("estimates", Outcome.BROKEN, words, told, why, worst.factor)
 
 
@@ -130,23 +134,24 @@ def judge_time(limit: TimeLimit, ratio: RatioInterval | None, median_ms: float) 
     """
     most = limit.at_most if limit.at_most is not None else 1.0
     words = time_words(limit)
-    took = f"{median_ms:.3g} ms (measured, median)"
+    took = message("took", median_ms=median_ms)
     if ratio is None:
-        return Checked("time", Outcome.UNKNOWN, words, took, "too few runs", median_ms)
+        return Checked("time", Outcome.UNKNOWN, words, took, message("too-few-runs"), median_ms)
     if limit.at_most_ms is None:
-        took += f", {ratio.estimate:.3g} times, between {ratio.low:.3g} and {ratio.high:.3g}"
+        took = message("took-times", median_ms=median_ms, times=ratio.estimate,
+                       low=ratio.low, high=ratio.high)  # fmt: skip
     if ratio.low > most:
         return Checked("time", Outcome.BROKEN, words, took, "", ratio.estimate, ratio)
     if ratio.high <= most:
         return Checked("time", Outcome.HELD, words, took, "", ratio.estimate, ratio)
-    why = "the limit lies within what the runs vary by"
+    why = message("limit-within-noise")
     return Checked("time", Outcome.UNKNOWN, words, took, why, ratio.estimate, ratio)
 
 
-def time_words(limit: TimeLimit) -> str:
+def time_words(limit: TimeLimit) -> Message:
     """As in "at most 2 times the baseline of 12 ms"."""
     if limit.at_most_ms is not None:
-        return f"at most {limit.at_most_ms:g} ms"
+        return message("at-most-ms", most_ms=limit.at_most_ms)
     if limit.beside:
-        return f"at most {limit.at_most:g} times the statement beside it"
-    return f"at most {limit.at_most:g} times the baseline of {limit.baseline_ms:g} ms"
+        return message("at-most-times-beside", times=limit.at_most)
+    return message("at-most-times-baseline", times=limit.at_most, baseline_ms=limit.baseline_ms)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from humble_ledger.core.messages import Message, Told
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.trials.ratio import RatioInterval
 
@@ -76,15 +77,15 @@ class Outcome(StrEnum):
 class Checked:
     """One limit of one statement, held against a plan or against times.
 
-    ``limit`` names it; ``allowed`` and ``found`` say it in words, of which ``figure`` is the
+    ``limit`` names it; ``allowed`` and ``found`` are told to people, of which ``figure`` is the
     number found where there is one; ``why`` tells more of what broke, or why nobody can tell.
     """
 
     limit: str
     outcome: Outcome
-    allowed: str
-    found: str
-    why: str = ""
+    allowed: Message
+    found: Message
+    why: Told = ""
     figure: float | None = None
     ratio: RatioInterval | None = None
 

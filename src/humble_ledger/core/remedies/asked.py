@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from humble_ledger.core.dialect import STANDARD, Dialect
-from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.model import Remedy, remedy_of
+from humble_ledger.core.remedies.operations import Custom, RewriteStatement, SetSettings
 from humble_ledger.core.statements.kinds import StatementKind, kind_of, one_statement
 from humble_ledger.core.statements.tokens import meaningful
 from humble_ledger.core.trials.tried import TriedQuery
@@ -31,12 +32,10 @@ def rewritten(query: str, old: str, new: str) -> Remedy:
     Raises:
         UnreadableInput: the new text is no single statement.
     """
-    text = one_statement(new)
-    return Remedy(
-        type=RemedyType.REWRITE,
-        summary="the statement written by hand",
-        apply=(f"{text};",),
-        revert=(f"{old.strip().rstrip(';')};",),
+    return remedy_of(
+        RewriteStatement(old.strip().rstrip(";"), one_statement(new)),
+        "the statement written by hand",
+        STANDARD,
         reason=ASKED_FOR,
         queries=(query,),
     )
@@ -52,15 +51,8 @@ def setting(text: str, dialect: Dialect = STANDARD) -> Remedy:
     name, value = said.strip().lower(), given.strip().strip("'")
     if not _SETTING.fullmatch(name) or not value:
         raise WrongUsage(f'"{text}" is not a setting.', "Write it like  --set work_mem=64MB")
-    quoted = dialect.setting_value(value)
-    return Remedy(
-        type=RemedyType.SETTING,
-        summary=f"{name} = {value} for one session",
-        apply=(dialect.setting_tried.format(name=name, value=quoted) + ";",),
-        revert=(dialect.setting_back.format(name=name) + ";",),
-        reason=ASKED_FOR,
-        settings=((name, value),),
-    )
+    words = f"{name} = {value} for one session"
+    return remedy_of(SetSettings(((name, value),)), words, dialect, reason=ASKED_FOR)
 
 
 def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
@@ -83,18 +75,11 @@ def change(applies: Sequence[str], reverts: Sequence[str]) -> Remedy:
                 "data is stored and found.",
                 "Prepare the data before, on a copy, and try what follows from it.",
             )
-    forward = tuple(f"{_safe(text)};" for text in applies)
-    backward = tuple(f"{_safe(text)};" for text in reverts)
-    first = " ".join(forward[0].split()).rstrip(";")
+    forward, backward = tuple(map(_safe, applies)), tuple(map(_safe, reverts))
+    first = " ".join(forward[0].split())
     words = first if len(first) <= _SHOWN else f"{first[: _SHOWN - 1]}…"
     more = f" and {len(forward) - 1} more" if len(forward) > 1 else ""
-    return Remedy(
-        type=RemedyType.CHANGE,
-        summary=f"{words}{more}",
-        apply=forward,
-        revert=backward,
-        reason=ASKED_FOR,
-    )
+    return remedy_of(Custom(forward, backward), f"{words}{more}", STANDARD, reason=ASKED_FOR)
 
 
 def _safe(text: str) -> str:

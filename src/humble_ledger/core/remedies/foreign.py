@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+from humble_ledger.core.dialect import STANDARD
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.operations import CreateIndex, RewriteStatement
+from humble_ledger.core.remedies.rendering import rendered
 from humble_ledger.core.schema.index_methods import IndexMethod
 
 _METHODS = frozenset(str(each) for each in IndexMethod)
@@ -16,10 +21,20 @@ def is_plain(remedy: Remedy) -> bool:
     statement, which is run as captured ones are: one statement that only reads. The index that such
     a text takes must be plain, too: it is built with it.
     """
-    if remedy.type is RemedyType.REWRITE:
-        return not remedy.values_from and (remedy.beside is None or _on_columns(remedy.beside))
-    design = remedy.index
-    return remedy.type is RemedyType.INDEX and design is not None and _on_columns(design)
+    match remedy.operation:
+        case RewriteStatement(values_from="", beside=beside):
+            return beside is None or _on_columns(beside)
+        case CreateIndex(design):
+            return _on_columns(design)
+    return False
+
+
+def shown_as_done(remedy: Remedy) -> Remedy:
+    """The remedy, a text of which shows what is sent: a stranger could have written another."""
+    if remedy.rewrite is None:
+        return remedy
+    words = rendered(remedy.rewrite, STANDARD)
+    return replace(remedy, apply=words.forward, revert=words.backward)
 
 
 def _on_columns(design: IndexDesign) -> bool:

@@ -6,10 +6,15 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from humble_ledger.core.dialect import Dialect
-from humble_ledger.core.remedies.design import IndexDesign, drop_online_sql
-from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.schema.facts import TableName
+from humble_ledger.core.dialect import Dialect, PartedBuild
+from humble_ledger.core.remedies.design import IndexDesign, drop_online_sql, index_place
+from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.operations import (
+    CreateIndex,
+    DropIndex,
+    RewriteStatement,
+    SetSettings,
+)
 from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
 
 _WORD = re.compile(r"[a-z0-9]+")
@@ -73,8 +78,8 @@ def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
             (design.drop_sql(name, dialect),),
             note=note,
         )
-    if design.parts:
-        return _part_by_part(design, design.parts, name, dialect)
+    if design.parts and dialect.parted is not None:
+        return _part_by_part(design, dialect.parted, name, dialect)
     waits = design.waits_for_expression(dialect)
     shown = identifier(name, dialect.quoting)
     after = (dialect.after_build.format(name=shown),) if dialect.after_build else ()
@@ -87,18 +92,17 @@ def _index_steps(design: IndexDesign, name: str, dialect: Dialect) -> Steps:
     )
 
 
-def _part_by_part(
-    design: IndexDesign, parts: Sequence[TableName], name: str, dialect: Dialect
-) -> Steps:
+def _part_by_part(design: IndexDesign, words: PartedBuild, name: str, dialect: Dialect) -> Steps:
     """Online on each partition, and then joined: the server cannot do so in one statement."""
-    whole = table_identifier(design.table)
-    forward = [f"CREATE INDEX {identifier(name)} ON ONLY {whole} {design.body}"]
-    of_whole = table_identifier(TableName(design.table.schema, name))
-    for part in parts:
+    shown, body = identifier(name, dialect.quoting), design.body_in(dialect)
+    whole = table_identifier(design.table, dialect.quoting)
+    forward = [words.whole.format(name=shown, table=whole, body=body)]
+    of_whole = index_place(design.table, name, dialect)
+    for part in design.parts or ():
         own = fitting_name(f"{name}_{part.name}")
         forward.append(replace(design, table=part, parts=()).create_sql(own, dialect, online=True))
-        of_part = table_identifier(TableName(part.schema, own))
-        forward.append(f"ALTER INDEX {of_whole} ATTACH PARTITION {of_part}")
+        of_part = index_place(part, own, dialect)
+        forward.append(words.attached.format(whole=of_whole, part=of_part))
     note = "-- Dropping it makes readers and writers wait a moment: it cannot be done online.\n"
     return Steps(name, tuple(forward), (design.drop_sql(name),), online=True, note=note)
 
@@ -114,31 +118,34 @@ def steps_of(remedy: Remedy, dialect: Dialect) -> Steps:
     Indexes are built and removed without blocking writers. A setting, tried in a session, is
     for the role that runs the script: nobody else's queries get it.
     """
-    if remedy.index is not None:
-        return _index_steps(remedy.index, remedy.index_name, dialect)
-    apply = tuple(statement.rstrip().rstrip(";") for statement in remedy.apply)
-    revert = tuple(statement.rstrip().rstrip(";") for statement in remedy.revert)
-    if remedy.settings:
-        values = [(name, dialect.setting_value(value)) for name, value in remedy.settings]
-        return Steps(
-            "_and_".join(name for name, _ in values),
-            tuple(dialect.setting_kept.format(name=name, value=value) for name, value in values),
-            tuple(dialect.setting_undone.format(name=name) for name, _ in values),
-        )
-    if remedy.removes is not None:
-        online = f" {dialect.online}" if dialect.online else ""
-        behind = f" {dialect.online_behind}" if dialect.online_behind else ""
-        dropped = tuple(s.replace("DROP INDEX", f"DROP INDEX{online}", 1) for s in apply)
-        if dialect.online_drop:
-            table = TableName(remedy.removes[0], remedy.removes_from)
-            dropped = (drop_online_sql(table, remedy.removes[1], dialect),)
-        return Steps(
-            f"remove_{remedy.removes[1]}",
-            dropped,
-            tuple(s.replace(" INDEX ", f" INDEX{online} ", 1) + behind for s in revert),
-            online=dialect.builds_online,
-        )
-    if remedy.type is RemedyType.REWRITE:
-        note = "-- No change of the database: this is what the application sends from now on.\n"
-        return Steps("rewrite", apply, revert, note=note)
-    return Steps("_".join(_WORD.findall(remedy.summary.lower()))[:60], apply, revert)
+    match remedy.operation:
+        case CreateIndex(design, name):
+            return _index_steps(design, name, dialect)
+        case DropIndex():
+            return _removal_steps(remedy.operation, dialect)
+        case SetSettings(settings):
+            values = [(name, dialect.setting_value(value)) for name, value in settings]
+            return Steps(
+                "_and_".join(name for name, _ in values),
+                tuple(dialect.setting_kept.format(name=n, value=value) for n, value in values),
+                tuple(dialect.setting_undone.format(name=name) for name, _ in values),
+            )
+        case RewriteStatement():
+            note = "-- No change of the database: this is what the application sends from now on.\n"
+            return Steps("rewrite", _bare(remedy.apply), _bare(remedy.revert), note=note)
+    name = "_".join(_WORD.findall(remedy.summary.lower()))[:60]
+    return Steps(name, _bare(remedy.apply), _bare(remedy.revert))
+
+
+def _bare(statements: Sequence[str]) -> tuple[str, ...]:
+    return tuple(statement.rstrip().rstrip(";") for statement in statements)
+
+
+def _removal_steps(gone: DropIndex, dialect: Dialect) -> Steps:
+    online = f" {dialect.online}" if dialect.online else ""
+    behind = f" {dialect.online_behind}" if dialect.online_behind else ""
+    dropped = f"DROP INDEX{online} {index_place(gone.table, gone.name, dialect)}"
+    if dialect.online_drop:
+        dropped = drop_online_sql(gone.table, gone.name, dialect)
+    built = gone.definition.replace(" INDEX ", f" INDEX{online} ", 1) + behind
+    return Steps(f"remove_{gone.name}", (dropped,), (built,), online=dialect.builds_online)

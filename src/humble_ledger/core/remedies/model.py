@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -9,7 +10,18 @@ from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.naming import DEFAULT_PATTERN, index_name
-from humble_ledger.core.remedies.together import ColumnGroup
+from humble_ledger.core.remedies.operations import (
+    Analyze,
+    CreateIndex,
+    CreateStatistics,
+    Custom,
+    DropIndex,
+    Operation,
+    RewriteStatement,
+    SetSettings,
+    SetStatisticsTarget,
+)
+from humble_ledger.core.remedies.rendering import rendered
 
 
 class RemedyType(StrEnum):
@@ -23,6 +35,15 @@ class RemedyType(StrEnum):
     CHANGE = "change"  # any statements of the user's, with those that undo them
 
 
+_TYPES: Mapping[type, RemedyType] = {
+    CreateIndex: RemedyType.INDEX,
+    DropIndex: RemedyType.REMOVAL,
+    Analyze: RemedyType.STATISTICS,
+    CreateStatistics: RemedyType.STATISTICS,
+    SetStatisticsTarget: RemedyType.STATISTICS,
+    SetSettings: RemedyType.SETTING,
+    RewriteStatement: RemedyType.REWRITE,
+}
 CLEARLY_DEARER = 1.2  # times the present cost
 
 
@@ -117,48 +138,88 @@ class Checked:
 class Remedy:
     """One change that could help.
 
-    ``apply`` and ``revert`` are SQL, each runnable as it stands; ``index`` is set for the
-    type index; ``size_bytes_predicted`` is the room it should take (less than nothing when it
-    gives some back). ``cures`` names the symptoms it is for, in the ``queries`` it came up for;
+    ``operation`` is what it does, and ``apply`` and ``revert`` are that in the server's words, each
+    runnable as it stands: as they were shown to people, whatever later versions would write.
+    ``size_bytes_predicted`` is the room it should take (less than nothing when it gives some back).
+    ``cures`` names the symptoms it is for, in the ``queries`` it came up for.
     A ``question`` changes the result, so somebody who knows its purpose must answer it;
-    ``removes`` is the (schema, name) of the index that a removal takes away from the table
-    ``removes_from``;
     ``direct`` tells that a rewriting takes away the very cause of a symptom it cures;
-    ``values_from`` is a statement whose one row gives the parameters of a rewritten one;
-    ``together`` are the columns that statistics are gathered of together;
-    ``beside`` is an index that a rewritten statement takes, and without which it gains little;
     ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``online`` is the word by which its index is built while others write, "" where they wait, and
-    ``online_costs`` what that takes;
-    ``settings`` are names with values; ``build_ms`` is the range building should take,
+    ``online_costs`` what that takes; ``build_ms`` is the range building should take,
     ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
 
-    type: RemedyType
+    operation: Operation
     summary: str
     apply: tuple[str, ...]
     revert: tuple[str, ...]
     reason: Told = ""
-    index: IndexDesign | None = None
-    index_name: str = ""
     predictions: tuple[Prediction, ...] = ()
     size_bytes_predicted: int | None = None
     write_overhead: WriteOverhead = field(default=WriteOverhead())
     cures: tuple[str, ...] = ()
     queries: tuple[str, ...] = ()
-    settings: tuple[tuple[str, str], ...] = ()
     build_ms: tuple[float, float] | None = None
     build_measured: bool = False
     online: str = ""
     online_costs: str = ""
-    values_from: str = ""
     direct: bool = False
     question: bool = False
-    removes: tuple[str, str] | None = None
-    removes_from: str = ""
     checked: Checked | None = None
-    together: ColumnGroup | None = None
-    beside: IndexDesign | None = None
+
+    @property
+    def type(self) -> RemedyType:
+        """The kind of change."""
+        if isinstance(self.operation, Custom):
+            return RemedyType.STATISTICS if self.operation.of_statistics else RemedyType.CHANGE
+        return _TYPES[type(self.operation)]
+
+    @property
+    def index(self) -> IndexDesign | None:
+        """The index that it builds."""
+        return self.operation.design if isinstance(self.operation, CreateIndex) else None
+
+    @property
+    def index_name(self) -> str:
+        """That index's name, else ""."""
+        return self.operation.name if isinstance(self.operation, CreateIndex) else ""
+
+    @property
+    def index_wanted(self) -> IndexDesign | None:
+        """The index that it builds, or that the text takes which it sends."""
+        return self.index if self.rewrite is None else self.rewrite.beside
+
+    @property
+    def removal(self) -> DropIndex | None:
+        """The index that it removes."""
+        return self.operation if isinstance(self.operation, DropIndex) else None
+
+    @property
+    def rewrite(self) -> RewriteStatement | None:
+        """The text that it sends in place of another."""
+        return self.operation if isinstance(self.operation, RewriteStatement) else None
+
+    @property
+    def settings(self) -> tuple[tuple[str, str], ...]:
+        """Names of settings with their new values."""
+        return self.operation.settings if isinstance(self.operation, SetSettings) else ()
+
+
+def remedy_of(
+    operation: Operation,
+    summary: str,
+    dialect: Dialect,
+    *,
+    reason: Told = "",
+    cures: tuple[str, ...] = (),
+    queries: tuple[str, ...] = (),
+) -> Remedy:
+    """The remedy that does this, in the words of one server."""
+    words = rendered(operation, dialect)
+    return Remedy(
+        operation, summary, words.forward, words.backward, reason, cures=cures, queries=queries
+    )
 
 
 def index_remedy(
@@ -176,14 +237,14 @@ def index_remedy(
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
     waits = design.waits_for_expression(dialect)
+    operation = CreateIndex(design, name)
+    words = rendered(operation, dialect)
     return Remedy(
-        type=RemedyType.INDEX,
+        operation,
         summary=f"index on {design.words}",
-        apply=(design.create_sql(name, dialect) + ";",),
-        revert=(design.drop_sql(name, dialect) + ";",),
+        apply=words.forward,
+        revert=words.backward,
         reason=reason,
-        index=design,
-        index_name=name,
         predictions=predictions,
         size_bytes_predicted=size_bytes,
         write_overhead=write_overhead or WriteOverhead(),

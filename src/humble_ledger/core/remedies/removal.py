@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.messages import Told
-from humble_ledger.core.remedies.design import index_place
-from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.operations import DropIndex
+from humble_ledger.core.remedies.rendering import rendered
 from humble_ledger.core.remedies.write_overhead import write_overhead_of_removal
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.symptoms.model import Symptom
@@ -36,17 +37,16 @@ def removal_of(
     dialect: Dialect = STANDARD,
 ) -> Remedy:
     """The remedy "remove this index"; ``queries`` are those that use it now."""
-    place = index_place(table.name, index.name, dialect)
+    operation = DropIndex(table.name, index.name, index.definition)
+    words = rendered(operation, dialect)
     return Remedy(
-        type=RemedyType.REMOVAL,
+        operation,
         summary=f"remove the index {index.name} of {table.name}",
-        apply=(f"DROP INDEX {place};",),
-        revert=(f"{index.definition};",),
+        apply=words.forward,
+        revert=words.backward,
         reason=reason,
         cures=cures,
         queries=queries,
         size_bytes_predicted=-index.size_bytes,
         write_overhead=write_overhead_of_removal(table, index),
-        removes=(table.name.schema, index.name),
-        removes_from=table.name.name,
     )

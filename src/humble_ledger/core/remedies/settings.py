@@ -6,7 +6,9 @@ import math
 from collections.abc import Iterable, Iterator
 
 from humble_ledger.core.dialect import STANDARD, Dialect
-from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.messages import Told, message
+from humble_ledger.core.remedies.model import Remedy, remedy_of
+from humble_ledger.core.remedies.operations import SetSettings
 from humble_ledger.core.saying import MIB
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Symptom
@@ -33,7 +35,7 @@ def setting_remedies(
                 str(wanted * MIB) if dialect.memory_in_bytes else f"{wanted}MB",
                 query,
                 tuple(dict.fromkeys(s.name for s, _ in memory)),
-                f"about {enough / MIB:,.3g} MiB would hold it (estimated)",
+                message("memory-would-hold-it", needed_bytes=enough),
                 dialect,
             )
     names = {symptom.name for symptom in symptoms}
@@ -43,13 +45,13 @@ def setting_remedies(
             "off",
             query,
             ("jit-overhead",),
-            "JIT compilation does not pay off here",
+            message("compiling-does-not-pay"),
             dialect,
         )
     if "parallel-overhead" in names:
         yield _setting(
             granted.workers_setting, "0", query, ("parallel-overhead",),
-            "parallel workers hardly make it quicker", dialect,
+            message("workers-hardly-help"), dialect,
         )  # fmt: skip
 
 
@@ -65,15 +67,13 @@ def _needed(case: Case, symptom: Symptom) -> float:
 
 
 def _setting(
-    name: str, value: str, query: str, cures: tuple[str, ...], reason: str, dialect: Dialect
+    name: str, value: str, query: str, cures: tuple[str, ...], reason: Told, dialect: Dialect
 ) -> Remedy:
-    return Remedy(
-        type=RemedyType.SETTING,
-        summary=f"{name} = {value} for this query's session or role",
-        apply=(dialect.setting_tried.format(name=name, value=dialect.setting_value(value)) + ";",),
-        revert=(dialect.setting_back.format(name=name) + ";",),
+    return remedy_of(
+        SetSettings(((name, value),)),
+        f"{name} = {value} for this query's session or role",
+        dialect,
         reason=reason,
-        queries=(query,),
         cures=cures,
-        settings=((name, value),),
+        queries=(query,),
     )

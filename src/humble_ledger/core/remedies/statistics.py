@@ -10,10 +10,16 @@ from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.expressions import expression_of
-from humble_ledger.core.remedies.model import Remedy, RemedyType
-from humble_ledger.core.remedies.together import MOST_COLUMNS, ColumnGroup
+from humble_ledger.core.remedies.model import Remedy, RemedyType, remedy_of
+from humble_ledger.core.remedies.operations import (
+    Analyze,
+    CreateStatistics,
+    Custom,
+    SetStatisticsTarget,
+)
+from humble_ledger.core.remedies.together import MOST_COLUMNS
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
-from humble_ledger.core.schema.quoting import fitting_name, identifier, table_identifier
+from humble_ledger.core.schema.quoting import fitting_name
 from humble_ledger.core.statements.conditions import Wrapping, predicates
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import (
@@ -47,30 +53,30 @@ def statistics_remedies(
         cause = symptom.cause.name
         if cause in _ANEW:
             yield _gathered(table, cause, (query,), dialect)
-        elif not dialect.own_statistics:
+        elif dialect.statistics is None:
             continue
         elif cause == "correlated-columns":
             columns = _columns(node, table)
             if 2 <= len(columns) <= MOST_COLUMNS:
-                yield _extended(table, columns, query)
+                yield _extended(table, columns, query, dialect)
         elif cause == "expression-without-statistics":
-            yield from _of_expressions(node, table, query)
+            yield from _of_expressions(node, table, query, dialect)
         elif cause == "value-not-listed":
             for name in _columns(node, table)[:1]:
-                yield _larger_target(case, table, table.columns[name], query)
+                yield _larger_target(case, table, table.columns[name], query, dialect)
 
 
 def _of_columns(symptom: Symptom, query: str) -> Remedy:
     """What the server itself says gathers what it lacks."""
     told = symptom.evidence
-    return Remedy(
-        type=RemedyType.STATISTICS,
-        summary=f"statistics of {told['columns']}, as the joins are planned without",
-        apply=(f"{told[GATHERED_BY]};",),
-        revert=tuple(f"{told[key]};" for key in (UNDONE_BY, UNDONE_THEN) if told.get(key)),
+    undone = tuple(str(told[key]) for key in (UNDONE_BY, UNDONE_THEN) if told.get(key))
+    return remedy_of(
+        Custom((str(told[GATHERED_BY]),), undone, of_statistics=True),
+        f"statistics of {told['columns']}, as the joins are planned without",
+        STANDARD,
         reason=symptom.summary,
-        queries=(query,),
         cures=(symptom.name,),
+        queries=(query,),
     )
 
 
@@ -88,92 +94,71 @@ def gathered_where_needed(remedies: Sequence[Remedy], dialect: Dialect) -> Remed
     several = [r for r in remedies if r.type is RemedyType.STATISTICS]
     if not dialect.analyze_needed or len(several) < FEWEST_TOGETHER:
         return None
-    return Remedy(
-        type=RemedyType.STATISTICS,
-        summary="statistics of all tables that need them",
-        apply=(dialect.analyze_needed + ";",),
-        revert=(),
-        reason=f"{len(several)} tables are without or have old ones",
+    return remedy_of(
+        Analyze(),
+        "statistics of all tables that need them",
+        dialect,
+        reason=message("tables-without-statistics", tables=len(several)),
         cures=tuple(dict.fromkeys(name for r in several for name in r.cures)),
     )
 
 
 def _gathered(table: TableFacts, cause: str, queries: tuple[str, ...], dialect: Dialect) -> Remedy:
-    name = table_identifier(table.name, dialect.quoting)
-    changed = table.changes_since_analyze or 0
-    return Remedy(
-        type=RemedyType.STATISTICS,
-        summary=f"statistics of {table.name} gathered anew",
-        apply=(dialect.analyze.format(table=name) + ";",),
-        revert=(),
-        reason=message("rows-changed-since", changed=changed or 0),
-        queries=queries,
+    return remedy_of(
+        Analyze(table.name),
+        f"statistics of {table.name} gathered anew",
+        dialect,
+        reason=message("rows-changed-since", changed=table.changes_since_analyze or 0),
         cures=(MISESTIMATE, cause),
+        queries=queries,
     )
 
 
-def _extended(table: TableFacts, columns: list[str], query: str) -> Remedy:
+def _extended(table: TableFacts, columns: list[str], query: str, dialect: Dialect) -> Remedy:
     name = fitting_name("_".join([table.name.name, *columns])[:57] + "_stats")
-    schema = "" if table.name.schema in ("", "public") else f"{identifier(table.name.schema)}."
-    listed = ", ".join(identifier(column) for column in columns)
-    on = table_identifier(table.name)
-    return Remedy(
-        type=RemedyType.STATISTICS,
-        summary=f"statistics on {table.name} ({', '.join(columns)}) together",
-        apply=(
-            f"CREATE STATISTICS {schema}{identifier(name)} (dependencies, mcv) "
-            f"ON {listed} FROM {on};",
-            f"ANALYZE {on};",
-        ),
-        revert=(f"DROP STATISTICS {schema}{identifier(name)};",),
-        reason="the planner multiplies the shares of correlated columns",
-        queries=(query,),
+    return remedy_of(
+        CreateStatistics(table.name, name, tuple(columns)),
+        f"statistics on {table.name} ({', '.join(columns)}) together",
+        dialect,
+        reason=message("shares-multiplied"),
         cures=(MISESTIMATE,),
-        together=ColumnGroup(table.name, tuple(columns)),
+        queries=(query,),
     )
 
 
-def _of_expressions(node: Node, table: TableFacts, query: str) -> Iterator[Remedy]:
+def _of_expressions(
+    node: Node, table: TableFacts, query: str, dialect: Dialect
+) -> Iterator[Remedy]:
     """The server gathers values of columns alone, unless it is told of an expression."""
     texts = [t for n in node.walk() for t in (*n.conditions.search, *n.conditions.filter)]
     alias = alias_of(node)
     found = {expression_of(p, alias) for text in texts for p in predicates(text)} - {""}
-    on = table_identifier(table.name)
-    schema = "" if table.name.schema in ("", "public") else f"{identifier(table.name.schema)}."
     for expression in sorted(found):
         words = "_".join(re.findall(r"\w+", expression))[:40].lower()
-        name = f"{schema}{identifier(fitting_name(f'{table.name.name}_{words}_stats'))}"
-        yield Remedy(
-            type=RemedyType.STATISTICS,
-            summary=f"statistics on {table.name} of {expression}",
-            apply=(f"CREATE STATISTICS {name} ON ({expression}) FROM {on};", f"ANALYZE {on};"),
-            revert=(f"DROP STATISTICS {name};",),
-            reason="the planner guesses what an expression gives, without statistics of its own",
-            queries=(query,),
+        name = fitting_name(f"{table.name.name}_{words}_stats")
+        yield remedy_of(
+            CreateStatistics(table.name, name, expression=expression),
+            f"statistics on {table.name} of {expression}",
+            dialect,
+            reason=message("expression-guessed"),
             cures=(MISESTIMATE,),
+            queries=(query,),
         )
 
 
-def _larger_target(case: Case, table: TableFacts, column: ColumnFacts, query: str) -> Remedy:
+def _larger_target(
+    case: Case, table: TableFacts, column: ColumnFacts, query: str, dialect: Dialect
+) -> Remedy:
     usual = int(case.server.setting("default_statistics_target", 100.0))
     now = column.target or usual
     wanted = min(now * MORE, MOST_TARGET)
-    on, name = table_identifier(table.name), identifier(column.name)
-    before = -1 if now == usual else now
-    return Remedy(
-        type=RemedyType.STATISTICS,
-        summary=f"statistics of {table.name}.{column.name} with {wanted:,} values listed",
-        apply=(
-            f"ALTER TABLE {on} ALTER COLUMN {name} SET STATISTICS {wanted};",
-            f"ANALYZE {on};",
-        ),
-        revert=(
-            f"ALTER TABLE {on} ALTER COLUMN {name} SET STATISTICS {before};",
-            f"ANALYZE {on};",
-        ),
-        reason=f"a value with many rows is not among the {column.common_count} listed ones",
-        queries=(query,),
+    return remedy_of(
+        SetStatisticsTarget(table.name, column.name, wanted, None if now == usual else now),
+        f"statistics of {table.name}.{column.name} with {wanted:,} values listed",
+        dialect,
+        reason=message("common-value-not-listed", listed=column.common_count),
         cures=(MISESTIMATE,),
+        queries=(query,),
     )
 
 

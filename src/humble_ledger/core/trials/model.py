@@ -56,7 +56,7 @@ class QueryTrial:
 
     query: str
     verdict: Verdict
-    reason: str
+    reason: Told
     before: Side
     after: Side
     ratio: RatioInterval | None

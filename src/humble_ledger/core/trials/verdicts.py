@@ -1,9 +1,10 @@
-"""From measurements to one of six words, and the reason in a sentence."""
+"""From measurements to one of six words, and the reason."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Pages
 from humble_ledger.core.trials.model import QueryTrial, Verdict
 from humble_ledger.core.trials.ratio import FEWEST_PAIRS, RatioInterval
@@ -66,28 +67,26 @@ def final_verdict(
     *,
     same_plan: bool,
     smallest_effect: float = SMALLEST_EFFECT,
-) -> tuple[Verdict, str]:
+) -> tuple[Verdict, Message]:
     """The verdict when measuring has ended, and its reason.
 
     ``same_plan``: both sides ran the same plan. Then a difference of time is the machine's,
     not the change's, and it is said so.
     """
-    percent = f"{smallest_effect:.0%}"
     if ratio is None:
-        return Verdict.UNDECIDED, "too few pairs of runs for an interval"
+        return Verdict.UNDECIDED, message("too-few-pairs")
     on_time = judge_time(ratio, smallest_effect)
     if same_plan:
         holds_one = ratio.low <= 1.0 <= ratio.high
-        why = "the interval holds 1" if holds_one else "what the times differ by is the machine's"
-        return Verdict.NO_DIFFERENCE, f"both sides ran the same plan; {why}"
+        return Verdict.NO_DIFFERENCE, message("same-plan-on-both-sides", holds_one=holds_one)
     if on_time in (Verdict.FASTER, Verdict.SLOWER):
-        return on_time, "the whole interval lies on one side of 1"
+        return on_time, message("interval-on-one-side")
     on_work = judge_work(before, after)
     if on_time is Verdict.NO_DIFFERENCE:
         if on_work is not None:
-            return on_work, f"times within {percent}, but clearly different work"
-        return Verdict.NO_DIFFERENCE, f"the whole interval lies within {percent} of 1"
-    return Verdict.UNDECIDED, f"the interval neither leaves 1 nor stays within {percent} of it"
+            return on_work, message("alike-in-time-not-in-work", effect=smallest_effect)
+        return Verdict.NO_DIFFERENCE, message("interval-within-effect", effect=smallest_effect)
+    return Verdict.UNDECIDED, message("interval-leaves-it-open", effect=smallest_effect)
 
 
 def overall(queries: Sequence[QueryTrial]) -> Verdict:

@@ -27,7 +27,6 @@ FAMILY = Dialect(
     memory_in_bytes=True,
     bare_numbers=True,
     analyze="ANALYZE TABLE {table}",
-    own_statistics=False,
     setting_kept="SET GLOBAL {name} = {value}",
     setting_undone="SET GLOBAL {name} = DEFAULT",
     readable=readable,

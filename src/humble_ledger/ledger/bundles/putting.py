@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection, Table, insert, select, update
 
+from humble_ledger.core.remedies.foreign import shown_as_done
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.errors import UnreadableInput
@@ -215,7 +216,7 @@ class _Putting:
         )  # fmt: skip
 
     def put_remedies(self, record: r.RemedyRecord) -> None:
-        remedy = renamed_remedy(record.remedy, self._here)
+        remedy = shown_as_done(renamed_remedy(record.remedy, self._here))
         change = "\n".join(remedy.apply)
         row = self.c.execute(select(t.remedies).where(t.remedies.c.change == change)).first()
         number = self._entry(

@@ -18,9 +18,9 @@ from humble_ledger.core.replays.model import Replay
 from humble_ledger.core.results.growth import GrowthCurve
 from humble_ledger.core.symptoms.model import Symptom
 from humble_ledger.core.trials.model import Trial
-from humble_ledger.ledger.bodies import symptom_in_words
+from humble_ledger.ledger.bodies import brought_up
 
-VERSION = 2
+VERSION = 3
 Origin = tuple[str, int]
 Client = tuple[str, str, str]  # user, database, application
 
@@ -283,10 +283,17 @@ def read_record(name: str, line: bytes) -> Any:
         msgspec.DecodeError: it is none.
     """
     type_ = FILES[name]
-    if name != "symptoms" or msgspec.json.decode(line, type=_OfVersion).version >= VERSION:
+    version = msgspec.json.decode(line, type=_OfVersion).version if name in _BODIES else VERSION
+    if version >= VERSION:
         return msgspec.json.decode(line, type=type_)
     found = msgspec.json.decode(line)
-    try:  # version 1 had sentences where there are messages now
-        return msgspec.convert({**found, "symptom": symptom_in_words(found["symptom"])}, type_)
-    except (KeyError, TypeError) as error:
+    field, of_type = _BODIES[name]
+    try:  # since they have versions, records and the bodies they hold have the same
+        found[field] = brought_up(of_type, version, found[field])
+        return msgspec.convert(found, type_)
+    except (KeyError, TypeError, AttributeError, ValueError) as error:
         raise msgspec.DecodeError(str(error)) from error
+
+
+# Records that hold a body which former versions wrote otherwise: its field and its type.
+_BODIES = {"symptoms": ("symptom", "Symptom"), "remedies": ("remedy", "Remedy")}

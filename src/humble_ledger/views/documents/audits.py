@@ -62,7 +62,7 @@ def audit_document(audit: Audit) -> AuditDocument:
                 list(each.promise.remedies),
                 each.promise.settled_at,
                 each.standing.value,
-                each.words,
+                in_words(each.words),
                 each.promise.cost_before,
                 each.promise.cost_promised,
                 each.cost_now,

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from humble_ledger.core.limits.model import CheckedStatement, CheckOfAll, Limited
 from humble_ledger.core.limits.outline import difference
+from humble_ledger.views.wording import in_words
 
 
 class CheckedLimitRow(Struct, frozen=True):
@@ -103,7 +104,14 @@ def _statement(each: CheckedStatement) -> CheckedStatementRow:
         each.broken,
         each.fault,
         [
-            CheckedLimitRow(c.limit, c.outcome.value, c.allowed, c.found, c.why, c.figure)
+            CheckedLimitRow(
+                c.limit,
+                c.outcome.value,
+                in_words(c.allowed),
+                in_words(c.found),
+                in_words(c.why),
+                c.figure,
+            )
             for c in each.checks
         ],
         list(each.outline),

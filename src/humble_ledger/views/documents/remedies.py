@@ -102,6 +102,8 @@ def remedies_document(
 def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
     """One remedy."""
     remedy = entry.remedy
+    text = remedy.rewrite
+    beside = text.beside if text is not None else None
     return RemedyRow(
         id=entry.id,
         type=remedy.type.value,
@@ -134,10 +136,10 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         },
         status=entry.status,
         alternative=alternative,
-        values_from=remedy.values_from,
+        values_from=text.values_from if text is not None else "",
         question=remedy.question,
         checked=_checked_row(remedy.checked),
-        beside_index=remedy.beside.words if remedy.beside is not None else "",
+        beside_index=beside.words if beside is not None else "",
         for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
     )
 

@@ -226,7 +226,7 @@ def _query_trial(each: QueryTrial) -> QueryTrialRow:
     return QueryTrialRow(
         id=each.query,
         verdict=each.verdict.value,
-        reason=each.reason,
+        reason=in_words(each.reason),
         before=_side(each.before),
         after=_side(each.after),
         ratio=_ratio(each.ratio),

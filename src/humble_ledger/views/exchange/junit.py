@@ -12,6 +12,7 @@ from xml.etree import ElementTree as ET  # only written here, never read
 from humble_ledger.core.limits.model import Checked, CheckedStatement, CheckOfAll, Outcome
 from humble_ledger.core.limits.outline import difference
 from humble_ledger.views.escaping import escaped
+from humble_ledger.views.wording import in_words
 
 
 def junit_of(found: CheckOfAll) -> bytes:
@@ -47,7 +48,7 @@ def _cases(suite: ET.Element, each: CheckedStatement) -> None:
             failure.text = "" if told else _text(each)
             told = True
         elif check.outcome is Outcome.UNKNOWN:
-            ET.SubElement(case, "skipped", message=escaped(check.why))
+            ET.SubElement(case, "skipped", message=escaped(in_words(check.why)))
 
 
 def _case(suite: ET.Element, each: CheckedStatement, limit: str) -> ET.Element:
@@ -58,9 +59,9 @@ def _case(suite: ET.Element, each: CheckedStatement, limit: str) -> ET.Element:
 
 
 def _said(check: Checked) -> str:
-    return f"{check.limit} allowed {check.allowed}, found {check.found}" + (
-        f" ({check.why})" if check.why else ""
-    )
+    why = f" ({in_words(check.why)})" if check.why else ""
+    allowed, found = in_words(check.allowed), in_words(check.found)
+    return f"{check.limit} allowed {allowed}, found {found}{why}"
 
 
 def _text(each: CheckedStatement) -> str:

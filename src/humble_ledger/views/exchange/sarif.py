@@ -9,6 +9,7 @@ from typing import Any
 from humble_ledger import __version__
 from humble_ledger.core.limits.model import CheckedStatement, CheckOfAll, Outcome
 from humble_ledger.core.limits.outline import difference
+from humble_ledger.views.wording import in_words
 
 SCHEMA = (
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
@@ -56,9 +57,11 @@ def _results(each: CheckedStatement, folder: Path) -> list[dict[str, Any]]:
     for check in each.checks:
         if check.outcome is not Outcome.BROKEN:
             continue
-        text = f"{limited.name}: {check.limit} allowed {check.allowed}, found {check.found}."
+        allowed, found_here = in_words(check.allowed), in_words(check.found)
+        text = f"{limited.name}: {check.limit} allowed {allowed}, found {found_here}."
         if check.why:
-            text += f" {check.why[0].upper()}{check.why[1:]}."
+            why = in_words(check.why)
+            text += f" {why[0].upper()}{why[1:]}."
         if each.plan_changed:
             text += "\nThe plan has changed:\n" + "\n".join(
                 difference(limited.outline, each.outline)

@@ -78,7 +78,7 @@ def _promises(found: Sequence[PromiseToday], numbers: Numbers) -> RenderableType
                 for cost in (promise.cost_before, promise.cost_promised, each.cost_now)
             ),
             Text(_WORDS[each.standing], style=style),
-            Text(each.words),
+            Text(in_words(each.words, numbers)),
             Text(f"{', '.join(promise.remedies)}, {promise.summary}"),
         )
     broken = sum(each.standing in BROKEN for each in found)

@@ -11,6 +11,7 @@ from humble_ledger.core.limits.outline import difference
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 _STYLES = {Outcome.HELD: "green", Outcome.BROKEN: "red", Outcome.UNKNOWN: "yellow"}
 MOST_UNLIMITED = 10
@@ -26,9 +27,12 @@ def check_view(found: CheckOfAll, numbers: Numbers, everything: bool) -> Rendera
     for each in found.statements:
         for check in each.checks:
             if everything or check.outcome is not Outcome.HELD:
-                said = f"{check.found}; {check.why}" if check.why else check.found
+                said = "; ".join(
+                    in_words(each, numbers) for each in (check.found, check.why) if each
+                )
                 table.add_row(
-                    Text(each.limited.name), check.limit, Text(check.allowed), Text(said),
+                    Text(each.limited.name), check.limit,
+                    Text(in_words(check.allowed, numbers)), Text(said),
                     Text(check.outcome.value, style=_STYLES[check.outcome]),
                 )  # fmt: skip
         if each.fault:

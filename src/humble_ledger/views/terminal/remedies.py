@@ -109,7 +109,7 @@ def caution_lines(cautions: Sequence[str]) -> list[Text]:
 
 def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
     """By whom the costs of indexes are predicted, in a sentence."""
-    with_index = [e.remedy for e in entries if e.remedy.index or e.remedy.beside]
+    with_index = [e.remedy for e in entries if e.remedy.index_wanted is not None]
     found = [p.way for remedy in with_index for p in remedy.predictions]
     formula = sum(way == FORMULA for way in found)
     if not found or formula == len(found):
@@ -120,7 +120,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
 
 
 def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
-    first = next((e for e in shown if e.remedy.index or e.remedy.beside), None)
+    first = next((e for e in shown if e.remedy.index_wanted is not None), None)
     by = f"; {predicted_by(shown, declined)}" if first is not None or declined else ""
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
@@ -195,17 +195,18 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
 
 def _beside(entry: RemedyEntry) -> str:
     """The index that a rewritten statement takes, and who builds it."""
-    if entry.remedy.beside is None:
+    text = entry.remedy.rewrite
+    if text is None or text.beside is None:
         return ""
-    words = entry.remedy.beside.words
+    words = text.beside.words
     return f"an index on {words}: a trial of {entry.id} builds it, too, and settling keeps both"
 
 
 def _values(remedy: Remedy) -> str:
-    if not remedy.values_from:
+    if remedy.rewrite is None or not remedy.rewrite.values_from:
         return ""
     kept = "the application keeps them from the page before; a trial asks for them by"
-    return f"{kept}\n{remedy.values_from}"
+    return f"{kept}\n{remedy.rewrite.values_from}"
 
 
 def _building(remedy: Remedy, numbers: Numbers) -> str:

@@ -157,7 +157,9 @@ def _query(
     if predicted is not None:
         table.add_row("cost that was predicted", "", numbers.figure(predicted), "")
     verdict = Text.assemble(
-        "verdict: ", (query.verdict.value, _STYLES.get(query.verdict, "bold")), f" ({query.reason})"
+        "verdict: ",
+        (query.verdict.value, _STYLES.get(query.verdict, "bold")),
+        f" ({in_words(query.reason, numbers)})",
     )
     note = in_words(query.result_note, numbers)
     plan = "the old plan" if way == "hidden-index" else "the changed plan"

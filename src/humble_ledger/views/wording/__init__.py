@@ -18,11 +18,13 @@ from humble_ledger.views.wording import (
     choices,
     estimates,
     joins,
+    limits,
     order,
     results,
     scans,
     schema,
     searching,
+    verdicts,
     work,
     workload,
 )
@@ -31,7 +33,8 @@ _PLAIN = Numbers()
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 _WAYS = frozenset(("whole", "figure", "ms", "share", "size", "digits"))
 _ROOMS = (
-    changes, choices, estimates, joins, order, results, scans, schema, searching, work, workload,
+    changes, choices, estimates, joins, limits, order, results, scans, schema, searching, verdicts,
+    work, workload,
 )  # fmt: skip
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.views.numbers import Numbers
+from humble_ledger.views.wording.parts import listed
 
 
 def of(n: Numbers, *, subject: str, what: str) -> str:
@@ -43,3 +44,72 @@ def kept_and_not_used(n: Numbers, *, remedy: str, days: int, trial: str, size_by
         f"{remedy} was kept {days} days ago by {trial}, and no use of it was counted since; it "
         f"takes {n.mebibytes(size_bytes)}"
     )
+
+
+def plan_turned(n: Numbers, *, was: float | None, is_: float | None, reasons: list[str]) -> str:
+    told = "its plan is another one"
+    if was is not None and is_ is not None:
+        told += f", cost {_cost(n, was)} → {_cost(n, is_)} (estimated)"
+    return f"{told}: {listed(reasons, '; ')}"
+
+
+def _cost(n: Numbers, cost: float) -> str:
+    return n.whole(cost) if cost >= 100 else n.digits(cost)
+
+
+def server_changed(n: Numbers, *, was: str, is_: str) -> str:
+    return f"the server was {was} and is {is_}"
+
+
+def setting_changed(n: Numbers, *, name: str, was: str, is_: str) -> str:
+    return f"{name} was {was or 'the default'} and is {is_ or 'the default'}"
+
+
+def index_gone(n: Numbers, *, name: str) -> str:
+    return f"the index {name} is gone"
+
+
+def index_newly_used(n: Numbers, *, name: str) -> str:
+    return f"the index {name} is used, which was not"
+
+
+def planned_for_other_values(n: Numbers) -> str:
+    return "it was planned for other values"
+
+
+def other_rows_expected(n: Numbers, *, table: str, now: float, then: float) -> str:
+    return f"{n.whole(now)} rows of {table} are expected, and were {n.whole(then)}"
+
+
+def plans_do_not_show_why(n: Numbers) -> str:
+    return "the plans do not show why: statistics, or sizes"
+
+
+def makes_index_again(n: Numbers, *, remedy: str) -> str:
+    return f"{remedy} makes that index again"
+
+
+def comes_back_with(n: Numbers, *, settings: str) -> str:
+    return f"with {settings} the former plan comes back"
+
+
+def does_not_deliver(n: Numbers, *, trial: str, why: list[str]) -> str:
+    return f"{trial} does not deliver: {listed(why, '; ')}"
+
+
+def slower_than_before_kept(
+    n: Numbers, *, query: str, times: float, low: float, high: float
+) -> str:
+    return (
+        f"{query} takes {n.digits(times)} times as long as before it was kept, between "
+        f"{n.digits(low)} and {n.digits(high)} (measured)"
+    )
+
+
+def seen_too_seldom(n: Numbers, *, query: str) -> str:
+    return f"{query} was seen too seldom to tell"
+
+
+def outcome_of_watch(n: Numbers, *, trial: str, delivers: bool, told: list[str]) -> str:
+    words = f"{trial} delivers" if delivers else f"{trial} stays, without a clear effect"
+    return f"{words}: {listed(told, '; ')}"

@@ -43,3 +43,31 @@ def writes_grow_too_much(n: Numbers, *, gain: str, by: float) -> str:
 
 def no_room_found(n: Numbers, *, gain: str) -> str:
     return f"{gain}; the search did not find room for it"
+
+
+def memory_would_hold_it(n: Numbers, *, needed_bytes: float) -> str:
+    return f"about {n.mebibytes(needed_bytes)} would hold it (estimated)"
+
+
+def compiling_does_not_pay(n: Numbers) -> str:
+    return "JIT compilation does not pay off here"
+
+
+def workers_hardly_help(n: Numbers) -> str:
+    return "parallel workers hardly make it quicker"
+
+
+def shares_multiplied(n: Numbers) -> str:
+    return "the planner multiplies the shares of correlated columns"
+
+
+def expression_guessed(n: Numbers) -> str:
+    return "the planner guesses what an expression gives, without statistics of its own"
+
+
+def common_value_not_listed(n: Numbers, *, listed: int) -> str:
+    return f"a value with many rows is not among the {n.whole(listed)} listed ones"
+
+
+def tables_without_statistics(n: Numbers, *, tables: int) -> str:
+    return f"{n.whole(tables)} tables are without or have old ones"

@@ -80,9 +80,9 @@ def _today(
         f"the index {wanted} is not on the target" for wanted, is_ in names.items() if not is_
     ]
     missing += [
-        f"the index {each.remedy.removes[1]} is still on the target"
-        for each in remedies
-        if each.remedy.removes is not None and _there(each.remedy.removes, tables)
+        f"the index {gone.name} is still on the target"
+        for gone in (each.remedy.removal for each in remedies)
+        if gone is not None and _there(gone.place, tables)
     ]
     try:
         statement = subject_of(workspace, promise.query).statement

@@ -8,6 +8,7 @@ from humble_ledger.core.audits.findings import Finding, Kind
 from humble_ledger.core.audits.flips import Turned, Why, flipped, reasons
 from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.limits.outline import difference, outline
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import CLEARLY_DEARER
 from humble_ledger.core.statements.kinds import Statement
@@ -83,21 +84,18 @@ def _told(
     query = new.query or ""
     why = reasons(old.plan, new.plan, indexes)
     costs = old.plan.cost_total, new.plan.cost_total
-    words = "; ".join(each.words for each in why)
-    told = "its plan is another one"
-    if None not in costs:
-        told += f", cost {_figure(costs[0])} → {_figure(costs[1])} (estimated)"
+    told = [each.words for each in why]
     next_ = f"humble compare {old.id} {new.id}"
     worse = None not in costs and (costs[1] or 0.0) > CLEARLY_DEARER * (costs[0] or 0.0)
     if worse:
         back = _way_back(workspace, old, why, remedies)
         if back:
-            words += f"; {back[0]}"
+            told.append(back[0])
             next_ = back[1]
     return Finding(
         Kind.FLIPPED,
         query,
-        f"{told}: {words}",
+        message("plan-turned", was=costs[0], is_=costs[1], reasons=told),
         (old.id, new.id),
         next_,
         tuple(difference(outline(old.plan), outline(new.plan))),
@@ -105,27 +103,22 @@ def _told(
     )
 
 
-def _figure(cost: float | None) -> str:
-    value = cost or 0.0
-    return f"{value:,.0f}" if value >= 100 else f"{value:.3g}"
-
-
 def _way_back(
     workspace: Workspace, old: PlanEntry, why: Sequence[Turned], remedies: Sequence[RemedyEntry]
-) -> tuple[str, str] | None:
+) -> tuple[Message, str] | None:
     """What would bring the former plan back, in words and as the trial that verifies it."""
     query = old.query or ""
     for each in why:
         if each.why is Why.INDEX_GONE:
             remedy = next((e for e in remedies if e.remedy.index_name == each.name), None)
             if remedy is not None:
-                words = f"{remedy.id} makes that index again"
+                words = message("makes-index-again", remedy=remedy.id)
                 return words, f"humble trial {query} --remedy {remedy.id}"
     settings = [(each.name, each.was) for each in why if each.why is Why.SETTING and each.was]
     if settings and _comes_back(workspace, old, settings):
         said = ", ".join(f"{name} = {value}" for name, value in settings)
         options = " ".join(f"--set {name}={value}" for name, value in settings)
-        return f"with {said} the former plan comes back", f"humble trial {query} {options}"
+        return message("comes-back-with", settings=said), f"humble trial {query} {options}"
     return None
 
 

@@ -6,7 +6,7 @@ import statistics
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from humble_ledger.core.limits.judging import judge, judge_time, time_words
+from humble_ledger.core.limits.judging import UNKNOWN, judge, judge_time, time_words
 from humble_ledger.core.limits.model import (
     Checked,
     CheckedStatement,
@@ -82,11 +82,11 @@ class _Checker:
 
     def _time(self, statement: Statement, limit: TimeLimit, not_run: str) -> Checked:
         if not_run:
-            return Checked("time", Outcome.UNKNOWN, time_words(limit), "unknown", not_run)
+            return Checked("time", Outcome.UNKNOWN, time_words(limit), UNKNOWN, not_run)
         try:
             ratio, median_ms = self._measured(statement, limit)
         except HumbleError as error:
-            return Checked("time", Outcome.UNKNOWN, time_words(limit), "unknown", error.message)
+            return Checked("time", Outcome.UNKNOWN, time_words(limit), UNKNOWN, error.message)
         return judge_time(limit, ratio, median_ms)
 
     def _measured(

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from msgspec.structs import replace as replaced
+
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.model import IndexAbilities
@@ -40,9 +42,10 @@ def beside_an_index(
     present plan is an estimate, the new one's a prediction.
     """
     now = entry.plan.cost_total
-    if now is None or entry.query is None:
+    text = remedy.rewrite
+    if now is None or entry.query is None or text is None:
         return None
-    new = Statement(remedy.apply[0].rstrip(";"), entry.parameters)
+    new = Statement(text.new, entry.parameters)
     try:
         plan = workspace.session.explain(new).plan
     except (StatementRejected, RefusedForSafety):
@@ -63,7 +66,7 @@ def beside_an_index(
         summary=f"{remedy.summary}, beside an index on {design.words}",
         predictions=(Prediction(entry.query, now, cost, predictor.way, "the present plan", route),),
         size_bytes_predicted=size,
-        beside=design,
+        operation=replaced(text, beside=design),
     )
 
 
@@ -73,8 +76,8 @@ def waits_for_an_index(
     """Whether a rewriting turns comparisons, or asks for groups one by one: without an index
     that leads to the rows it may well be no better.
     """
-    return any(
-        f"{each.sql};" == remedy.apply[0]
+    return remedy.rewrite is not None and any(
+        each.sql == remedy.rewrite.new
         for way in (comparisons, groups_asked_for)
         for each in way(statement, tables, dialect)
     )

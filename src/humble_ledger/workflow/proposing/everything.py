@@ -72,7 +72,7 @@ def _proposed(
         progress("looking at the schema")
         found += of_schema(workspace, making, designs)
     plans = {each.query: each.plan.plan for each in studied}
-    told = [remedy.removes[1] for remedy in found if remedy.removes is not None]
+    told = [remedy.removal.name for remedy in found if remedy.removal is not None]
     first = [remedy.index for remedy in found if remedy.index is not None]
     found += made_superfluous(
         first, pool.tables.values(), plans, told, dialect=workspace.engine.dialect

@@ -95,6 +95,8 @@ class Pool:
         if stop.asked and not studied:
             raise Interrupted("Stopped before any query was studied.")
         left_out += [(what, STOPPED) for what in wanted[begun:]]
+        if RemedyType.INDEX not in types:
+            wish = wish or PredictWith.FORMULA  # no copy is made of which nothing would be asked
         predictor, declined = predictor_of(workspace, progress, wish)
         if isinstance(predictor, PlannedPredictor) and RemedyType.INDEX in types:
             wide = {

@@ -50,11 +50,12 @@ def rewrites(
         if priced.question:  # it is meant to give another result
             kept.append(priced)
             continue
+        assert priced.rewrite is not None
         progress("searching for rows on which a rewritten statement means something else")
         told = counterexample(
             workspace,
             tables,
-            Pair.of(Statement(entry.statement, entry.parameters), priced),
+            Pair.of(Statement(entry.statement, entry.parameters), priced.rewrite),
             progress,
         )
         if told.example is not None and told.refuted:
@@ -78,10 +79,10 @@ def _priced(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | 
     What takes away the cause of a symptom need only not be dearer: estimates know little of
     the work that it spares.
     """
+    assert remedy.rewrite is not None
+    now = Statement(entry.statement, entry.parameters)
     try:
-        plan = workspace.session.explain(
-            Pair.of(Statement(entry.statement, entry.parameters), remedy).new
-        ).plan
+        plan = workspace.session.explain(Pair.of(now, remedy.rewrite).new).plan
     except (StatementRejected, RefusedForSafety):
         return None  # it was written for another dialect than the tree's
     before, after = entry.plan.cost_total, plan.cost_total
@@ -89,7 +90,6 @@ def _priced(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | 
         return None
     if before < (1.0 if remedy.direct else CLEAR_GAIN) * after:
         return None
-    now = "the present plan"
-    return replace(
-        remedy, predictions=(Prediction(entry.query, before, after, PLANNER, now, said(plan)),)
-    )
+    step = "the present plan"
+    told = Prediction(entry.query, before, after, PLANNER, step, said(plan))
+    return replace(remedy, predictions=(told,))

@@ -158,7 +158,7 @@ def _compared(
 ) -> AppliedQuery:
     (old, had), (new, has) = before[query], after[query]
     indexes = [e.remedy for e in remedies if e.remedy.index is not None]
-    gone = [e.remedy.removes[1] for e in remedies if e.remedy.removes is not None]
+    gone = [e.remedy.removal.name for e in remedies if e.remedy.removal is not None]
     uses = None
     if indexes:
         uses = any(

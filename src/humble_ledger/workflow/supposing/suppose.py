@@ -13,7 +13,13 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.asked import setting
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.index_text import parse_index, spelled
-from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.core.remedies.operations import (
+    CreateIndex,
+    CreateStatistics,
+    DropIndex,
+    RewriteStatement,
+    SetSettings,
+)
 from humble_ledger.core.remedies.prediction.formula import FormulaPredictor
 from humble_ledger.core.remedies.prediction.planned import nearly_same
 from humble_ledger.core.remedies.together import ColumnGroup, parse_group
@@ -190,21 +196,23 @@ def _understood(workspace: Workspace, asked: Supposed) -> _Made:
         made.settings += setting(text).settings
     for id_ in asked.remedies:
         remedy = workspace.ledger.remedies.get(id_).remedy
-        if remedy.index is not None:
-            designs.append(remedy.index)
-        elif remedy.removes is not None:
-            names.append(".".join((remedy.removes[0], remedy.removes[1])))
-        elif remedy.type is RemedyType.SETTING:
-            made.settings += remedy.settings
-        elif remedy.type is RemedyType.REWRITE and remedy.queries:
-            made.texts[remedy.queries[0]] = remedy.apply[0].rstrip().rstrip(";")
-        elif remedy.together is not None:
-            made.together.append(remedy.together)
-        else:
-            raise WrongUsage(
-                f"{id_} cannot be supposed: what {remedy.type.value} bring, only a trial tells.",
-                f"Try it:  humble trial WHAT --remedy {id_}",
-            )
+        match remedy.operation:
+            case CreateIndex(design):
+                designs.append(design)
+            case DropIndex():
+                names.append(".".join(remedy.operation.place))
+            case SetSettings(settings):
+                made.settings += settings
+            case RewriteStatement(new=text) if remedy.queries:
+                made.texts[remedy.queries[0]] = text
+            case CreateStatistics(table, columns=columns) if columns:
+                made.together.append(ColumnGroup(table, columns))
+            case _:
+                raise WrongUsage(
+                    f"{id_} cannot be supposed: what {remedy.type.value} bring, only a trial "
+                    "tells.",
+                    f"Try it:  humble trial WHAT --remedy {id_}",
+                )
     session = workspace.session
     for text in asked.rows:
         table, factor = growth_of(session, text)

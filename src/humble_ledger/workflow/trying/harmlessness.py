@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from humble_ledger.core.entries import RemedyEntry
-from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.side_effects import is_allowed, refuse_run
 from humble_ledger.core.trials.tried import TriedQuery
@@ -33,14 +32,15 @@ def require_harmless(
         session.require_run(each.statement, writes=writes)
     for entry in entries:
         remedy = entry.remedy
-        if remedy.type is RemedyType.REWRITE:
-            values = () if remedy.values_from else tried[0].statement.values
-            session.require_run(Statement(remedy.apply[0].rstrip(";"), values))
-            if remedy.values_from:
-                session.require_run(Statement(remedy.values_from))
+        text = remedy.rewrite
+        if text is not None:
+            values = () if text.values_from else tried[0].statement.values
+            session.require_run(Statement(text.new, values))
+            if text.values_from:
+                session.require_run(Statement(text.values_from))
             continue
-        for text in remedy.apply:
-            _require(workspace, text)
+        for sql in remedy.apply:
+            _require(workspace, sql)
 
 
 def _require(workspace: Workspace, text: str) -> None:

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.counterexamples.searching import Pair
-from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.supposing.counterexamples import checked_of, counterexample
@@ -23,9 +22,9 @@ def held_against(
     for tomorrow.
     """
     remedy = entry.remedy
-    if remedy.type is not RemedyType.REWRITE or remedy.question:
+    if remedy.rewrite is None or remedy.question:
         return entry
-    pair = Pair.of(tried[0].statement, remedy)
+    pair = Pair.of(tried[0].statement, remedy.rewrite)
     progress("searching for rows on which the other text means something else")
     found = checked_of(counterexample(workspace, {}, pair, progress))
     return workspace.ledger.remedies.keep(replace(remedy, checked=found))

@@ -6,6 +6,7 @@ import statistics
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.plans.tables import table_accounts, whole_work
 from humble_ledger.core.remedies.model import RemedyType
@@ -82,7 +83,7 @@ class Judging:
             smallest_effect=self.smallest_effect,
         )
         if not compared.same:
-            verdict, reason = Verdict.UNDECIDED, "the results differ, so times say nothing"
+            verdict, reason = Verdict.UNDECIDED, message("results-differ")
         return QueryTrial(
             query=tried.query,
             verdict=verdict,
@@ -101,15 +102,13 @@ class Judging:
         self, tried: TriedQuery, sides: Mapping[str, Side], endless: Sequence[str]
     ) -> QueryTrial:
         """A query of which one side, or both, did not end within the time limit."""
-        seconds = f"{self.workspace.limits.statement_ms / 1000:g} s"
+        limit_ms = self.workspace.limits.statement_ms
         if len(endless) == 2:
-            verdict, reason = Verdict.UNDECIDED, f"neither side ended within {seconds}"
+            verdict, reason = Verdict.UNDECIDED, message("neither-side-ended", limit_ms=limit_ms)
         elif "before" in endless:
-            verdict = Verdict.FASTER
-            reason = f"before the change it did not end within {seconds}, with it it does"
+            verdict, reason = Verdict.FASTER, message("ends-with-change", limit_ms=limit_ms)
         else:
-            verdict = Verdict.SLOWER
-            reason = f"with the change it does not end within {seconds}, before it did"
+            verdict, reason = Verdict.SLOWER, message("ends-without-change", limit_ms=limit_ms)
         ended = {
             name: replace(side, timed_out=True, runs_ms=()) if name in endless else side
             for name, side in sides.items()

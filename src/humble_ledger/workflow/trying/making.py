@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from humble_ledger.core.dialect import Dialect
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.model import RemedyType
+from humble_ledger.core.remedies.operations import RewriteStatement
 from humble_ledger.core.trials.marks import marked_name
 from humble_ledger.engines.contract import Change, NewIndex
 
@@ -67,12 +68,13 @@ class Making:
     @property
     def hidden(self) -> tuple[str, ...]:
         """The names of indexes that only the side before can see."""
-        return tuple(e.remedy.removes[1] for e in self.entries if e.remedy.removes is not None)
+        return tuple(e.remedy.removal.name for e in self.entries if e.remedy.removal is not None)
 
     @property
-    def rewrite(self) -> Remedy | None:
-        """The remedy that is sent in place of the statement."""
-        return next((e.remedy for e in self.entries if e.remedy.type is RemedyType.REWRITE), None)
+    def rewrite(self) -> RewriteStatement | None:
+        """The text that is sent in place of the statement."""
+        texts = (entry.remedy.rewrite for entry in self.entries)
+        return next((text for text in texts if text is not None), None)
 
     @property
     def makes_something(self) -> bool:
@@ -103,12 +105,12 @@ def making_of(
     remedies = [entry.remedy for entry in entries]
     # Besides building indexes, what one connection alone gets.
     others = tuple(s for r in remedies if r.type in _SET_INSIDE for s in r.apply)
-    gone = [(r.removes, r.removes_from) for r in remedies if r.removes is not None]
+    gone = [r.removal for r in remedies if r.removal is not None]
     change = Change(
         tuple(index.new for index in indexes),
         others,
-        tuple(place for place, _ in gone),
-        tuple(table for _, table in gone),
+        tuple(index.place for index in gone),
+        tuple(index.table.name for index in gone),
         writes,
     )
     return Making(tuple(entries), indexes, change)

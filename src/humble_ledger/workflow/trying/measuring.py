@@ -84,8 +84,7 @@ class Measuring:
         sent = {"before": tried.statement, "after": tried.statement}
         rewrite = self._judging.making.rewrite
         if rewrite is not None:
-            text = rewrite.apply[0].rstrip(";")
-            sent["after"] = self._with_values(tried.statement, text, rewrite.values_from)
+            sent["after"] = self._with_values(tried.statement, rewrite.new, rewrite.values_from)
             arms["after"] = RewrittenArm(arms["after"], sent["after"])
         return arms, sent
 

@@ -6,6 +6,14 @@ from collections.abc import Sequence
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import Remedy, RemedyType
+from humble_ledger.core.remedies.operations import (
+    Analyze,
+    CreateIndex,
+    CreateStatistics,
+    DropIndex,
+    SetStatisticsTarget,
+)
+from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
 from humble_ledger.workflow.reading.ranking import captured_queries
 from humble_ledger.workflow.workspace import Workspace
@@ -25,11 +33,16 @@ def touched_queries(workspace: Workspace, entries: Sequence[RemedyEntry]) -> lis
 
 def _tables(workspace: Workspace, remedy: Remedy) -> set[str]:
     """The names of the tables that a remedy changes."""
-    if remedy.index is not None:
-        return {remedy.index.table.name}
-    if remedy.removes is not None:
-        tables = workspace.session.tables(workspace.session.user_tables())
-        return {t.name.name for t in tables.values() if t.index(remedy.removes[1]) is not None}
+    match remedy.operation:
+        case CreateIndex(design):
+            return {design.table.name}
+        case (
+            DropIndex(table)
+            | CreateStatistics(table)
+            | SetStatisticsTarget(table)
+            | Analyze(TableName() as table)
+        ):
+            return {table.name}
     named = {name for statement in remedy.apply for name in _names(statement)}
     return named & {table.name for table in workspace.session.user_tables()}
 

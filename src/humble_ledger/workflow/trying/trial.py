@@ -411,7 +411,7 @@ def _tried(workspace: Workspace, what: str) -> TriedQuery:
 
 
 def _refuse_unfitting_rewrites(entries: Sequence[RemedyEntry], tried: Sequence[TriedQuery]) -> None:
-    rewrites = [entry for entry in entries if entry.remedy.type is RemedyType.REWRITE]
+    rewrites = [entry for entry in entries if entry.remedy.rewrite is not None]
     if rewrites and (
         len(rewrites) > 1
         or len(tried) > 1
@@ -422,8 +422,9 @@ def _refuse_unfitting_rewrites(entries: Sequence[RemedyEntry], tried: Sequence[T
             "tried on that query, one at a time.",
             f"Use  humble trial {rewrites[0].remedy.queries[0]} --remedy {rewrites[0].id}",
         )
-    for entry in rewrites:
-        require_readable_run(entry.remedy.apply[0], allow_writes=False)
+    for text in (entry.remedy.rewrite for entry in rewrites):
+        assert text is not None
+        require_readable_run(text.new, allow_writes=False)
 
 
 def _still_there(

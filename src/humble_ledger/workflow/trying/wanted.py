@@ -41,9 +41,9 @@ def wanted_remedies(
         )
     designs = [_whole(workspace, parse_index(text, dialect.default_schema)) for text in indexes]
     # A new text is tried with the index that it takes.
-    beside = [e.remedy.beside for e in entries if e.remedy.beside is not None]
+    beside = [e.remedy.rewrite.beside for e in entries if e.remedy.rewrite is not None]
     there = {e.remedy.index for e in entries} | set(designs)
-    designs += [design for design in beside if design not in there]
+    designs += [design for design in beside if design is not None and design not in there]
     made = [index_remedy(d, reason=ASKED_FOR, dialect=dialect) for d in designs]
     return entries + [known.keep_known(remedy) for remedy in made]
 

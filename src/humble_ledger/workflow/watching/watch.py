@@ -10,10 +10,10 @@ from pathlib import Path
 
 from humble_ledger.core.audits.drift import FEWEST, Drift
 from humble_ledger.core.audits.findings import Finding, Kind
-from humble_ledger.core.audits.promises import BROKEN
+from humble_ledger.core.audits.promises import BROKEN, PromiseToday
 from humble_ledger.core.audits.watching import Look, Watched, WatchEvent, What
 from humble_ledger.core.entries import CaptureEntry
-from humble_ledger.core.messages import Told, message
+from humble_ledger.core.messages import Message, Told, message
 from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.symptoms.in_workload.blocking import LEAST_WAIT_MS
 from humble_ledger.core.trials.model import Verdict
@@ -177,7 +177,7 @@ class _Watcher:
         ]  # fmt: skip
         self._compare([*findings, *self._blocked])
         if self.asked.trial and self.taken_back_at_s is None:
-            self._judge(findings)
+            self._judge(found.promises)
 
     def _capture(self) -> CaptureEntry:
         if self.asked.logs:
@@ -211,22 +211,20 @@ class _Watcher:
         if said != here.keys():
             ledger.said.keep(place, sorted(here))
 
-    def _judge(self, findings: Sequence[Finding]) -> None:
+    def _judge(self, promises: Sequence[PromiseToday]) -> None:
         """Take the change back when it is clear that it does not deliver."""
         trial = self.asked.trial
-        why = [
-            f"{each.subject}: {each.words}"
-            for each in findings
-            if each.kind is Kind.PROMISE and trial in each.evidence
-        ]
-        why += [
-            _changed(found) for _, found in self._drifts() if found and found.verdict is _SLOWER
-        ]
-        if not why:
+        broken = [e for e in promises if e.standing in BROKEN and e.promise.trial == trial]
+        slower = [found for _, found in self._drifts() if found and found.verdict is _SLOWER]
+        if not broken and not slower:
             return
-        take_back(self.workspace, trial, f"watched, and taken back: {why[0]}")
+        short = [f"{each.promise.query} {each.standing}" for each in broken]
+        short += [f"{each.query} slower" for each in slower]
+        take_back(self.workspace, trial, f"watched, and taken back: {', '.join(short)}")
         self.taken_back_at_s = time.monotonic() - self._begun
-        self._say(What.TAKEN_BACK, f"{trial} does not deliver: {'; '.join(why)}", trial=trial)
+        why = [message("of", subject=each.promise.query, what=each.words) for each in broken]
+        why += [_changed(each) for each in slower]
+        self._say(What.TAKEN_BACK, message("does-not-deliver", trial=trial, why=why), trial=trial)
 
     def _drifts(self) -> list[tuple[str, Drift | None]]:
         """Each query of the watched trial since it was kept, against what was seen before.
@@ -258,15 +256,13 @@ class _Watcher:
         """What the watched change has brought since it was kept."""
         drifts = self._drifts()
         told = [
-            f"{query} was seen too seldom to tell" if found is None else _changed(found)
+            message("seen-too-seldom", query=query) if found is None else _changed(found)
             for query, found in drifts
         ]
         better = any(found is not None and found.verdict is Verdict.FASTER for _, found in drifts)
         trial = self.asked.trial
-        words = f"{trial} delivers" if better else f"{trial} stays, without a clear effect"
-        self._say(
-            What.DELIVERS if better else What.STAYS, f"{words}: {'; '.join(told)}", trial=trial
-        )
+        words = message("outcome-of-watch", trial=trial, delivers=better, told=told)
+        self._say(What.DELIVERS if better else What.STAYS, words, trial=trial)
 
     def _say(
         self, what: What, words: Told, finding: Finding | None = None, trial: str = ""
@@ -276,9 +272,9 @@ class _Watcher:
         self.tell(event)
 
 
-def _changed(found: Drift) -> str:
+def _changed(found: Drift) -> Message:
     ratio = found.ratio
-    return (
-        f"{found.query} takes {ratio.estimate:.3g} times as long as before it was kept, between "
-        f"{ratio.low:.3g} and {ratio.high:.3g} (measured)"
-    )
+    return message(
+        "slower-than-before-kept",
+        query=found.query, times=ratio.estimate, low=ratio.low, high=ratio.high,
+    )  # fmt: skip

@@ -20,7 +20,7 @@ from humble_ledger.core.remedies.counterexamples.model import (
     Search,
     SmallDatabase,
 )
-from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.operations import RewriteStatement
 from humble_ledger.core.remedies.rewrites.model import parsed
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.kinds import Statement
@@ -44,10 +44,10 @@ class Pair:
     values_from: str = ""
 
     @classmethod
-    def of(cls, old: Statement, remedy: Remedy) -> Pair:
+    def of(cls, old: Statement, text: RewriteStatement) -> Pair:
         """A statement with its values, and its rewriting with the same or its own."""
-        values = () if remedy.values_from else old.values
-        return cls(old, Statement(remedy.apply[0].rstrip(";"), values), remedy.values_from)
+        values = () if text.values_from else old.values
+        return cls(old, Statement(text.new, values), text.values_from)
 
     @property
     def ordered(self) -> bool:

@@ -26,6 +26,7 @@ from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 CLEARLY_CHEAPER = 0.5
+MOSTLY_UNMATCHED = 0.5  # of the rows read: joined ones and those that look for partners
 _PASSING = (
     Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
     Operation.GATHER,
@@ -63,6 +64,8 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 # Unconverted it would be another join: what that of today costs goes, too.
                 covers = (join.no, *covers)
                 now += case.accounts[join.no].self_cost
+            elif _is_for(case, join, found):
+                covers = (join.no, *covers)
             if lookups >= CLEARLY_CHEAPER * now or found.table.is_small:
                 continue
             cost_ms, share = case.avoidable_of(covers, 1.0 - lookups / now)
@@ -103,6 +106,16 @@ def sides_without_index(case: Case) -> Iterable[Symptom]:
                 cost_share=share,
                 covers=covers,
             )
+
+
+def _is_for(case: Case, join: Node, found: _Side) -> bool:
+    """Whether a join's own work is mostly that for rows of a side that have no partner.
+
+    Each row read is hashed, probed or merged, so with the scan most of that goes, too.
+    """
+    if join.operation is Operation.NESTED_LOOP:
+        return False  # it runs its inner side for each row of the other
+    return case.rows(join) + found.partners <= MOSTLY_UNMATCHED * case.rows(found.scan)
 
 
 def sides_without_shapes(case: Case) -> Iterable[Symptom]:

@@ -159,7 +159,9 @@ class MariaCluster:
         give_up = time.monotonic() + START_TIMEOUT_S
         while self.running and time.monotonic() < give_up:
             try:
-                pymysql.connect(unix_socket=str(self.socket), user=USER, connect_timeout=2).close()
+                pymysql.connect(
+                    unix_socket=str(self.socket), user=USER, connect_timeout=2, ssl_disabled=True
+                ).close()
                 return
             except pymysql.Error:
                 time.sleep(POLL_S)
