@@ -12,7 +12,7 @@ import pytest
 import humble_ledger
 from humble_ledger.core.messages import AS_TOLD, Message, message, phrase
 from humble_ledger.views.numbers import STYLES, Numbers
-from humble_ledger.views.wording import SENTENCES, in_words
+from humble_ledger.views.wording import ROOMS, SENTENCES, in_words, sentences_of
 
 SOURCES = Path(humble_ledger.__file__).parent
 
@@ -53,6 +53,10 @@ def test_a_message_has_a_sentence_for_just_its_arguments(
 def test_no_sentence_is_left_of_which_nobody_makes_a_message() -> None:
     assert len(MADE) > 100
     assert set(SENTENCES) == {key for _, key, _, _ in MADE}
+
+
+def test_no_key_has_two_sentences() -> None:
+    assert len(list(sentences_of(ROOMS))) == len(SENTENCES)
 
 
 @pytest.mark.parametrize(

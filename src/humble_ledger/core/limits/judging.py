@@ -27,11 +27,11 @@ def _judge(allowed: Allowed, plan: Plan, not_run: Told) -> Iterator[Checked]:
         yield _indexes(allowed.uses_index, plan)
     if allowed.pages is not None:
         touched = plan.root.pages.touched if plan.measured and plan.root.pages else None
-        why = _why_not(plan, not_run, "server-counts-no-pages")
+        why = _why_not(plan, not_run, message("server-counts-no-pages"))
         yield _at_most("pages", allowed.pages, touched, why)
     if allowed.rows_read_per_row is not None:
         found = rows_read_per_row(plan)
-        why = _why_not(plan, not_run, "server-counts-no-rows")
+        why = _why_not(plan, not_run, message("server-counts-no-rows"))
         yield _at_most("rows-read-per-row", allowed.rows_read_per_row, found, why)
     if allowed.no_spill:
         yield _spills(plan, not_run)
@@ -39,8 +39,8 @@ def _judge(allowed: Allowed, plan: Plan, not_run: Told) -> Iterator[Checked]:
         yield _estimates(allowed.estimates_within, plan, not_run)
 
 
-def _why_not(plan: Plan, not_run: Told, otherwise: str) -> Told:
-    return message(otherwise) if plan.measured else not_run
+def _why_not(plan: Plan, not_run: Told, otherwise: Message) -> Told:
+    return otherwise if plan.measured else not_run
 
 
 def _at_most(name: str, most: float, found: float | None, why: Told) -> Checked:
@@ -103,7 +103,7 @@ def spilling(plan: Plan) -> list[Node]:
 def _spills(plan: Plan, not_run: Told) -> Checked:
     words = message("no-step-writes-to-disk")
     if not plan.steps_measured:
-        why = _why_not(plan, not_run, "server-tells-no-spills")
+        why = _why_not(plan, not_run, message("server-tells-no-spills"))
         return Checked("spill", Outcome.UNKNOWN, words, UNKNOWN, why)
     found = spilling(plan)
     if not found:
@@ -114,7 +114,7 @@ def _spills(plan: Plan, not_run: Told) -> Checked:
 def _estimates(within: float, plan: Plan, not_run: Told) -> Checked:
     words = message("rows-within", factor=within)
     if not plan.steps_measured:
-        why = _why_not(plan, not_run, "server-counts-no-rows")
+        why = _why_not(plan, not_run, message("server-counts-no-rows"))
         return Checked("estimates", Outcome.UNKNOWN, words, UNKNOWN, why)
     far = origins(plan, within)
     worst = max(far, key=lambda each: each.factor, default=None)

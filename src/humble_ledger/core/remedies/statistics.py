@@ -120,7 +120,7 @@ def _extended(table: TableFacts, columns: list[str], query: str, dialect: Dialec
         CreateStatistics(table.name, name, tuple(columns)),
         f"statistics on {table.name} ({', '.join(columns)}) together",
         dialect,
-        reason=message("shares-multiplied"),
+        reason=message("correlated-shares-multiplied"),
         cures=(MISESTIMATE,),
         queries=(query,),
     )

@@ -32,20 +32,21 @@ from humble_ledger.views.wording import (
 _PLAIN = Numbers()
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 _WAYS = frozenset(("whole", "figure", "ms", "share", "size", "digits"))
-_ROOMS = (
+ROOMS = (
     changes, choices, estimates, joins, limits, order, results, scans, schema, searching, verdicts,
     work, workload,
 )  # fmt: skip
 
 
-def _sentences(rooms: tuple[ModuleType, ...]) -> Iterator[tuple[str, Callable[..., str]]]:
+def sentences_of(rooms: tuple[ModuleType, ...]) -> Iterator[tuple[str, Callable[..., str]]]:
+    """The key and the function of each sentence in some modules."""
     for room in rooms:
         for name, found in vars(room).items():
             if callable(found) and not name.startswith("_") and found.__module__ == room.__name__:
                 yield name.replace("_", "-"), found
 
 
-SENTENCES: Mapping[str, Callable[..., str]] = dict(_sentences(_ROOMS))
+SENTENCES: Mapping[str, Callable[..., str]] = dict(sentences_of(ROOMS))
 
 
 def in_words(told: Told, numbers: Numbers = _PLAIN) -> str:

@@ -57,7 +57,7 @@ def workers_hardly_help(n: Numbers) -> str:
     return "parallel workers hardly make it quicker"
 
 
-def shares_multiplied(n: Numbers) -> str:
+def correlated_shares_multiplied(n: Numbers) -> str:
     return "the planner multiplies the shares of correlated columns"
 
 

@@ -34,7 +34,7 @@ def _effect(n: Numbers, effect: float) -> str:
     return n.digits(100 * effect) + "%"
 
 
-def results_differ(n: Numbers) -> str:
+def times_say_nothing(n: Numbers) -> str:
     return "the results differ, so times say nothing"
 
 

@@ -83,7 +83,7 @@ class Judging:
             smallest_effect=self.smallest_effect,
         )
         if not compared.same:
-            verdict, reason = Verdict.UNDECIDED, message("results-differ")
+            verdict, reason = Verdict.UNDECIDED, message("times-say-nothing")
         return QueryTrial(
             query=tried.query,
             verdict=verdict,
