@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from humble_ledger.core.audits.promises import BROKEN, Promise, Standing, judge_promise
+from humble_ledger.views.wording import in_words
 
 PROMISE = Promise("t1", "2026-11-01", "q1", ("r1",), "index on a (b)", 1_000.0, 100.0, 0.1)
 
@@ -30,5 +31,5 @@ def test_a_promise_stands_by_what_is_found(
     facts: dict[str, object], standing: Standing, words: str
 ) -> None:
     found = judge_promise(PROMISE, **facts)  # type: ignore[arg-type]
-    assert found.standing is standing and words in found.words
+    assert found.standing is standing and words in in_words(found.words)
     assert (found.standing in BROKEN) is (standing.value in ("not-made", "not-used", "dearer"))

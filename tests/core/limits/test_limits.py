@@ -23,6 +23,7 @@ from humble_ledger.core.plans.model import (
     Plan,
 )
 from humble_ledger.core.trials.ratio import RatioInterval
+from humble_ledger.views.wording import in_words
 
 SCAN = Node(
     2, Operation.INDEX_SCAN, "Index Scan", relation="reading", index="reading_at",
@@ -87,7 +88,7 @@ def _estimated(plan: Plan) -> Plan:
 )
 def test_each_limit(allowed: Allowed, plan: Plan, outcome: Outcome, found: str) -> None:
     (check,) = judge(allowed, plan)
-    assert (check.outcome, check.found) == (outcome, found)
+    assert (check.outcome, in_words(check.found)) == (outcome, found)
 
 
 @pytest.mark.parametrize(
