@@ -35,7 +35,6 @@ KNOWN = {
     "core/remedies/candidates/model.py": 1,
     "core/remedies/candidates/operator_classes.py": 1,
     "core/remedies/settings.py": 1,
-    "core/remedies/statistics.py": 6,
     "core/schema/facts.py": 1,
     "core/schema/index_methods.py": 2,
     "core/schema/quoting.py": 1,

@@ -51,6 +51,17 @@ def _plan_without_typed_figures(plan: dict[str, Any]) -> dict[str, Any]:
     return plan
 
 
+def _plan_without_wholes(plan: dict[str, Any]) -> dict[str, Any]:
+    """What steps above call the table of a partition was once read off its alias when asked."""
+    open_ = [plan["root"]] if plan.get("engine") == "postgresql" else []
+    while open_:
+        node = open_.pop()
+        open_ += node.get("children", ())
+        found = re.fullmatch(r"(.+)_\d+", node.get("alias", ""), re.DOTALL)
+        node["whole_alias"] = found[1] if found else ""
+    return plan
+
+
 _VISITS = {
     "table_rows": "Heap Fetches", "exact_pages": "Exact Heap Blocks",
     "lossy_pages": "Lossy Heap Blocks", "cache_hits": "Cache Hits",
@@ -116,6 +127,7 @@ _BUILT = re.compile(f"CREATE.* INDEX .*? ON (?:ONLY )?{_NAME}")  # the first tab
 
 _STEPS: Mapping[tuple[str, int], _Step] = {
     ("Plan", 0): _plan_without_typed_figures,
+    ("Plan", 2): _plan_without_wholes,
     ("Symptom", 1): _symptom_in_words,
     ("Remedy", 2): _remedy_by_fields,
 }

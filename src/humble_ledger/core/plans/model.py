@@ -187,9 +187,10 @@ class Node:
     plan was not measured, and ``loops`` is 0 when the step never ran. ``by_hash`` tells that it
     groups by a hash table, ``share_unknown`` that the planner knew nothing of its conditions and
     took every row to pass, ``disabled`` that it uses a method which a setting forbids;
-    ``cte_name`` is the common table expression that it reads. ``details`` keeps whatever else
-    the server said, under its own names; nothing is computed from those. ``remarks`` are what
-    the server itself has to say about the step, in its words, for people.
+    ``cte_name`` is the common table expression that it reads; ``whole_alias`` is what steps above
+    call the partitioned table of which it reads a part ("": its own alias). ``details`` keeps
+    whatever else the server said, under its own names; nothing is computed from those. ``remarks``
+    are what the server itself has to say about the step, in its words, for people.
     """
 
     no: int
@@ -222,6 +223,7 @@ class Node:
     disabled: bool = False
     cte_name: str = ""
     share_unknown: bool = False
+    whole_alias: str = ""
     visits: Visits = field(default=Visits())
     details: dict[str, object] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()

@@ -5,7 +5,6 @@ Several steps may read one table (under several aliases, or in sub-plans); they 
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
@@ -22,10 +21,6 @@ _PASSING = frozenset(
     (Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
      Operation.MEMOIZE, Operation.GATHER)
 )  # fmt: skip
-
-# What the steps of partitions are called: the name of the whole table, as steps above have it,
-# and a number.
-NUMBERED = re.compile(r"(?P<of>.+)_\d+", re.DOTALL)
 
 
 class Place(StrEnum):

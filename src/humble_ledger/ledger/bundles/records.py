@@ -296,4 +296,8 @@ def read_record(name: str, line: bytes) -> Any:
 
 
 # Records that hold a body which former versions wrote otherwise: its field and its type.
-_BODIES = {"symptoms": ("symptom", "Symptom"), "remedies": ("remedy", "Remedy")}
+_BODIES = {
+    "plans": ("plan", "Plan"),
+    "symptoms": ("symptom", "Symptom"),
+    "remedies": ("remedy", "Remedy"),
+}

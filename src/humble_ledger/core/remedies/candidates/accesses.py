@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to
-from humble_ledger.core.plans.tables import NUMBERED, alias_of
+from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
@@ -34,7 +34,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
         if node.operation not in SCANS or table is None or table.kind != "table":
             continue
         alias = alias_of(node)
-        called = names_of(alias, table)
+        called = names_of(node, table)
         below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
         texts = [*node.conditions.filter, *node.conditions.search]
         texts += [text for n in below for text in n.conditions.search]
@@ -57,10 +57,10 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
         )
 
 
-def names_of(alias: str, table: TableFacts) -> tuple[str, ...]:
+def names_of(node: Node, table: TableFacts) -> tuple[str, ...]:
     """What a plan calls a table: a partition by its alias, and in steps above by its table's."""
-    whole = NUMBERED.fullmatch(alias) if table.root is not None else None
-    return (alias,) if whole is None else (alias, whole["of"])
+    whole = node.whole_alias if table.root is not None else ""
+    return (alias_of(node), whole) if whole else (alias_of(node),)
 
 
 def _joining(found: Iterable[Predicate], called: Sequence[str]) -> Iterator[Predicate]:
@@ -85,7 +85,7 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
     above = [] if apart else path_to(plan.root, access.node)[-2:-1]
     for node in above or [access.node]:
         texts += [*node.output, *node.conditions.all(), *node.sort_keys, *node.group_keys]
-    mine = (*names_of(access.alias, access.table), "")
+    mine = (*names_of(access.node, access.table), "")
     # Of what cannot be read every word may be a column: an index that holds it all serves anyway.
     unread = [text for text in texts if not is_readable(text)]
     words = {unquoted(token.text) for text in unread for token in meaningful(text)}

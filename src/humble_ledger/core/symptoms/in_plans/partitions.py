@@ -10,7 +10,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from humble_ledger.core.plans.model import Conditions, Discarded, Node, Operation, Plan
-from humble_ledger.core.plans.tables import NUMBERED
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.schema.quoting import identifier
 from humble_ledger.core.statements.parting import requalified
@@ -83,8 +82,8 @@ def _whole(parts: Sequence[TableFacts], tables: Mapping[TableName, TableFacts]) 
 
 
 def _alias_of_whole(scans: Sequence[Node]) -> str:
-    """What the conditions above call the table: its partitions go by that, with their numbers."""
-    found = {match["of"] for scan in scans if (match := NUMBERED.fullmatch(scan.alias))}
+    """What the conditions above call the table."""
+    found = {scan.whole_alias for scan in scans} - {""}
     return found.pop() if len(found) == 1 else ""
 
 

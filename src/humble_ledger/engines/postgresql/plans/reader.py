@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -145,6 +146,16 @@ def _plan(top: Fields, version: str) -> Plan:
     )
 
 
+# What the steps of partitions are called: the name of the whole table, as steps above have it,
+# and a number. Nothing tells them from aliases that somebody wrote but that the table is one.
+_OF_PARTITION = re.compile(r"(?P<of>.+)_\d+", re.DOTALL)
+
+
+def _whole_of(alias: str) -> str:
+    found = _OF_PARTITION.fullmatch(alias)
+    return found["of"] if found is not None else ""
+
+
 def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node:
     no = number()
     require_steps(no)
@@ -161,6 +172,7 @@ def _node(raw: Mapping[str, Any], number: Callable[[], int], role: Role) -> Node
         schema=fields.text("Schema"),
         relation=fields.text("Relation Name"),
         alias=fields.text("Alias"),
+        whole_alias=_whole_of(fields.text("Alias")),
         index=fields.text("Index Name"),
         subplan_name=fields.text("Subplan Name"),
         join_type=fields.text("Join Type"),
