@@ -181,6 +181,7 @@ class Maria:
 
 
 MARIA_READINGS = 80_000
+READINGS = 600_000  # of 1,500,000: each test that sends a statement again waits for it
 
 
 @pytest.fixture(scope="session")
@@ -286,7 +287,7 @@ def scenario_made(binaries: Binaries, folder: Path) -> Path:
     with only_one_at_a_time(folder):
         if not (folder / "made").exists():
             with scenario_cluster(binaries, kept=folder) as cluster:
-                send_workload(build_scenario(cluster), load_workload())
+                send_workload(build_scenario(cluster, READINGS), load_workload())
             (folder / "made").touch()
     return folder
 

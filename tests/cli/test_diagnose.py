@@ -162,7 +162,7 @@ def test_rows_fetched_to_be_thrown_away_are_seen_before_it_is_run(
 ) -> None:
     for sql in (
         "SELECT value FROM reading WHERE buoy_id = 17 AND sensor_id = 99",
-        "SELECT value FROM reading WHERE buoy_id = 17 AND taken_at > '2026-02-01' "
+        "SELECT value FROM reading WHERE buoy_id = 17 AND taken_at > '2026-01-05' "
         "AND sensor_id = 99",
     ):
         found = begun.json("diagnose", sql)["symptoms"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import Server, only_newest, only_oldest
+from tests.conftest import READINGS, Server, only_newest, only_oldest
 from tests.program import Program
 
 
@@ -15,9 +15,9 @@ def test_a_table_is_told_as_the_server_counts_it(begun: Program, server: Server)
         "pg_relation_size('reading') / 8192"
     )[0]
     assert (found["size_bytes"], found["index_bytes"], found["pages"]) == (size, index_size, pages)
-    assert found["rows_estimated"] == pytest.approx(1.5e6, rel=0.01)
+    assert found["rows_estimated"] == pytest.approx(READINGS, rel=0.01)
     assert found["pages_needed_computed"] == pytest.approx(pages, rel=0.1)
-    assert found["inserted_rows"] == 1_500_000
+    assert found["inserted_rows"] == READINGS
     assert found["changes_since_analyze"] == 30_000
     merged = {each["name"]: each["merged_into"] for each in found["indexes"]}
     assert merged["reading_buoy"] == "reading_buoy_taken"
@@ -47,7 +47,7 @@ def test_a_column_is_counted_beside_its_estimates(begun: Program, server: Server
         off = 0.1 if "=" in condition else 0.4
         assert asked["rows_estimated"] == pytest.approx(float(str(counted)), rel=off)
     assert [each["place"] for each in found["asked"]] == ["listed", "inside"]
-    assert found["counted_rows"] == 1_500_000
+    assert found["counted_rows"] == READINGS
     assert found["counted_distinct"] == 400
     top = found["common"][0]
     (rows,) = server.fetch(f"SELECT count(*) FROM reading WHERE buoy_id = {top['value']}")[0]

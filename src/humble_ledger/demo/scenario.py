@@ -13,6 +13,8 @@ from humble_ledger.engines.postgresql.launcher import Binaries, Cluster
 from humble_ledger.errors import RefusedForSafety
 
 DATABASE = "skerry"
+READINGS = 1_500_000
+_SEASON_S = 15_600_000  # from January to June
 TABLES = ("visit", "alert", "reading", "sensor", "buoy", "keeper", "region")
 STATISTICS = "pg_stat_statements"
 LOG_PREFIX = "%m [%p] %q%u@%d/%a "
@@ -47,8 +49,10 @@ def scenario_cluster(binaries: Binaries, kept: Path | None = None) -> Cluster:
     return Cluster(binaries, settings, kept=kept)
 
 
-def build_scenario(cluster: Cluster) -> str:
+def build_scenario(cluster: Cluster, readings: int = READINGS) -> str:
     """Create the scenario's database on a server of ours and fill it; returns its URL.
+
+    With fewer ``readings`` they are as many seasons long, and further apart.
 
     About ten seconds on two cores. The building is kept out of the slow log.
     """
@@ -58,7 +62,7 @@ def build_scenario(cluster: Cluster) -> str:
     url = cluster.url(DATABASE)
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute(QUIET)
-        _fill(connection)
+        _fill(connection, readings)
         loaded = connection.execute(
             "SELECT current_setting('shared_preload_libraries') = %s", (STATISTICS,)
         ).fetchone()
@@ -86,7 +90,7 @@ def build_scenario_in(url: str) -> None:
                 "The database of the target has tables already.",
                 "Make an empty one for the demo:  createdb skerry",
             )
-        _fill(connection)
+        _fill(connection, READINGS)
 
 
 def remove_scenario(url: str) -> None:
@@ -95,9 +99,17 @@ def remove_scenario(url: str) -> None:
         connection.execute(f"DROP TABLE IF EXISTS {', '.join(TABLES)}".encode())
 
 
-def _fill(connection: psycopg.Connection[TupleRow]) -> None:
+def _fill(connection: psycopg.Connection[TupleRow], readings: int) -> None:
+    # The last of them come after the statistics were gathered.
+    amounts = {
+        "{readings}": str(readings),
+        "{seen}": str(readings - readings // 50),
+        "{step_s}": f"{_SEASON_S / readings:.1f}",
+    }
     for name in ("schema.sql", "data.sql"):
         text = (resources.files("humble_ledger.demo") / "sql" / name).read_text()
+        for place, amount in amounts.items():
+            text = text.replace(place, amount)
         for statement in STATEMENT_END.split(text):
             if statement.strip():
                 connection.execute(statement.encode())

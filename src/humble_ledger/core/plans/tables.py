@@ -175,29 +175,36 @@ def _account(
     places: dict[str, dict[str, set[Place]]],
 ) -> TableAccount:
     parts = [part for node in nodes for part in _with_indexes(node)]
-    pages = [known[part.no].self_pages for part in parts]
-    counted = [each for each in pages if each is not None]
-    measured = plan.steps_measured
+    costs = [known[part.no] for part in parts]
+    pages = [each.self_pages for each in costs if each.self_pages is not None]
     aliases = tuple(dict.fromkeys(alias_of(node) for node in nodes))
-    columns: dict[str, set[Place]] = {}
-    for alias in aliases:
-        for column, served in places.get(alias, {}).items():
-            columns.setdefault(column, set()).update(served)
+    seen = plan.steps_measured
     return TableAccount(
         name=name,
         aliases=aliases,
         steps=tuple(node.no for node in nodes),
-        scans=sum((n.loops or 0.0) / known[n.no].processes for n in nodes) if measured else None,
+        scans=sum((n.loops or 0.0) / known[n.no].processes for n in nodes) if seen else None,
         rows_expected=sum((n.rows_expected or 0.0) * rows_divided_by(plan, n) for n in nodes),
-        rows_read=sum(_read(n) for n in nodes) if measured else None,
-        rows_kept=sum((n.rows_seen or 0.0) * (n.loops or 0.0) for n in nodes) if measured else None,
-        pages_cached=sum(each.cached for each in counted) if counted else None,
-        pages_read=sum(each.read for each in counted) if counted else None,
-        self_ms=sum(known[part.no].self_ms or 0.0 for part in parts) if measured else None,
-        share=sum(known[part.no].self_share for part in parts),
+        rows_read=sum(map(_read, nodes)) if seen else None,
+        rows_kept=sum(map(_kept, nodes)) if seen else None,
+        pages_cached=sum(each.cached for each in pages) if pages else None,
+        pages_read=sum(each.read for each in pages) if pages else None,
+        self_ms=sum(each.self_ms or 0.0 for each in costs) if seen else None,
+        share=sum(each.self_share for each in costs),
         indexes=tuple(dict.fromkeys(part.index for part in parts if part.index)),
-        columns={c: tuple(p for p in Place if p in served) for c, served in columns.items()},
+        columns=_served(aliases, places),
     )
+
+
+def _served(
+    aliases: tuple[str, ...], places: dict[str, dict[str, set[Place]]]
+) -> dict[str, tuple[Place, ...]]:
+    """Where each column of a table serves, under all of its aliases, in one order of places."""
+    columns: dict[str, set[Place]] = {}
+    for alias in aliases:
+        for column, served in places.get(alias, {}).items():
+            columns.setdefault(column, set()).update(served)
+    return {column: tuple(p for p in Place if p in served) for column, served in columns.items()}
 
 
 def _with_indexes(node: Node) -> Iterator[Node]:
@@ -212,6 +219,11 @@ def _read(node: Node) -> float:
     """The rows a scan looked at, over all its loops."""
     discarded = (node.discarded.by_filter or 0.0) + (node.discarded.by_recheck or 0.0)
     return ((node.rows_seen or 0.0) + discarded) * (node.loops or 0.0)
+
+
+def _kept(node: Node) -> float:
+    """The rows that passed, over all its loops."""
+    return (node.rows_seen or 0.0) * (node.loops or 0.0)
 
 
 def alias_of(node: Node) -> str:

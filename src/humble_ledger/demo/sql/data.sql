@@ -39,8 +39,8 @@ FROM generate_series(1, 2400) AS n;
 CREATE PROCEDURE pg_temp.take_readings(first bigint, last bigint) LANGUAGE sql AS $$
     INSERT INTO reading
     SELECT n, (buoy - 1) * 6 + 1 + pg_temp.mix(n, 8) % 6, buoy,
-           TIMESTAMPTZ '2026-01-01 00:00:00+00' + n * INTERVAL '10.4 seconds',
-           round((12 + 8 * sin(n / 60000.0) + (pg_temp.mix(n, 9) % 1000) / 250.0)::numeric, 3),
+           TIMESTAMPTZ '2026-01-01 00:00:00+00' + n * INTERVAL '{step_s} seconds',
+           round((12 + 8 * sin(n / ({readings} / 25.0)) + (pg_temp.mix(n, 9) % 1000) / 250.0)::numeric, 3),
            CASE WHEN pg_temp.mix(n, 10) % 100 < 96 THEN 1 ELSE 2 + pg_temp.mix(n, 11) % 4 END
     FROM (
         SELECT n, CASE WHEN pg_temp.mix(n, 7) % 4 = 0
@@ -49,7 +49,7 @@ CREATE PROCEDURE pg_temp.take_readings(first bigint, last bigint) LANGUAGE sql A
         FROM generate_series(first, last) AS n
     ) AS spread;
 $$;
-CALL pg_temp.take_readings(1, 1470000);
+CALL pg_temp.take_readings(1, {seen});
 
 -- A cause belongs to one kind of alert and to one crew: three columns that move together.
 INSERT INTO alert
@@ -85,4 +85,4 @@ ANALYZE region;
 VACUUM ANALYZE;
 
 -- The last three and a half days arrive after the statistics were gathered.
-CALL pg_temp.take_readings(1470001, 1500000);
+CALL pg_temp.take_readings({seen} + 1, {readings});

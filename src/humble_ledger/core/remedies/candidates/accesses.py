@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Plan, Role
@@ -26,35 +26,64 @@ _GROUPS = (Operation.AGGREGATE, Operation.GROUP, Operation.DISTINCT)
 
 def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Access]:
     """Every reading of a base table in a plan."""
-    orders = [n.sort_keys for n in plan.nodes() if n.operation in SORTS]
-    joins = [p for n in plan.nodes() for text in n.conditions.join for p in predicates(text)]
-    met = [p for n in plan.nodes() for text in n.conditions.search for p in predicates(text)]
+    whole = _Whole.of(plan)
     for node in plan.nodes():
         table = tables.get(TableName(node.schema, node.relation))
-        if node.operation not in SCANS or table is None or table.kind != "table":
-            continue
-        alias = alias_of(node)
-        called = names_of(node, table)
-        below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
-        texts = [*node.conditions.filter, *node.conditions.search]
-        texts += [text for n in below for text in n.conditions.search]
-        own = list(dict.fromkeys(_bared(p, table) for text in texts for p in predicates(text)))
-        on_it = [p for p in own if p.column and p.column.alias in (alias, "")]
-        constant = [p for p in on_it if p.partner is None]
-        yield Access(
-            node=node,
-            table=table,
-            alias=alias,
-            equalities=tuple(p for p in constant if p.searchable and p.equal),
-            ranges=tuple(p for p in constant if p.searchable and p.kind is PredicateKind.RANGE),
-            others=tuple(
-                p for p in own if not (p in constant and p.searchable) and p.partner is None
-            ),
-            joins=tuple(_joining([*joins, *on_it], called)),
-            met=tuple(_joining(met, called)),
-            order=next((o for name in called if (o := _order(orders, name, table))), ()),
-            groups=next((g for name in called if (g := _groups(plan, node, name, table))), ()),
+        if node.operation in SCANS and table is not None and table.kind == "table":
+            yield _access(whole, node, table)
+
+
+@dataclass(frozen=True, slots=True)
+class _Whole:
+    """A plan with what all of its steps ask for: sort keys, joins, conditions of searches."""
+
+    plan: Plan
+    orders: list[tuple[str, ...]]
+    joins: list[Predicate]
+    searched: list[Predicate]
+
+    @classmethod
+    def of(cls, plan: Plan) -> _Whole:
+        nodes = list(plan.nodes())
+        return cls(
+            plan,
+            [node.sort_keys for node in nodes if node.operation in SORTS],
+            _all_of(text for node in nodes for text in node.conditions.join),
+            _all_of(text for node in nodes for text in node.conditions.search),
         )
+
+
+def _all_of(texts: Iterable[str]) -> list[Predicate]:
+    return [predicate for text in texts for predicate in predicates(text)]
+
+
+def _access(whole: _Whole, node: Node, table: TableFacts) -> Access:
+    alias, called = alias_of(node), names_of(node, table)
+    own = _own_conditions(node, table)
+    on_it = [p for p in own if p.column and p.column.alias in (alias, "")]
+    searchable = [p for p in on_it if p.partner is None and p.searchable]
+    orders = (_order(whole.orders, name, table) for name in called)
+    groups = (_groups(whole.plan, node, name, table) for name in called)
+    return Access(
+        node=node,
+        table=table,
+        alias=alias,
+        equalities=tuple(p for p in searchable if p.equal),
+        ranges=tuple(p for p in searchable if p.kind is PredicateKind.RANGE),
+        others=tuple(p for p in own if p.partner is None and p not in searchable),
+        joins=tuple(_joining([*whole.joins, *on_it], called)),
+        met=tuple(_joining(whole.searched, called)),
+        order=next(filter(None, orders), ()),
+        groups=next(filter(None, groups), ()),
+    )
+
+
+def _own_conditions(node: Node, table: TableFacts) -> list[Predicate]:
+    """What a step tests itself, and what the indexes below it are searched by, each once."""
+    below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
+    texts = [*node.conditions.filter, *node.conditions.search]
+    texts += [text for n in below for text in n.conditions.search]
+    return list(dict.fromkeys(_bared(predicate, table) for predicate in _all_of(texts)))
 
 
 def names_of(node: Node, table: TableFacts) -> tuple[str, ...]:

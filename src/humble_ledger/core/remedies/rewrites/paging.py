@@ -7,31 +7,26 @@ from collections.abc import Iterator
 from sqlglot import exp
 
 from humble_ledger.core.remedies.rewrites.model import Reading, Rewriting, is_unique, plain
+from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
 
 def by_last_row(reading: Reading) -> Iterator[Rewriting]:
     """ORDER BY a DESC, b DESC LIMIT 50 OFFSET 9000  →  WHERE (a, b) < ($1, $2) … LIMIT 50."""
-    tree = reading.tree
-    order, offset = tree.args.get("order"), tree.args.get("offset")
-    if order is None or offset is None or not plain(tree, "group", "distinct", "having", "with_"):
+    tree, skipped = reading.tree, _skipped(reading.tree)
+    order = tree.args.get("order")
+    if order is None or skipped < 1 or not plain(tree, "group", "distinct", "having", "with_"):
         return
-    if any(c.find(exp.Parameter) for c in [tree]) or not isinstance(offset.expression, exp.Literal):
+    if tree.find(exp.Parameter):
         return
     columns = [each.this for each in order.expressions]
     down = {bool(each.args.get("desc")) for each in order.expressions}
-    if len(down) != 1 or not all(isinstance(c, exp.Column) for c in columns):
+    facts = _table_of(reading, columns)
+    if len(down) != 1 or facts is None:
         return
-    aliases = {reading.alias_of(c) for c in columns}
-    if len(aliases) != 1 or "" in aliases:
-        return
-    facts = reading.tables[aliases.pop()]
     known = [facts.columns.get(c.name) for c in columns]
     if any(column is None or not column.not_null for column in known):
         return  # where NULLs come would have to be asked for
-    skipped = int(str(offset.expression.this))
-    if skipped < 1:
-        return
     made = reading.copy()
     made.set("offset", None)
     holes = [exp.Parameter(this=exp.Literal.number(n)) for n in range(1, len(columns) + 1)]
@@ -53,6 +48,19 @@ def by_last_row(reading: Reading) -> Iterator[Rewriting]:
         values_from=reading.words(last),
         against=("deep-paging",),
     )
+
+
+def _skipped(tree: exp.Select) -> int:
+    """The rows that OFFSET passes over; 0 where it is not there, or no number."""
+    offset = tree.args.get("offset")
+    told = offset.expression if offset is not None else None
+    return int(str(told.this)) if isinstance(told, exp.Literal) and not told.is_string else 0
+
+
+def _table_of(reading: Reading, columns: list[exp.Expr]) -> TableFacts | None:
+    """The one table of which all of them are columns."""
+    aliases = {reading.alias_of(c) if isinstance(c, exp.Column) else "" for c in columns}
+    return reading.tables[aliases.pop()] if len(aliases) == 1 and "" not in aliases else None
 
 
 def _beyond(columns: list[exp.Expr], holes: list[exp.Parameter], down: bool) -> exp.Expr:

@@ -149,23 +149,14 @@ def _cause(found: _Ordered, columns: list[str], price: float, now: float) -> Cau
 
 def _ordered(case: Case, node: Node) -> _Ordered | None:
     """The sort at a step, or below a limit, when it orders the rows of one scan."""
-    sort, wanted, top = node, 1.0, node
-    inputs = [child for child in node.children if child.role is Role.OUTER]
-    if node.operation is Operation.LIMIT and inputs:
-        sort = through_gathers(inputs[0])
-        below = sort.children[0] if sort.children else None
-        rows = case.rows(below) if below is not None else 0.0
-        wanted = (case.rows(node) / rows) if rows else 1.0
-    elif _is_below_limit(case, node):
-        return None  # told at the limit
-    if sort.operation not in SORTS or len(sort.children) != 1 or sort.never_ran:
+    sort, wanted = _sort_of(case, node)
+    if sort is None or sort.never_ran:
         return None
     scan = through_gathers(sort.children[0])
     table = case.table_of(scan)
     if scan.operation not in SCANS or table is None or table.kind != "table" or scan.never_ran:
         return None
-    texts = [t for n in scan.walk() for t in (*n.conditions.search, *n.conditions.filter)]
-    found = list(dict.fromkeys(p for text in texts for p in predicates(text)))
+    found = _conditions(scan)
     fixed = [
         p for p in found if p.searchable and p.kind is PredicateKind.EQUALITY and not p.partner
     ]
@@ -177,7 +168,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
     if not kept or len(kept) + len(equal) > MOST_KEYS or _in_order(table, equal, kept):
         return None
     return _Ordered(
-        top,
+        node,
         sort,
         scan,
         table,
@@ -187,6 +178,25 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
         tuple(turned for _, turned in kept),
         min(wanted, 1.0),
     )
+
+
+def _sort_of(case: Case, node: Node) -> tuple[Node | None, float]:
+    """The sort that a step is, or that a limit is put on, and the share of its rows wanted."""
+    sort, wanted = node, 1.0
+    inputs = [child for child in node.children if child.role is Role.OUTER]
+    if node.operation is Operation.LIMIT and inputs:
+        sort = through_gathers(inputs[0])
+        rows = case.rows(sort.children[0]) if sort.children else 0.0
+        wanted = (case.rows(node) / rows) if rows else 1.0
+    elif _is_below_limit(case, node):
+        return None, 1.0  # told at the limit
+    return (sort, wanted) if sort.operation in SORTS and len(sort.children) == 1 else (None, 1.0)
+
+
+def _conditions(scan: Node) -> list[Predicate]:
+    """All that a scan tests and searches by, each once."""
+    texts = [t for n in scan.walk() for t in (*n.conditions.search, *n.conditions.filter)]
+    return list(dict.fromkeys(p for text in texts for p in predicates(text)))
 
 
 def _is_below_limit(case: Case, node: Node) -> bool:
