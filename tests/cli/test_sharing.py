@@ -148,7 +148,7 @@ def test_a_bundle_of_the_former_version_is_read(mine: Program, other: Program) -
     mine.ok("export", "--to", "former.zip")
     path = mine.folder / "former.zip"
     _changed(path, "symptoms.jsonl", _in_former_words)
-    _changed(path, "manifest.json", lambda t: t.replace(b'"version": 2', b'"version": 1'))
+    _changed(path, "manifest.json", lambda t: t.replace(b'"version": 3', b'"version": 1'))
     other.ok("import", str(path))
     (id_, *_) = other.json("show", other.query_with("keeper = $1"))["symptoms"]
     (shown,) = other.json("show", id_)["symptoms"]
@@ -170,9 +170,9 @@ def _changed(path: Path, name: str, change: Callable[[bytes], bytes]) -> None:
 @pytest.mark.parametrize(
     ("name", "change", "said"),
     [
-        ("manifest.json", lambda t: t.replace(b'"version": 2', b'"version": 9'), "newer version"),
+        ("manifest.json", lambda t: t.replace(b'"version": 3', b'"version": 9'), "newer version"),
         ("manifest.json", lambda t: b"{}", "no bundle"),
-        ("plans.jsonl", lambda t: t.replace(b'"version":2}', b'"version":7}'), "version 7"),
+        ("plans.jsonl", lambda t: t.replace(b'"version":3}', b'"version":7}'), "version 7"),
         ("trials.jsonl", lambda t: t[: len(t) // 2], "line 1 of trials.jsonl"),
         ("queries.jsonl", lambda t: t.replace(b'"id":"q1"', b'"id":"q77"'), 'names "q1"'),
         ("remedies.jsonl", lambda t: b"[" * 100_000, "line 1 of remedies.jsonl"),
@@ -202,10 +202,14 @@ def test_statements_of_a_stranger_are_not_run_by_their_id(mine: Program, other: 
 
     def forged(text: bytes) -> bytes:
         lines = [msgspec.json.decode(line) for line in text.splitlines()]
-        record = next(each for each in lines if each["remedy"]["type"] == "index")
+        record = next(
+            each for each in lines if each["remedy"]["operation"]["type"] == "create-index"
+        )
         record["remedy"] |= {
-            "type": "change", "index": None, "apply": ["DROP TABLE visit"],
-            "revert": ["SELECT 1"], "summary": "an index",
+            "operation": {
+                "type": "custom", "forward": ["DROP TABLE visit"], "backward": ["SELECT 1"],
+            },
+            "apply": ["DROP TABLE visit"], "revert": ["SELECT 1"], "summary": "an index",
         }  # fmt: skip
         return b"\n".join(msgspec.json.encode(each) for each in lines)
 

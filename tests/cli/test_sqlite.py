@@ -212,13 +212,13 @@ def test_what_a_change_sets_off_is_planned_found_and_tried(humble: Program) -> N
             """
         )
         connection.executemany("INSERT INTO buoy VALUES (?, ?)", ((n, f"b{n}") for n in range(800)))
-        for table, column, many in (("sensor", "of_buoy", 8_000), ("visit", "at_buoy", 12_000)):
+        for table, column, many in (("sensor", "of_buoy", 14_000), ("visit", "at_buoy", 20_000)):
             connection.executemany(
                 f"INSERT INTO {table} (id, {column}) VALUES (?, ?)",
                 ((n, n % 600) for n in range(many)),
             )
         connection.executemany(
-            "INSERT INTO alert VALUES (?, ?)", ((n, f"b{n % 700}") for n in range(15_000))
+            "INSERT INTO alert VALUES (?, ?)", ((n, f"b{n % 700}") for n in range(20_000))
         )
         connection.commit()
     humble.ok("init", "set.db", "--role", "scratch")

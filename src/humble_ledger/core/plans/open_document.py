@@ -136,6 +136,7 @@ class NodeDocument(Struct, frozen=True, kw_only=True):
     label: str = ""
     relation: str = ""
     alias: str = ""
+    whole_alias: str = ""
     index: str = ""
     rows_expected: float | None = None
     rows_seen: float | None = None
@@ -229,6 +230,7 @@ def step_document(node: Node, figures: Mapping[int, StepMetrics]) -> NodeDocumen
         label=node.label,
         relation=node.relation,
         alias=node.alias,
+        whole_alias=node.whole_alias,
         index=node.index,
         rows_expected=node.rows_expected,
         rows_seen=node.rows_seen,
@@ -384,6 +386,7 @@ def _node(raw: Any, found: NodeDocument, numbers: Iterator[int], place: str, dep
         schema=found.schema,
         relation=found.relation,
         alias=found.alias,
+        whole_alias=found.whole_alias,
         index=found.index,
         subplan_name=found.subplan,
         join_type=found.join_type,
