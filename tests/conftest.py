@@ -114,8 +114,9 @@ BUSY = frozenset(
 TAKING_TURNS = frozenset(
     """test_captures test_choosing test_counterexamples test_diagnose test_hollow
     test_hollow_keeping test_hollow_refreshing test_index_kinds test_interruption test_loop
-    test_partitions test_plan_text test_reading test_remedies test_replays test_routes test_rules_on_servers test_settled_faults test_shapes
-    test_statements test_suppose test_tables test_trials""".split()
+    test_partitions test_plan_text test_reading test_remedies test_replays test_routes
+    test_rules_on_servers test_settled_faults test_shapes test_statements test_suppose
+    test_tables test_trials""".split()
 )
 
 

@@ -316,7 +316,7 @@ def test_a_masked_folder_never_has_a_literal_whatever_is_done_in_it(
     assert b"message = $1" in kept_bytes
 
 
-BROKEN_OFF_MB = 30
+BROKEN_OFF_MB = 60
 HEAD = "2026-03-01 10:{m:02d}:{s:02d}.500 UTC [{pid}] me@skerry/app LOG:  "
 
 
