@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from benchmarks.grounds.bookings import BOOKINGS
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
 from benchmarks.grounds.harbour import HARBOUR
@@ -380,3 +381,5 @@ SETUP["clinic"] = ""
 SETUP["harbour"] = "INSERT INTO fresh SELECT n, 'new' FROM generate_series(50001,200000) n"
 CASES["clinic"] = CLINIC
 CASES["harbour"] = HARBOUR
+SETUP["bookings"] = ""
+CASES["bookings"] = BOOKINGS

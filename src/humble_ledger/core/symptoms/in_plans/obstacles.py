@@ -24,6 +24,7 @@ from humble_ledger.core.statements.conditions import (
     PredicateKind,
     Wrapping,
 )
+from humble_ledger.core.statements.parting import halves, same_text, unqualified
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause
@@ -189,6 +190,12 @@ def _wrapped(
     if wrapping is Wrapping.NONE:
         return None
     index = leading[0].name if leading else None
+    partial = _of_some_rows(table, predicate)
+    if partial is not None:
+        return Cause(
+            "partial-index-misses",
+            message("partial-index-misses", index=partial.name, condition=partial.predicate),
+        )
     if wrapping is Wrapping.CAST:
         return Cause(
             "type-mismatch",
@@ -202,6 +209,23 @@ def _wrapped(
         condition=predicate.plain,
     )
     return Cause("function-on-column", inside)
+
+
+def _of_some_rows(table: TableFacts, predicate: Predicate) -> IndexFacts | None:
+    """An index that begins with the very expression that is compared, but holds some rows only.
+
+    None where another one holds all.
+    """
+    parts = halves(predicate.sql)
+    if parts is None or predicate.column is None:
+        return None
+    asked = unqualified(parts[0], predicate.column.alias)
+    found = [
+        index
+        for index in table.indexes
+        if index.valid and index.keys and same_text(index.keys[0].expression, asked)
+    ]
+    return found[0] if found and all(index.predicate for index in found) else None
 
 
 def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
@@ -282,11 +306,6 @@ def _pattern(
         return None
     assert predicate.column is not None
     column = predicate.column.column
-    if "~~*" in predicate.sql or " ~* " in predicate.sql:
-        return Cause(
-            "case-insensitive-match",
-            message("case-insensitive-match", condition=predicate.plain, column=column),
-        )
     if predicate.value.startswith(_ANY):
         return _patterns(predicate)
     text = _literal(predicate.value)
@@ -296,6 +315,11 @@ def _pattern(
         return Cause(
             "leading-wildcard",
             message("leading-wildcard", condition=predicate.plain, regular=regular),
+        )
+    if "~~*" in predicate.sql or " ~* " in predicate.sql:
+        return Cause(
+            "case-insensitive-match",
+            message("case-insensitive-match", condition=predicate.plain, column=column),
         )
     facts = table.columns.get(column)
     if facts is not None and facts.like_in_any_order and regular:
