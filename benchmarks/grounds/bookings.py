@@ -225,12 +225,7 @@ BOOKINGS = [
         "running sum of a tenant",
         "SELECT id, sum(total) OVER (ORDER BY issued_on) FROM app.invoice WHERE "
         "tenant_id = app.id(277, 1) AND reminded = 3",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "newest events",
@@ -300,104 +295,55 @@ BOOKINGS = [
     Case(
         "same text case folded",
         "SELECT id FROM app.account WHERE lower(email) LIKE 'person7777%' AND deleted_at IS NULL",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "next job",
         "SELECT id FROM app.job WHERE queue = 'sync' AND done_at IS NULL ORDER BY run_at LIMIT 1",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "boat of a view",
         "SELECT code FROM app.open_booking WHERE boat_id = app.id(77, 3)",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "comments of a boat",
         "SELECT body FROM app.comment WHERE subject_type = 'Boat' AND subject_id = app.id(77, 3)",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "sum by currency",
         "SELECT currency, sum(total) FROM app.invoice GROUP BY 1",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "account by mail",
         "SELECT id FROM app.account WHERE lower(email) = 'person77@mail.example' AND "
         "deleted_at IS NULL",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "boats without a booking",
         "SELECT count(*) FROM app.boat b WHERE NOT EXISTS (SELECT 1 FROM app.booking "
         "k WHERE k.boat_id = b.id)",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "most invoices",
         "SELECT count(*) FROM app.invoice WHERE paid_on IS NOT NULL",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        # One built on it makes the whole a ninth cheaper: that it says so is no mistake.
+        wrong=("selective-full-scan",),
     ),
     Case(
         "a month of bookings",
         "SELECT sum(price) FROM app.booking WHERE arrives >= '2024-05-01' AND arrives"
         " < '2024-06-01'",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
     Case(
         "first events",
         "SELECT id, kind FROM app.event ORDER BY id LIMIT 20",
-        wrong=(
-            "selective-full-scan",
-            "index-scan-discards-most",
-            ":no-index",
-            "sort-without-index",
-        ),
+        wrong=FALSE_HERE,
     ),
 ]
