@@ -88,11 +88,8 @@ class IndexDesign:
         if_exists: bool = False,
     ) -> str:
         """The statement that removes it again."""
-        if online and dialect.online_drop and self.can_be_built_online:
-            return drop_online_sql(self.table, name, dialect)
-        word, behind = self._online(dialect, online)
-        word += " IF EXISTS" if if_exists and not dialect.index_of_table else ""
-        return f"DROP INDEX{word} {index_place(self.table, name, dialect)}{behind}"
+        online = online and self.can_be_built_online
+        return drop_index_sql(self.table, name, dialect, online=online, if_exists=if_exists)
 
     def _online(self, dialect: Dialect, online: bool) -> tuple[str, str]:
         if not online or not self.can_be_built_online:
@@ -103,12 +100,23 @@ class IndexDesign:
         return word, f" {dialect.online_behind}" if dialect.online_behind else ""
 
 
-def drop_online_sql(table: TableName, name: str, dialect: Dialect) -> str:
-    """The statement that drops an index online, where it is another one than the usual."""
+def drop_index_sql(
+    table: TableName,
+    name: str,
+    dialect: Dialect,
+    *,
+    online: bool = False,
+    if_exists: bool = False,
+) -> str:
+    """The statement that removes an index of a table; ``online`` while others read and write."""
     quoting = dialect.quoting
-    return dialect.online_drop.format(
-        table=table_identifier(table, quoting), name=identifier(name, quoting)
-    )
+    if online and dialect.online_drop:
+        return dialect.online_drop.format(
+            table=table_identifier(table, quoting), name=identifier(name, quoting)
+        )
+    word = f" {dialect.online}" if online and dialect.online else ""
+    word += " IF EXISTS" if if_exists and not dialect.index_of_table else ""
+    return f"DROP INDEX{word} {index_place(table, name, dialect)}"
 
 
 def index_place(table: TableName, name: str, dialect: Dialect) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from humble_ledger.core.dialect import Dialect, PartedBuild
-from humble_ledger.core.remedies.design import IndexDesign, drop_online_sql, index_place
+from humble_ledger.core.remedies.design import IndexDesign, drop_index_sql, index_place
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.remedies.operations import (
     CreateIndex,
@@ -144,8 +144,6 @@ def _bare(statements: Sequence[str]) -> tuple[str, ...]:
 def _removal_steps(gone: DropIndex, dialect: Dialect) -> Steps:
     online = f" {dialect.online}" if dialect.online else ""
     behind = f" {dialect.online_behind}" if dialect.online_behind else ""
-    dropped = f"DROP INDEX{online} {index_place(gone.table, gone.name, dialect)}"
-    if dialect.online_drop:
-        dropped = drop_online_sql(gone.table, gone.name, dialect)
+    dropped = drop_index_sql(gone.table, gone.name, dialect, online=True)
     built = gone.definition.replace(" INDEX ", f" INDEX{online} ", 1) + behind
     return Steps(f"remove_{gone.name}", (dropped,), (built,), online=dialect.builds_online)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from humble_ledger.core.dialect import STANDARD, Dialect
@@ -237,14 +237,8 @@ def index_remedy(
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
     waits = design.waits_for_expression(dialect)
-    operation = CreateIndex(design, name)
-    words = rendered(operation, dialect)
-    return Remedy(
-        operation,
-        summary=f"index on {design.words}",
-        apply=words.forward,
-        revert=words.backward,
-        reason=reason,
+    return replace(
+        remedy_of(CreateIndex(design, name), f"index on {design.words}", dialect, reason=reason),
         predictions=predictions,
         size_bytes_predicted=size_bytes,
         write_overhead=write_overhead or WriteOverhead(),

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.messages import Told
-from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.model import Remedy, remedy_of
 from humble_ledger.core.remedies.operations import DropIndex
-from humble_ledger.core.remedies.rendering import rendered
 from humble_ledger.core.remedies.write_overhead import write_overhead_of_removal
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.symptoms.model import Symptom
@@ -37,16 +38,16 @@ def removal_of(
     dialect: Dialect = STANDARD,
 ) -> Remedy:
     """The remedy "remove this index"; ``queries`` are those that use it now."""
-    operation = DropIndex(table.name, index.name, index.definition)
-    words = rendered(operation, dialect)
-    return Remedy(
-        operation,
-        summary=f"remove the index {index.name} of {table.name}",
-        apply=words.forward,
-        revert=words.backward,
+    dropped = remedy_of(
+        DropIndex(table.name, index.name, index.definition),
+        f"remove the index {index.name} of {table.name}",
+        dialect,
         reason=reason,
         cures=cures,
         queries=queries,
+    )
+    return replace(
+        dropped,
         size_bytes_predicted=-index.size_bytes,
         write_overhead=write_overhead_of_removal(table, index),
     )

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from humble_ledger.core.dialect import Dialect, StatisticsWords
-from humble_ledger.core.remedies.design import index_place
+from humble_ledger.core.dialect import Dialect
+from humble_ledger.core.remedies.design import drop_index_sql
 from humble_ledger.core.remedies.operations import (
     Analyze,
     CreateIndex,
@@ -19,8 +19,6 @@ from humble_ledger.core.remedies.operations import (
 )
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.quoting import identifier, table_identifier
-
-_NONE = StatisticsWords()
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +40,8 @@ def _parts(operation: Operation, dialect: Dialect) -> tuple[tuple[str, ...], tup
         case CreateIndex(design, name):
             return (design.create_sql(name, dialect),), (design.drop_sql(name, dialect),)
         case DropIndex():
-            place = index_place(operation.table, operation.name, dialect)
-            return (f"DROP INDEX {place}",), (operation.definition,)
+            dropped = drop_index_sql(operation.table, operation.name, dialect)
+            return (dropped,), (operation.definition,)
         case Analyze(table):
             return (gathering(table, dialect),), ()
         case CreateStatistics() | SetStatisticsTarget():
@@ -63,7 +61,8 @@ def _parts(operation: Operation, dialect: Dialect) -> tuple[tuple[str, ...], tup
 def _of_statistics(
     operation: CreateStatistics | SetStatisticsTarget, dialect: Dialect
 ) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    words = dialect.statistics or _NONE
+    words = dialect.statistics
+    assert words is not None, "it is proposed only where the server has words for it"
     table = table_identifier(operation.table, dialect.quoting)
     anew = gathering(operation.table, dialect)
     if isinstance(operation, SetStatisticsTarget):

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 from typing import Any
 
 import pymysql
-from pymysql.constants import ER
 from pymysql.cursors import Cursor, SSCursor
 
 from humble_ledger.engines.contract import APPLICATION_NAME, Limits
@@ -136,19 +134,6 @@ class Connection:
             self.raw._force_close()
 
 
-def _over_socket(opened: Callable[..., Any]) -> Any:
-    """A connection that leaves the machine nowhere: without TLS, unless its account asks for it.
-
-    Only to offer TLS, the driver reads all certificates of the system: 60 ms of a core each time.
-    """
-    try:
-        return opened(ssl_disabled=True)
-    except pymysql.OperationalError as error:
-        if error.args[0] != ER.ACCESS_DENIED_ERROR:
-            raise
-        return opened()
-
-
 def connect(
     url: str, limits: Limits, *, mark: str = "", read_only: bool = True, database: bool = True
 ) -> Connection:
@@ -163,26 +148,26 @@ def connect(
     if address.ssl_ca or address.ssl_cert or address.ssl:
         parts = {"ca": address.ssl_ca, "cert": address.ssl_cert, "key": address.ssl_key}
         ssl = {name: value for name, value in parts.items() if value} or {"check_hostname": ""}
-    opened = partial(
-        pymysql.connect,
-        host=address.host,
-        port=address.port,
-        unix_socket=address.socket or None,
-        user=address.user,
-        password=address.password,
-        database=(address.database or None) if database else None,
-        charset=address.charset,
-        connect_timeout=CONNECT_S,
-        read_timeout=int(limits.statement_ms / 1000) + _READ_GRACE_S,
-        autocommit=True,
-        local_infile=False,
-        program_name=name,
-        init_command=_UNLOGGED,
-        ssl=ssl or None,
-        conv=_CONVERSIONS,
-    )
     try:
-        raw = _over_socket(opened) if address.socket and not ssl else opened()
+        raw = pymysql.connect(
+            host=address.host,
+            port=address.port,
+            unix_socket=address.socket or None,
+            user=address.user,
+            password=address.password,
+            database=(address.database or None) if database else None,
+            charset=address.charset,
+            connect_timeout=CONNECT_S,
+            read_timeout=int(limits.statement_ms / 1000) + _READ_GRACE_S,
+            autocommit=True,
+            local_infile=False,
+            program_name=name,
+            init_command=_UNLOGGED,
+            ssl=ssl or None,
+            # Only to offer TLS, the driver reads all certificates of the system each time.
+            ssl_disabled=bool(address.socket) and not ssl,
+            conv=_CONVERSIONS,
+        )
     except (pymysql.Error, OSError, RuntimeError, LookupError) as error:
         raise unreachable(address.place, error, address.password) from error
     connection = Connection(raw, member_of(""), address, limits)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.wording.parts import listed
+from humble_ledger.views.wording.parts import listed, shortly
 
 
 def of(n: Numbers, *, subject: str, what: str) -> str:
@@ -49,12 +49,8 @@ def kept_and_not_used(n: Numbers, *, remedy: str, days: int, trial: str, size_by
 def plan_turned(n: Numbers, *, was: float | None, is_: float | None, reasons: list[str]) -> str:
     told = "its plan is another one"
     if was is not None and is_ is not None:
-        told += f", cost {_cost(n, was)} → {_cost(n, is_)} (estimated)"
+        told += f", cost {shortly(n, was)} → {shortly(n, is_)} (estimated)"
     return f"{told}: {listed(reasons, '; ')}"
-
-
-def _cost(n: Numbers, cost: float) -> str:
-    return n.whole(cost) if cost >= 100 else n.digits(cost)
 
 
 def server_changed(n: Numbers, *, was: str, is_: str) -> str:

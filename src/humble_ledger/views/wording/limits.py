@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.wording.parts import listed
+from humble_ledger.views.wording.parts import listed, shortly
 
 _ALL_DIGITS = 12  # a limit is shown as it was written
 
@@ -39,8 +39,7 @@ def at_most(n: Numbers, *, most: float) -> str:
 
 
 def figure_found(n: Numbers, *, found: float, estimated: bool) -> str:
-    shown = n.whole(found) if found >= 100 or found == round(found) else n.digits(found)
-    return f"{shown} ({'estimated' if estimated else 'measured'})"
+    return f"{shortly(n, found)} ({'estimated' if estimated else 'measured'})"
 
 
 def none_of(n: Numbers, *, names: Sequence[str]) -> str:

@@ -17,6 +17,11 @@ def listed(names: Sequence[str], last: str = ", ") -> str:
     return last.join(names)
 
 
+def shortly(n: Numbers, value: float) -> str:
+    """A figure with three telling digits where it has no more, else whole: 0.25, 41, 22,916."""
+    return n.whole(value) if value >= 100 else n.digits(value)
+
+
 def counted(n: Numbers, count: float, thing: str) -> str:
     """ "one session", "12 sessions"."""
     return f"one {thing}" if count == 1 else f"{n.whole(count)} {thing}s"

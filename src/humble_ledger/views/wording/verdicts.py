@@ -19,19 +19,15 @@ def interval_on_one_side(n: Numbers) -> str:
 
 
 def alike_in_time_not_in_work(n: Numbers, *, effect: float) -> str:
-    return f"times within {_effect(n, effect)}, but clearly different work"
+    return f"times within {n.share(effect)}, but clearly different work"
 
 
 def interval_within_effect(n: Numbers, *, effect: float) -> str:
-    return f"the whole interval lies within {_effect(n, effect)} of 1"
+    return f"the whole interval lies within {n.share(effect)} of 1"
 
 
 def interval_leaves_it_open(n: Numbers, *, effect: float) -> str:
-    return f"the interval neither leaves 1 nor stays within {_effect(n, effect)} of it"
-
-
-def _effect(n: Numbers, effect: float) -> str:
-    return n.digits(100 * effect) + "%"
+    return f"the interval neither leaves 1 nor stays within {n.share(effect)} of it"
 
 
 def times_say_nothing(n: Numbers) -> str:

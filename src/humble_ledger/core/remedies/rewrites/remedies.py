@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 
 from humble_ledger.core.dialect import STANDARD, Dialect
-from humble_ledger.core.remedies.model import Remedy
+from humble_ledger.core.remedies.model import Remedy, remedy_of
 from humble_ledger.core.remedies.operations import RewriteStatement
-from humble_ledger.core.remedies.rendering import rendered
 from humble_ledger.core.remedies.rewrites.model import Rewriting
 from humble_ledger.core.remedies.rewrites.registry import rewritings
 from humble_ledger.core.schema.facts import TableFacts, TableName
@@ -35,19 +35,15 @@ def rewrite_remedies(
         if not cures and not each.always_asked:
             continue
         against = tuple(name for name in cures if name in each.against)
-        operation = RewriteStatement(sql.strip().rstrip(";"), each.sql, each.values_from)
-        words = rendered(operation, dialect)
-        yield Remedy(
-            operation,
-            summary=f"the statement with {each.done}" if not each.question else each.done,
-            apply=words.forward,
-            revert=words.backward,
+        sent = remedy_of(
+            RewriteStatement(sql.strip().rstrip(";"), each.sql, each.values_from),
+            f"the statement with {each.done}" if not each.question else each.done,
+            dialect,
             reason=_reason(each),
-            queries=(query,),
             cures=against or cures,
-            direct=bool(against),
-            question=each.question,
+            queries=(query,),
         )
+        yield replace(sent, direct=bool(against), question=each.question)
 
 
 def _reason(each: Rewriting) -> str:
