@@ -77,7 +77,8 @@ class StatementRejected(UnreadableInput):
     """The server says that the statement is wrong or failed while it ran.
 
     ``sqlstate`` is the server's five-character code, empty when it gave none; ``said`` its
-    own words, ``position`` where in the statement (characters from 0), when it told.
+    own words, ``position`` where in the statement (characters from 0), when it told;
+    ``nothing_there`` that what the statement names does not exist.
     """
 
     code = "statement-rejected"
@@ -89,9 +90,12 @@ class StatementRejected(UnreadableInput):
         sqlstate: str = "",
         said: str = "",
         position: int | None = None,
+        *,
+        nothing_there: bool = False,
     ) -> None:
         super().__init__(message, hint)
         self.sqlstate = sqlstate
+        self.nothing_there = nothing_there
         self.said = said or message
         self.position = position
 

@@ -10,8 +10,9 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.schema.quoting import Quoting
+from humble_ledger.core.schema.quoting import Quoting, table_identifier
 from humble_ledger.core.statements.sql_dialect import DIALECT
 
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
@@ -67,14 +68,17 @@ class Dialect:
     of a column ("": there is none such), ``key_expression`` the expression of one, from the core's
     notation.
 
-    ``settings`` tells whether a session's settings can change how it plans; ``setting_tried`` and
+    ``settings`` tells whether a session's settings can change how it plans, ``setting_example`` is
+    one as a user gives it; ``setting_tried`` and
     ``setting_back`` are for one session, ``setting_kept`` makes one last, and ``setting_undone``
     takes that back. ``times`` tells whether days and moments have types of their own, and
     ``like_tells_case`` whether LIKE tells letters apart as = does. Memory has units but where it is
     told ``memory_in_bytes``, and a number stands without quotes where these would make it none
     (``bare_numbers``). ``analyze`` gathers statistics, ``analyze_needed`` those of every table that
     the server itself finds in need of them ("": none does); ``statistics`` are the words of a user
-    who says of what, and how many (None: nobody can).
+    who says of what, and how many (None: nobody can). ``freed`` is what takes old versions of rows
+    away, ``compacted`` what writes a table anew without them, ``rebuilt_online`` what builds an
+    index anew while others write ("": there is no such thing).
     """
 
     parser: str = DIALECT
@@ -91,12 +95,16 @@ class Dialect:
     parted: PartedBuild | None = None
     after_build: str = ""
     settings: bool = True
+    setting_example: str = "NAME=VALUE"
     setting_tried: str = "SET {name} = {value}"
     setting_back: str = "RESET {name}"
     memory_in_bytes: bool = False
     bare_numbers: bool = False
     analyze: str = "ANALYZE {table}"
     analyze_needed: str = ""
+    freed: str = ""
+    compacted: str = ""
+    rebuilt_online: str = ""
     statistics: StatisticsWords | None = None
     setting_kept: str = "ALTER ROLE CURRENT_USER SET {name} = {value}"
     setting_undone: str = "ALTER ROLE CURRENT_USER RESET {name}"
@@ -115,10 +123,19 @@ class Dialect:
             return value
         return "'" + value.replace("'", "''") + "'"
 
+    def waits_alone(self, statement: str) -> bool:
+        """Whether a statement drops an index such that nobody queues behind it while it waits."""
+        return bool(self.online) and statement.startswith(f"DROP INDEX {self.online} ")
+
     @property
     def builds_online(self) -> bool:
         """Whether an index can be built while others write."""
         return bool(self.online or self.online_behind)
+
+
+def analyzing(table: TableName, dialect: Dialect) -> str:
+    """The statement that gathers statistics of a table."""
+    return dialect.analyze.format(table=table_identifier(table, dialect.quoting))
 
 
 # The notation of plans, which is near to the standard.

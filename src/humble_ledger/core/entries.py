@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.replays.model import Replay
@@ -43,7 +44,7 @@ class CaptureEntry:
     entries: int = 0
     plans: int = 0
     incidents: dict[str, int] = field(default_factory=dict)
-    notes: tuple[str, ...] = ()
+    notes: tuple[Told, ...] = ()
     status: str = "done"
 
 

@@ -10,6 +10,7 @@ import msgspec
 from sqlalchemy import Connection, delete, func, insert, select, update
 
 from humble_ledger.core.entries import CaptureEntry, IncidentEntry, ReadPosition, WaitEntry
+from humble_ledger.core.messages import Told
 from humble_ledger.core.workload.durations import pack
 from humble_ledger.core.workload.gathering import Client, Harvest, Period, RunSeen
 from humble_ledger.core.workload.incidents import Incident, IncidentKind
@@ -38,7 +39,7 @@ class CaptureTally:
     plans: int = 0
     passed_over: Mapping[str, int] = field(default_factory=dict)
     first_unreadable: str = ""
-    notes: Sequence[str] = ()
+    notes: Sequence[Told] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -403,7 +404,7 @@ class CaptureWriter:
 
 def _capture(row: Any) -> CaptureEntry:
     body = msgspec.json.decode(row.body)
-    body["notes"] = tuple(body.get("notes", ()))
+    body["notes"] = msgspec.convert(body.get("notes", ()), tuple[Told, ...])
     return CaptureEntry(
         format_id(Kind.CAPTURE, row.id),
         row.at,

@@ -2,14 +2,15 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
+from humble_ledger.core.glossary.waits import meaning_of_wait
 from humble_ledger.core.workload.sampling import (
+    RUNNING,
     ActivityLook,
     BlockerBranch,
     Samples,
     SessionLook,
     blocker_tree,
 )
-from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait
 
 START = datetime(2026, 3, 1, 10, tzinfo=UTC)
 

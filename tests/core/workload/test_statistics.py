@@ -7,6 +7,7 @@ import pytest
 
 from humble_ledger.core.workload.statistics import StatementCounters, StatisticsLook, difference
 from humble_ledger.core.workload.usage import Work
+from humble_ledger.views.wording import in_words
 
 BEGAN = datetime(2026, 3, 1, 8, tzinfo=UTC)
 TEN = BEGAN + timedelta(hours=2)
@@ -28,7 +29,7 @@ def test_the_first_look_takes_all_and_says_so() -> None:
     (use,) = found.uses
     assert (use.usage.calls, use.usage.total_ms, use.usage.max_ms) == (3, 15.0, 5.0)
     assert use.since == BEGAN
-    assert "first look" in found.notes[0]
+    assert "first look" in in_words(found.notes[0])
 
 
 def test_only_what_was_added_counts() -> None:
@@ -55,14 +56,15 @@ def test_a_reset_is_noticed() -> None:
     now = replace(look(counters("a", 400, 5.0), at=TEN + timedelta(hours=1)), reset_at=later)
     found = difference(before, now)
     assert found.uses[0].usage.calls == 400
-    assert "reset at 2026-03-01 10:30:00" in found.notes[0]
+    assert "reset at 2026-03-01 10:30:00" in in_words(found.notes[0])
 
 
 def test_a_statement_that_was_forgotten_begins_anew() -> None:
     found = difference(look(counters("a", 300, 5.0)), look(counters("a", 7, 5.0), evictions=4))
     assert found.uses[0].usage.calls == 7
-    assert any("4 times" in note for note in found.notes)
-    assert any("1 statements began anew" in note for note in found.notes)
+    told = [in_words(note) for note in found.notes]
+    assert any("4 times" in note for note in told)
+    assert any("one statement began anew" in note for note in told)
 
 
 def test_the_spread_of_the_added_runs() -> None:

@@ -90,6 +90,7 @@ class SpanLog:
     """See `engines.contract.logs.LogFormat`."""
 
     engine, name, fallback = APPLICATION, "spans", False
+    prefix_setting = ""
     cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:

@@ -54,6 +54,7 @@ class StatementLog:
     """See `engines.contract.logs.LogFormat`."""
 
     engine, name, fallback = APPLICATION, "statements", False
+    prefix_setting = ""
     cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:

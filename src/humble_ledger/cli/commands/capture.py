@@ -96,8 +96,8 @@ def server(
 ) -> None:
     """Look at the server's own statistics of statements: what was added since the last look.
 
-    The first look takes everything since the server began to count. The server counts when
-    pg_stat_statements is switched on; see "humble preflight".
+    The first look takes everything since the server began to count. What must be switched
+    on for that, "humble preflight" tells.
 
     Example: [bold]humble capture server[/bold]
     """

@@ -35,7 +35,9 @@ def trial(
     ] = None,
     settings: Annotated[
         list[str] | None,
-        typer.Option("--set", help="A setting for one side: work_mem=64MB.", metavar="NAME=VALUE"),
+        typer.Option(
+            "--set", help="A setting for one side, as the server names it.", metavar="NAME=VALUE"
+        ),
     ] = None,
     apply: Annotated[
         list[str] | None,

@@ -244,7 +244,7 @@ class Node:
 
     @property
     def name(self) -> str:
-        """The step in a few words: "Seq Scan on reading", "Index Scan on alert by alert_raised"."""
+        """The step in a few words: "Index Scan on alert by alert_raised"."""
         words = self.label
         if self.relation:
             words += f" on {self.relation}"

@@ -50,7 +50,9 @@ def setting(text: str, dialect: Dialect = STANDARD) -> Remedy:
     said, _, given = text.partition("=")
     name, value = said.strip().lower(), given.strip().strip("'")
     if not _SETTING.fullmatch(name) or not value:
-        raise WrongUsage(f'"{text}" is not a setting.', "Write it like  --set work_mem=64MB")
+        raise WrongUsage(
+            f'"{text}" is not a setting.', f"Write it like  --set {dialect.setting_example}"
+        )
     words = f"{name} = {value} for one session"
     return remedy_of(SetSettings(((name, value),)), words, dialect, reason=ASKED_FOR)
 

@@ -154,7 +154,7 @@ def _larger_target(
     wanted = min(now * MORE, MOST_TARGET)
     return remedy_of(
         SetStatisticsTarget(table.name, column.name, wanted, None if now == usual else now),
-        f"statistics of {table.name}.{column.name} with {wanted:,} values listed",
+        f"statistics of {table.name}.{column.name} with {wanted} values listed",
         dialect,
         reason=message("common-value-not-listed", listed=column.common_count),
         cures=(MISESTIMATE,),

@@ -16,15 +16,25 @@ from humble_ledger.core.workload.usage import Usage
 
 
 @dataclass(frozen=True, slots=True)
+class Granted:
+    """What a server grants (bytes), and the setting that says so."""
+
+    setting: str
+    size_bytes: float
+
+
+@dataclass(frozen=True, slots=True)
 class PlanSurroundings:
     """A plan with what the server knows of its tables now.
 
-    Without a server ``tables`` is empty and ``server`` None.
+    Without a server ``tables`` is empty and ``server`` None. ``memory`` is what a sort may use of
+    it, as the plan was made with it.
     """
 
     plan: PlanEntry
     tables: Mapping[TableName, TableFacts]
     server: ServerFacts | None
+    memory: Granted | None = None
 
 
 @dataclass(frozen=True, slots=True)

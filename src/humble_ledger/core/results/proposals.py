@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from humble_ledger.core.entries import (
     RemedyEntry,
 )
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.choice.model import Budget, Choice
 from humble_ledger.core.remedies.choice.weights import Weights
 from humble_ledger.core.remedies.design import IndexDesign
@@ -38,7 +39,7 @@ class Proposals:
     more_alternatives: int = 0
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Told, ...] = ()
     refused: tuple[RefusedRewriting, ...] = ()
     stopped_early: bool = False
 
@@ -62,7 +63,7 @@ class ChosenIndexes:
     rewrites: tuple[RemedyEntry, ...] = ()
     left_out: tuple[tuple[str, str], ...] = ()
     declined: str = ""
-    cautions: tuple[str, ...] = ()
+    cautions: tuple[Told, ...] = ()
     plans_asked: int = 0
     took_ms: float = 0.0
     least_gain: float = 0.0

@@ -30,10 +30,14 @@ class TableReport:
 
 @dataclass(frozen=True, slots=True)
 class ColumnReport:
-    """A column's statistics, where the values asked for fall, and what was counted."""
+    """A column's statistics, where the values asked for fall, and what was counted.
+
+    ``gather`` is the statement that gathers statistics of its table.
+    """
 
     table: TableFacts
     column: ColumnFacts
     values: ColumnValues
     asked: tuple[AskedValue, ...] = ()
     counts: ValueCounts | None = None
+    gather: str = ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.plans.comparison import Comparison
 from humble_ledger.core.plans.model import Plan
 
@@ -47,7 +48,7 @@ class SupposedQuery:
     after: Plan
     comparison: Comparison
     uses: tuple[str, ...] = ()
-    caution: str = ""
+    caution: Told = ""
 
     @property
     def cost_before(self) -> float:

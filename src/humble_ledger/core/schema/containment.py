@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.core.schema.facts import ColumnFacts
+from humble_ledger.core.schema.operator_classes import PATHS_OF_DOCUMENTS
 from humble_ledger.core.statements.conditions import Predicate
 from humble_ledger.core.statements.parting import halves
 from humble_ledger.core.statements.tokens import unquoted
@@ -18,7 +19,7 @@ def inverted_class(predicate: Predicate, column: ColumnFacts) -> str | None:
         return None
     operator, type_ = parted[1], column.type_name
     if type_ == "jsonb" and operator in ("@>", "@@", "@?", "?", "?|", "?&"):
-        return "jsonb_path_ops" if operator in ("@>", "@@", "@?") else ""
+        return PATHS_OF_DOCUMENTS if operator in ("@>", "@@", "@?") else ""
     if (type_.endswith("[]") and operator in ("@>", "&&", "<@")) or (
         type_ == "tsvector" and operator == "@@"
     ):

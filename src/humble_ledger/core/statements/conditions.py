@@ -144,7 +144,8 @@ def orders_rows(sql: str) -> bool:
     return False
 
 
-# How servers print the value of a sub-query: (InitPlan 1).col1, (hashed SubPlan 2).col1.
+# How the notation of conditions has the value of a sub-query, whatever server the plan is of:
+# (InitPlan 1).col1 computed once, (hashed SubPlan 2).col1 looked up, (SubPlan 2) for each row.
 _ROW_BY_ROW = re.compile(r"\bSubPlan \d")
 # And an aggregate of which each worker computes its part.
 _PARTIAL = re.compile(r"\bPARTIAL (?=[\w\"])")

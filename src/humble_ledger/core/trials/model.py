@@ -106,8 +106,8 @@ class Trial:
     ``failed`` are queries of several that the server refused to run, each with its reason.
     ``why_so`` tells why it went this way. ``not_tried`` tells why nothing could be made; then
     all there is are the ``predicted`` costs, which trials of indexes have, too. ``stays`` is what
-    nobody can take back, such as the moment of an ANALYZE in the server's counters.
-    ``disturbed_by`` are others who were measuring on the same database meanwhile. With
+    nobody can take back, such as the moment when statistics were gathered, in the server's
+    counters. ``disturbed_by`` are others who were measuring on the same database meanwhile. With
     ``one_processor`` both sides were run on the same processor of the server, another for each
     pair.
     """

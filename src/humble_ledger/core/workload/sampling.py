@@ -11,8 +11,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from humble_ledger.core.workload.waits import ON_PROCESSOR, RUNNING
-
+RUNNING = "Running"  # the kind of wait of a session that waits for nothing
+ON_PROCESSOR = "nothing (it was working)"
 ACTIVE = "active"
 IDLE_IN_TRANSACTION = "idle in transaction"
 LONG_TRANSACTION_S = 10.0

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from humble_ledger.core.messages import Told, message, moment
 from humble_ledger.core.workload.usage import Usage, Work
 
 
@@ -40,13 +41,14 @@ class StatisticsLook:
     """All counters at one moment.
 
     ``reset_at`` is when the server began to count, None when it does not tell; ``evictions``
-    how often it forgot statements to make room.
+    how often it forgot statements to make room, of which ``room`` is the setting.
     """
 
     taken_at: datetime
     statements: Sequence[StatementCounters]
     reset_at: datetime | None = None
     evictions: int | None = None
+    room: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +65,7 @@ class Difference:
     """What happened between two looks, with what makes it less than the whole truth."""
 
     uses: Sequence[StatementUse]
-    notes: Sequence[str] = field(default=())
+    notes: Sequence[Told] = field(default=())
 
 
 def difference(before: StatisticsLook | None, now: StatisticsLook) -> Difference:
@@ -72,25 +74,19 @@ def difference(before: StatisticsLook | None, now: StatisticsLook) -> Difference
     A statement whose counters went back was reset or forgotten in between: what it has now
     is all that is known.
     """
-    notes = []
+    notes: list[Told] = []
     known: Mapping[str, StatementCounters] = {}
     if before is None:
-        since = f" ({now.reset_at:%Y-%m-%d %H:%M})" if now.reset_at else ""
-        notes.append(f"first look: everything since the server began to count{since}")
+        notes.append(message("first-look", since=moment(now.reset_at)))
     else:
         known = {each.key: each for each in before.statements}
         if now.reset_at and before.reset_at and now.reset_at > before.reset_at:
-            notes.append(
-                f"the statistics were reset at {now.reset_at:%Y-%m-%d %H:%M:%S}, after the look "
-                "before: what ran up to then since that look is lost"
-            )
+            at = f"{now.reset_at:%Y-%m-%d %H:%M:%S}"
+            notes.append(message("statistics-were-reset", at=at))
             known = {}
     forgotten = _evictions(before, now)
     if forgotten:
-        notes.append(
-            f"the server made room {forgotten:,} times by forgetting statements "
-            "(pg_stat_statements.max): rare ones are missing"
-        )
+        notes.append(message("statements-forgotten", times=forgotten, setting=now.room))
     uses, restarted = [], 0
     for each in now.statements:
         earlier = known.get(each.key)
@@ -104,7 +100,7 @@ def difference(before: StatisticsLook | None, now: StatisticsLook) -> Difference
                 begun = before.taken_at
             uses.append(StatementUse(each, usage, begun))
     if restarted:
-        notes.append(f"the counters of {restarted:,} statements began anew since the look before")
+        notes.append(message("counters-began-anew", statements=restarted))
     return Difference(tuple(uses), tuple(notes))
 
 

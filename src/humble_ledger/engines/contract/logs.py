@@ -11,12 +11,14 @@ from humble_ledger.capture.log_rows import BlockRows
 class LogFormat(Protocol):
     """One form of a log, read block by block, each block perhaps in another process.
 
-    ``fallback`` tells that a file which nothing recognises is read as this.
+    ``fallback`` tells that a file which nothing recognises is read as this. ``prefix_setting`` is
+    the server's setting that says how a line begins, "" where all begin alike.
     """
 
     engine: str
     name: str
     fallback: bool
+    prefix_setting: str
     cutter: Cutter
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:

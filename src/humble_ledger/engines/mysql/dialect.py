@@ -24,6 +24,7 @@ FAMILY = Dialect(
     script_head="SET SESSION lock_wait_timeout = 2;\n",
     setting_tried="SET SESSION {name} = {value}",
     setting_back="SET SESSION {name} = DEFAULT",
+    setting_example="join_buffer_size=8388608",
     memory_in_bytes=True,
     bare_numbers=True,
     analyze="ANALYZE TABLE {table}",

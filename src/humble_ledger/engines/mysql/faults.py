@@ -20,6 +20,8 @@ from humble_ledger.errors import (
 _TIMED_OUT = frozenset((1969, 3024, 1317, 1028))
 _LOCKED = frozenset((1205, 1213, 3572))
 _READ_ONLY = frozenset((1792, 1290, 1836))
+# Unknown table, column, index to drop, routine, database.
+_NOT_THERE = frozenset((1051, 1146, 1054, 1091, 1305, 1049))
 _LOST = frozenset((2006, 2013, 2055, 1053, 1927, 4031, 1152, 1159, 1160, 1161))
 _CONNECTION_HINTS = {
     1044: "This user may not enter the database; check its name, or ask for the right to it.",
@@ -93,4 +95,7 @@ def fault(error: pymysql.Error) -> HumbleError:
     hint = "The server's own words are above; correct the statement."
     if number in (1142, 1143, 1227, 1370):
         hint = "Ask for the right, or connect as a user who has it."
-    return StatementRejected(f"The server rejects the statement: {said}.", hint, state, said)
+    return StatementRejected(
+        f"The server rejects the statement: {said}.", hint, state, said,
+        nothing_there=number in _NOT_THERE,
+    )  # fmt: skip

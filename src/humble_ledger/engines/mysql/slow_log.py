@@ -61,6 +61,7 @@ class SlowLog:
     """The slow log as a file."""
 
     engine, name, fallback = ENGINE, "slow", False
+    prefix_setting = ""
     cutter = Cutter(last_cut, first_start)
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:

@@ -14,6 +14,10 @@ POSTGRESQL = Dialect(
         whole="CREATE INDEX {name} ON ONLY {table} {body}",
         attached="ALTER INDEX {whole} ATTACH PARTITION {part}",
     ),
+    setting_example="work_mem=64MB",
+    freed="VACUUM",
+    compacted="VACUUM FULL",
+    rebuilt_online="REINDEX INDEX CONCURRENTLY",
     statistics=StatisticsWords(
         together="CREATE STATISTICS {name} (dependencies, mcv) ON {columns} FROM {table}",
         of_expression="CREATE STATISTICS {name} ON ({expression}) FROM {table}",

@@ -20,6 +20,8 @@ from humble_ledger.errors import (
 
 # A statement with $1 and no value for it: the connection is as good as before.
 _PROTOCOL_VIOLATION = "08P01"
+# Undefined object, table, column, function, schema.
+_NOT_THERE = frozenset(("42704", "42P01", "42703", "42883", "3F000"))
 # What the client library says in words only, and what helps.
 _CONNECTION_HINTS = (
     (
@@ -102,8 +104,9 @@ def _ours(error: psycopg.Error, sql: str, behind: int) -> HumbleError:
     where = "" if at is None else " at line {}, column {}".format(*line_and_column(sql, at))
     hint = error.diag.message_hint or "The server's own words are above; correct the statement."
     return StatementRejected(
-        f"The server rejects the statement{where}: {said}.", hint, state, said, at
-    )
+        f"The server rejects the statement{where}: {said}.", hint, state, said, at,
+        nothing_there=state in _NOT_THERE,
+    )  # fmt: skip
 
 
 def _position(error: psycopg.Error, sql: str, behind: int) -> int | None:

@@ -17,6 +17,7 @@ from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.one_statement import OWN_MARK
 from humble_ledger.errors import WrongUsage
 
+ROOM = "pg_stat_statements.max"  # how many statements are kept
 _WHERE_SQL = """
 SELECT n.nspname AS schema,
     to_regclass(quote_ident(n.nspname) || '.pg_stat_statements_info') IS NOT NULL AS info,
@@ -63,7 +64,7 @@ def statistics_look(connection: Connection) -> StatisticsLook:
         )
     wanted = [_counters(row) for row in rows if _is_wanted(row["query"])]
     taken_at: datetime = place["taken_at"]
-    return StatisticsLook(taken_at, wanted, info.get("stats_reset"), info.get("dealloc"))
+    return StatisticsLook(taken_at, wanted, info.get("stats_reset"), info.get("dealloc"), ROOM)
 
 
 def _is_wanted(query: str | None) -> bool:

@@ -72,4 +72,6 @@ def fault(error: apsw.Error, path: Path) -> HumbleError:
         hint = "The application makes it; here only what SQLite has itself is known."
     if "FOREIGN KEY" in said:
         hint = "Foreign keys are kept here, as with PRAGMA foreign_keys = ON."
-    return StatementRejected(f"SQLite refuses the statement: {said}.", hint, said=said)
+    return StatementRejected(
+        f"SQLite refuses the statement: {said}.", hint, said=said, nothing_there="no such" in said
+    )

@@ -11,6 +11,7 @@ from humble_ledger.core.results.captures import LiveCapture, ScriptCapture
 from humble_ledger.core.workload.sampling import BlockerBranch
 from humble_ledger.views.documents.parts import rounded
 from humble_ledger.views.documents.queries import WaitRow
+from humble_ledger.views.wording import in_words
 
 
 class CaptureDocument(Struct, frozen=True):
@@ -129,7 +130,7 @@ def capture_document(entry: CaptureEntry) -> CaptureDocument:
         entries=entry.entries,
         plans=entry.plans,
         incidents=entry.incidents,
-        notes=list(entry.notes),
+        notes=[in_words(note) for note in entry.notes],
     )
 
 

@@ -167,7 +167,7 @@ def choice_document(chosen: ChosenIndexes) -> ChoiceDocument:
         writers=[query for query, _ in chosen.writers],
         remedies=[remedy_row(entry) for entry in _all(chosen)],
         unstudied=list(chosen.left_out),
-        cautions=list(chosen.cautions),
+        cautions=[in_words(each) for each in chosen.cautions],
         least_gain_share=chosen.least_gain,
         plans_asked=chosen.plans_asked,
         took_ms=round(chosen.took_ms, 1),

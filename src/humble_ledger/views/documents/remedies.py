@@ -8,6 +8,7 @@ from typing import Literal
 from msgspec import Struct
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.model import Checked
 from humble_ledger.core.results.proposals import RefusedRewriting
 from humble_ledger.views.wording import in_words
@@ -86,7 +87,7 @@ def remedies_document(
     entries: Iterable[RemedyEntry],
     alternatives: Iterable[RemedyEntry] = (),
     left_out: Iterable[tuple[str, str]] = (),
-    cautions: Iterable[str] = (),
+    cautions: Iterable[Told] = (),
     refused: Iterable[RefusedRewriting] = (),
     stopped_early: bool = False,
 ) -> RemediesDocument:
@@ -95,7 +96,11 @@ def remedies_document(
     others = [remedy_row(entry, True) for entry in alternatives]
     not_proposed = [RefusedRow(r.query, r.summary, r.example) for r in refused]
     return RemediesDocument(
-        rows + others, list(left_out), list(cautions), not_proposed, stopped_early
+        rows + others,
+        list(left_out),
+        [in_words(each) for each in cautions],
+        not_proposed,
+        stopped_early,
     )
 
 

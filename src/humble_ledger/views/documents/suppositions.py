@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from humble_ledger.core.results.suppositions import KeptHollow, Supposition
 from humble_ledger.core.routes.exploring import said
+from humble_ledger.views.wording import in_words
 
 
 class SupposedQueryRow(Struct, frozen=True):
@@ -61,7 +62,7 @@ def supposition_document(found: Supposition) -> SuppositionDocument:
         [
             SupposedQueryRow(
                 q.query, round(q.cost_before, 2), round(q.cost_after, 2), list(q.uses),
-                said(q.before), said(q.after), q.comparison.same_shape, q.caution,
+                said(q.before), said(q.after), q.comparison.same_shape, in_words(q.caution),
             )
             for q in found.queries
         ],

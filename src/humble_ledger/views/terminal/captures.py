@@ -5,12 +5,14 @@ from __future__ import annotations
 from rich.console import Group, RenderableType
 
 from humble_ledger.core.entries import CaptureEntry
+from humble_ledger.core.glossary.incidents import MEANINGS
 from humble_ledger.core.results.captures import ScriptCapture, ScriptRow
 from humble_ledger.core.statements.kinds import shorten
-from humble_ledger.core.workload.incidents import MEANINGS, IncidentKind
+from humble_ledger.core.workload.incidents import IncidentKind
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, last_column_gives_way, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 # Kinds of source that are read line by line.
 _READ = ("log", "application")
@@ -37,7 +39,7 @@ def capture_view(entry: CaptureEntry, numbers: Numbers) -> RenderableType:
         ("incidents", incidents),
         ("passed over", passed),
         ("first unreadable", entry.first_unreadable if entry.source in _READ else ""),
-        *(("note", note) for note in entry.notes),
+        *(("note", in_words(note, numbers)) for note in entry.notes),
         ("next", "humble queries" if entry.kept else ""),
     )
 

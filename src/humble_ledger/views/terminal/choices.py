@@ -48,7 +48,7 @@ def choice_view(chosen: ChosenIndexes, numbers: Numbers) -> RenderableType:
         )
     parts += _unstudied(chosen)
     parts.append(_note(chosen, numbers))
-    parts += caution_lines(chosen.cautions)
+    parts += caution_lines(chosen.cautions, numbers)
     return Group(*parts)
 
 

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from rich.table import Table
 
 from humble_ledger.core.entries import IncidentEntry, WaitEntry
-from humble_ledger.core.workload.incidents import MEANINGS
-from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait
+from humble_ledger.core.glossary.incidents import MEANINGS
+from humble_ledger.core.glossary.waits import meaning_of_wait
+from humble_ledger.core.workload.sampling import RUNNING
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import plain_table
 from humble_ledger.views.terminal.text import Text

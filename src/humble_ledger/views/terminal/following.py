@@ -21,11 +21,11 @@ def followed_view(found: Followed, numbers: Numbers) -> RenderableType:
     """What it is, and how far it came."""
     last = found.looks[-1]
     whole = "ended" if found.ended else "was still running"
+    looks = numbers.count(len(found.looks), "times")
     head = labelled(
         ("session", str(found.session) if found.session else ""),
         ("statement", shorten(found.sql, 400)),
-        ("looked at", f"{len(found.looks):,} times, until it had run {_after(last, numbers)}; "
-                      f"it {whole}"),
+        ("looked at", f"{looks}, until it had run {_after(last, numbers)}; it {whole}"),
         ("kept", found.entry.id if found.entry is not None else ""),
     )  # fmt: skip
     parts: list[RenderableType] = [head, Text("")]
@@ -66,9 +66,9 @@ def _steps(plan: Plan, looks: Sequence[Look], numbers: Numbers) -> RenderableTyp
         last = rows[-1]
         wanted = expected.get(node.no)
         part = percent_of(last, wanted) if last is not None else None
-        told = f"{part:.0f} %" if part is not None else ""
+        told = f"{numbers.whole(part)} %" if part is not None else ""
         if last is not None and wanted and last > wanted:
-            told = f"{last / wanted:,.1f} times"
+            told = f"{numbers.fixed(last / wanted, 1)} times"
         table.add_row(
             str(node.no),
             Text(node.name),

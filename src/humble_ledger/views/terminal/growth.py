@@ -48,7 +48,7 @@ def _table(found: Growth, numbers: Numbers) -> RenderableType:
         first, last = query.sizes[0], query.sizes[-1]
         table.add_row(
             query.query, numbers.figure(first.cost), numbers.figure(last.cost),
-            numbers.times(last.cost / max(first.cost, 0.01)), f"{query.power:.2f}",
+            numbers.times(last.cost / max(first.cost, 0.01)), numbers.fixed(query.power, 2),
             str(len(query.flips) or ""), said(last.plan),
             style="bold" if query.worse_than_linear else "",
         )  # fmt: skip

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 
+from humble_ledger.core.glossary.waits import meaning_of_wait
 from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.statements.kinds import shorten
-from humble_ledger.core.workload.sampling import BlockerBranch, Samples
-from humble_ledger.core.workload.waits import RUNNING, meaning_of_wait
+from humble_ledger.core.workload.sampling import RUNNING, BlockerBranch, Samples
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.captures import capture_view
 from humble_ledger.views.terminal.parts import bar, last_column_gives_way, plain_table

@@ -16,8 +16,8 @@ from humble_ledger.core.plans.tables import (
     table_accounts,
     whole_work,
 )
-from humble_ledger.core.results.plans import PlanSurroundings
-from humble_ledger.core.schema.facts import ServerFacts, TableFacts
+from humble_ledger.core.results.plans import Granted, PlanSurroundings
+from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
@@ -30,7 +30,7 @@ def plan_tables(found: PlanSurroundings, numbers: Numbers) -> RenderableType:
     """The whole, a line for each table, then each table with its indexes and columns."""
     plan = found.plan.plan
     accounts = table_accounts(plan)
-    parts: list[RenderableType] = [_whole(plan, found.server, numbers)]
+    parts: list[RenderableType] = [_whole(plan, found.memory, numbers)]
     if accounts:
         said = "rows and pages over all scans; part: rows read of those in the table"
         parts += [Text(""), _lines(found, accounts, numbers)]
@@ -46,11 +46,11 @@ def plan_tables(found: PlanSurroundings, numbers: Numbers) -> RenderableType:
     return Group(*parts)
 
 
-def _whole(plan: Plan, server: ServerFacts | None, numbers: Numbers) -> RenderableType:
+def _whole(plan: Plan, memory: Granted | None, numbers: Numbers) -> RenderableType:
     work = whole_work(plan)
     return labelled(
         ("time", _work(work, numbers)),
-        ("memory", _memory(plan, work, server, numbers) if plan.steps_measured else ""),
+        ("memory", _memory(work, memory, numbers) if plan.steps_measured else ""),
         ("spilled", _spilled(work, numbers) if plan.steps_measured else ""),
         ("compiling", f"{numbers.ms(plan.compile_ms)} (measured)" if plan.compile_ms else ""),
     )
@@ -66,12 +66,12 @@ def _work(work: Work, numbers: Numbers) -> str:
     return f"{numbers.ms(work.work_ms)} of work in {elapsed}: {processes} processes (measured)"
 
 
-def _memory(plan: Plan, work: Work, server: ServerFacts | None, numbers: Numbers) -> str:
+def _memory(work: Work, granted: Granted | None, numbers: Numbers) -> str:
     used = f"{numbers.size(work.memory_bytes)} at most in one step" if work.memory_bytes else ""
-    granted = plan.engine_settings.get("work_mem")
-    if granted is None and server is not None and "work_mem" in server.settings:
-        granted = numbers.size(server.settings["work_mem"])
-    share = f"{granted} granted to each sort (work_mem)" if granted else ""
+    share = (
+        f"{numbers.size(granted.size_bytes)} granted to each sort ({granted.setting})"
+        if granted is not None else ""
+    )  # fmt: skip
     return "; ".join(filter(None, (used or "no step said how much it took", share)))
 
 

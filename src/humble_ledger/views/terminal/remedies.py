@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from rich.console import Group, RenderableType
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.core.remedies.prediction.formula import WAY as FORMULA
 from humble_ledger.core.results.proposals import Proposals, RefusedRewriting
@@ -47,7 +48,7 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
             )
         )
     parts.append(Text(_note(shown, proposals.declined), style="bright_black"))
-    parts += caution_lines(proposals.cautions)
+    parts += caution_lines(proposals.cautions, numbers)
     return Group(*parts)
 
 
@@ -100,9 +101,9 @@ def _size(remedy: Remedy, numbers: Numbers) -> str:
     return f"−{numbers.size(-size)}" if size < 0 else numbers.size(size)
 
 
-def caution_lines(cautions: Sequence[str]) -> list[Text]:
+def caution_lines(cautions: Sequence[Told], numbers: Numbers) -> list[Text]:
     """What may make all predictions worse; of many only the first."""
-    lines = [Text(f"Caution: {each}.") for each in cautions[:MOST_CAUTIONS]]
+    lines = [Text(f"Caution: {in_words(each, numbers)}.") for each in cautions[:MOST_CAUTIONS]]
     more = len(cautions) - MOST_CAUTIONS
     return [*lines, Text(f"and {more} more.")] if more > 0 else lines
 

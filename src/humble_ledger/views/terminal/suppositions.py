@@ -10,6 +10,7 @@ from humble_ledger.core.statements.kinds import shorten
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 _SAME = 0.001  # of the cost: less is no change
 _MOST_NOTES = 3
@@ -55,7 +56,7 @@ def _one(each: SupposedQuery, numbers: Numbers) -> list[RenderableType]:
         Text(f"{verdict}."),
     ]  # fmt: skip
     if each.caution:
-        parts.append(Text(f"Caution: {each.caution}."))
+        parts.append(Text(f"Caution: {in_words(each.caution, numbers)}."))
     return parts
 
 
@@ -74,7 +75,7 @@ def _several(found: Supposition, numbers: Numbers) -> list[RenderableType]:
         table.add_row(
             each.query, numbers.figure(each.cost_before), numbers.figure(each.cost_after),
             _change(each, numbers), Text(", ".join(each.uses)),
-            *([Text(each.caution)] if cautioned else []),
+            *([Text(in_words(each.caution, numbers))] if cautioned else []),
         )  # fmt: skip
     before = sum(q.cost_before for q in found.queries)
     after = sum(q.cost_after for q in found.queries)

@@ -80,7 +80,7 @@ def _about(found: TableReport, numbers: Numbers) -> RenderableType:
             "written",
             f"{numbers.whole(writes.inserted)} rows inserted, {numbers.whole(writes.updated)} "
             f"updated{in_page}, {numbers.whole(writes.deleted)} deleted{since}; "
-            f"{_mix(read_rows, written)}"
+            f"{_mix(read_rows, written, numbers)}"
             if table.counted
             else "",
         ),
@@ -97,10 +97,12 @@ def _of_heap(heap: HeapFacts | None, numbers: Numbers) -> Iterator[tuple[str, st
         yield "vacuum", f"{_age(heap.vacuumed_at)}; {seen}"
 
 
-def _mix(read: int, written: int) -> str:
+def _mix(read: int, written: int, numbers: Numbers) -> str:
     if not written:
         return "only read"
-    return f"{read / written:,.3g} rows read for each written" if read else "only written"
+    return (
+        f"{numbers.digits(read / written)} rows read for each written" if read else "only written"
+    )
 
 
 def _age(moment: datetime | None) -> str:
@@ -194,7 +196,7 @@ def _columns(table: TableFacts, numbers: Numbers) -> RenderableType:
             "unknown" if distinct is None else numbers.whole(distinct),
             _share(column.top_share, numbers) if column.distinct is not None else "unknown",
             "unknown" if column.mean_width_bytes is None else f"{column.mean_width_bytes} B",
-            "unknown" if column.correlation is None else f"{column.correlation:.2f}",
+            "unknown" if column.correlation is None else numbers.fixed(column.correlation, 2),
         )
     return shown
 
@@ -205,10 +207,10 @@ def _share(share: float | None, numbers: Numbers) -> str:
 
 def column_view(found: ColumnReport, numbers: Numbers) -> RenderableType:
     """A column's statistics, its values as bars, and the values asked for."""
-    table, column = found.table, found.column
+    column = found.column
     parts: list[RenderableType] = [_column_about(found, numbers)]
     if column.distinct is None:
-        parts.append(Text(f"Gather statistics with  ANALYZE {table.name}"))
+        parts.append(Text(f"Gather statistics with  {found.gather}"))
     if found.values.common:
         parts += [Text(""), _common(found, numbers)]
     spread = spread_of(column, found.values)
@@ -252,11 +254,11 @@ def _column_about(found: ColumnReport, numbers: Numbers) -> RenderableType:
             if listed and column.common_count
             else "none stands out",
         ),
-        ("in order", _correlation(column)),
+        ("in order", _correlation(column, numbers)),
     )
 
 
-def _correlation(column: ColumnFacts) -> str:
+def _correlation(column: ColumnFacts, numbers: Numbers) -> str:
     if column.correlation is None:
         return "unknown"
     strength = abs(column.correlation)
@@ -265,7 +267,7 @@ def _correlation(column: ColumnFacts) -> str:
         else "rows stand roughly in the order of its values" if strength > 0.5
         else "rows with near values lie scattered over the table"
     )  # fmt: skip
-    return f"correlation {column.correlation:.2f}: {words}"
+    return f"correlation {numbers.fixed(column.correlation, 2)}: {words}"
 
 
 def _common(found: ColumnReport, numbers: Numbers) -> RenderableType:
@@ -338,18 +340,19 @@ def _asked(found: ColumnReport, numbers: Numbers) -> RenderableType:
             "unknown" if each.rows_estimated is None else numbers.whole(each.rows_estimated),
         ]  # fmt: skip
         if counted:
-            cells += [numbers.whole(each.rows_counted), _off(each)]
+            cells += [numbers.whole(each.rows_counted), _off(each, numbers)]
         table.add_row(*cells)
     return table
 
 
-def _off(each: AskedValue) -> str:
+def _off(each: AskedValue, numbers: Numbers) -> str:
     if each.rows_counted is None or each.rows_estimated is None:
         return ""
     ratio = max(each.rows_counted, 0.5) / max(each.rows_estimated, 0.5)
     if 0.5 <= ratio <= 2:
         return "about right"
-    return f"{ratio:,.3g} × more" if ratio > 1 else f"{1 / ratio:,.3g} × fewer"
+    more = ratio > 1
+    return f"{numbers.digits(ratio if more else 1 / ratio)} × {'more' if more else 'fewer'}"
 
 
 def place_words(each: AskedValue, numbers: Numbers) -> str:

@@ -6,6 +6,13 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.wording.parts import listed
 
 
+def all_together_dearer(n: Numbers, *, query: str, predicted: float, before: float) -> str:
+    return (
+        f"with all of these indexes {query} is predicted to cost {n.whole(predicted)} in place of "
+        f"{n.whole(before)}: build them one by one, and try each with --workload"
+    )
+
+
 def served_by_chosen(n: Numbers, *, queries: list[str], indexes: list[str]) -> str:
     return f"{listed(queries)}: served by {listed(indexes, ' and ')}"
 

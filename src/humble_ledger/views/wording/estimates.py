@@ -6,6 +6,13 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.wording.parts import listed
 
 
+def copy_plans_otherwise(n: Numbers, *, there: float, here: float) -> str:
+    return (
+        f"the copy plans it at cost {n.whole(there)} with nothing supposed, the target at "
+        f"{n.whole(here)}"
+    )
+
+
 def row_misestimate(
     n: Numbers,
     *,

@@ -126,13 +126,19 @@ def index_only_heap_fetches(
 
 
 def pages_not_all_visible(
-    n: Numbers, *, marked: float | None, table: str, known: bool, vacuumed: str | None
+    n: Numbers,
+    *,
+    marked: float | None,
+    table: str,
+    known: bool,
+    vacuumed: str | None,
+    freed: str = "a vacuum",
 ) -> str:
     share = "an unknown part" if marked is None else n.share(marked)
     since = f"; {_vacuumed(vacuumed)}" if known else ""
     return (
         f"only {share} of the pages of {table} are marked all-visible, and these rows lie in "
-        f"others; VACUUM updates the visibility map{since}"
+        f"others; {freed} updates the visibility map{since}"
     )
 
 
@@ -159,11 +165,11 @@ def table_bloat(
     )
 
 
-def dead_rows(n: Numbers, *, dead: float, vacuumed: str | None) -> str:
+def dead_rows(n: Numbers, *, dead: float, vacuumed: str | None, compacted: str = "") -> str:
+    how = f"{compacted}, which locks it" if compacted else "which locks it"
     return (
         f"{n.whole(dead)} dead rows wait for a vacuum ({_vacuumed(vacuumed)}); space that is free "
-        "already is filled again by new rows, or given back by rewriting the table (VACUUM FULL, "
-        "which locks it)"
+        f"already is filled again by new rows, or given back by rewriting the table ({how})"
     )
 
 

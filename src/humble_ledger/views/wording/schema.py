@@ -33,8 +33,9 @@ def maintained_and_unusable(n: Numbers) -> str:
     return "is maintained on every write but cannot be used"
 
 
-def build_failed(n: Numbers) -> str:
-    return "a concurrent build failed; drop it, or build it anew with REINDEX INDEX CONCURRENTLY"
+def build_failed(n: Numbers, *, again: str = "") -> str:
+    how = f" with {again}" if again else ""
+    return f"a concurrent build failed; drop it, or build it anew{how}"
 
 
 def repeats(n: Numbers, *, other: str) -> str:
@@ -152,9 +153,7 @@ def statistics_too_coarse(
 
 
 def statistics_target_too_small(
-    n: Numbers, *, skew: float, table: str, column: str, target: int
+    n: Numbers, *, skew: float, table: str, column: str, target: int, how: str = ""
 ) -> str:
-    return (
-        f"values just behind the list are misjudged up to {n.whole(skew)} times; ALTER TABLE "
-        f"{table} ALTER COLUMN {column} SET STATISTICS {target}, then ANALYZE"
-    )
+    helps = how or f"a list of {n.whole(target)} values of {table}.{column}"
+    return f"values just behind the list are misjudged up to {n.whole(skew)} times; {helps}"

@@ -133,10 +133,13 @@ def leading_wildcard(n: Numbers, *, condition: str, regular: bool) -> str:
     return f'the pattern in "{condition}" {what}; a b-tree finds only known prefixes'
 
 
-def sorted_for_no_patterns(n: Numbers, *, index: str, collation: str) -> str:
+def sorted_for_no_patterns(
+    n: Numbers, *, index: str, collation: str, operator_class: str = ""
+) -> str:
+    with_ = f'with {operator_class} or collation "C"' if operator_class else "sorted by bytes"
     return (
         f"{index} is sorted by the collation {collation}, patterns by bytes: it takes an index "
-        'with text_pattern_ops or collation "C"'
+        f"{with_}"
     )
 
 

@@ -6,6 +6,38 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.wording.parts import counted, listed
 
 
+def first_look(n: Numbers, *, since: str | None) -> str:
+    when = f" ({since})" if since else ""
+    return f"first look: everything since the server began to count{when}"
+
+
+def statistics_were_reset(n: Numbers, *, at: str) -> str:
+    return (
+        f"the statistics were reset at {at}, after the look before: what ran up to then since that "
+        "look is lost"
+    )
+
+
+def statements_forgotten(n: Numbers, *, times: int, setting: str) -> str:
+    how = f" ({setting})" if setting else ""
+    return (
+        f"the server made room {n.whole(times)} times by forgetting statements{how}: rare ones are "
+        "missing"
+    )
+
+
+def counters_began_anew(n: Numbers, *, statements: int) -> str:
+    which = counted(n, statements, "statement")
+    return f"the counters of {which} began anew since the look before"
+
+
+def looked_at_sessions(n: Numbers, *, looks: int, seconds: float, pause_ms: float) -> str:
+    return (
+        f"{counted(n, looks, 'look')} in {n.fixed(seconds, 1)} s, one every {n.whole(pause_ms)} "
+        "ms: times are estimated from them, shorter runs are missed"
+    )
+
+
 def blocked_by_others(n: Numbers, *, waited_ms: float, most_ms: float, blocker: str) -> str:
     return (
         f"waited {n.whole(waited_ms)} ms for locks of others, {n.whole(most_ms)} ms of it for "

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Mapping
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.results.captures import LiveCapture
 from humble_ledger.core.statements.fingerprint import Normalised, normalise
 from humble_ledger.core.statements.kinds import StatementKind, kind_of, shorten
@@ -81,11 +82,13 @@ def _keep(workspace: Workspace, samples: Samples, mask: bool) -> LiveCapture:
     for seen in samples.statements.values():
         desk.add(seen)
     writer = workspace.ledger.captures.begin("live", workspace.target.name or workspace.public_url)
-    notes = (
-        f"{samples.looks:,} looks in {samples.seconds:,.1f} s, one every "
-        f"{samples.sample_ms:,.0f} ms: times are estimated from them, shorter runs are missed",
+    note = message(
+        "looked-at-sessions",
+        looks=samples.looks,
+        seconds=samples.seconds,
+        pause_ms=samples.sample_ms,
     )
-    tally = CaptureTally(passed_over=desk.passed_over, notes=notes)
+    tally = CaptureTally(passed_over=desk.passed_over, notes=(note,))
     writer.keep(Harvest(desk.groups.all, desk.periods, desk.runs), tally=tally)
     writer.keep_waits(
         [(g, kind, event, n, n * samples.sample_ms) for (g, kind, event), n in desk.waits.items()]

@@ -98,7 +98,7 @@ def capture_logs(
     With ``of_server`` the target hands out its own logs through the connection.
 
     Each log is read on from where it was left, also when it was renamed or compressed since;
-    several are read in the order of time. ``prefix`` is the server's log_line_prefix; without
+    several are read in the order of time. ``prefix`` is how the server begins each line; without
     it the target is asked, and when there is none the common forms are recognised. ``again``
     reads from the start. With ``mask`` (or when the folder's configuration says so) no
     literal is kept.
@@ -333,7 +333,7 @@ def _no_log(files: Sequence[LogPlace], tally: Tally) -> UnreadableInput:
         f"{names}: not one of {tally.lines:,} lines is an entry of a server's log (PostgreSQL, "
         f"MariaDB, MySQL) or an application's (first: {tally.first_unreadable}).",
         "Is it the right file? If the lines of a server's log begin in an unusual way, give  "
-        "--prefix  with the server's log_line_prefix.",
+        f"--prefix  with the server's {_prefix_setting()}.",
     )
 
 
@@ -362,11 +362,16 @@ class _Telling:
         self._progress(words)
 
 
+def _prefix_setting() -> str:
+    """What says how lines begin, at the server whose logs begin as it likes."""
+    return next(form.prefix_setting for form in log_forms() if form.prefix_setting)
+
+
 def _prefix_of_target(workspace: Workspace) -> str | None:
     """The target's own setting; a target that is away is no reason not to read a file."""
     if not workspace.has_target:
         return None
     try:
-        return workspace.session.server.texts.get("log_line_prefix")
+        return workspace.session.server.texts.get(_prefix_setting())
     except HumbleError:
         return None

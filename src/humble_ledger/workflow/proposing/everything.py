@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 
 from humble_ledger.core.entries import RemedyEntry
+from humble_ledger.core.messages import Told, message
 from humble_ledger.core.remedies.choice.choosing import pick
 from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
@@ -94,17 +95,18 @@ def _proposed(
     )
 
 
-def _together(pool: Pool, designs: Sequence[IndexDesign]) -> Iterator[str]:
+def _together(pool: Pool, designs: Sequence[IndexDesign]) -> Iterator[Told]:
     """The queries that would be clearly dearer with all these indexes than they are now."""
     if len(designs) < MORE_THAN_ONE or pool.stop.asked:
         return
     for each in pool.studied:
         told = pool.outlook(each.query, frozenset(designs)).prediction(each.query)
         if told.harms:
-            yield (
-                f"with all of these indexes {each.query} is predicted to cost "
-                f"{told.cost_predicted:,.0f} in place of {told.cost_before:,.0f}: build them one "
-                "by one, and try each with --workload"
+            yield message(
+                "all-together-dearer",
+                query=each.query,
+                predicted=told.cost_predicted,
+                before=told.cost_before,
             )
 
 

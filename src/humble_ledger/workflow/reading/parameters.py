@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from humble_ledger.core.dialect import analyzing
 from humble_ledger.core.estimates.typical import (
     ChosenValue,
     Frequency,
@@ -64,8 +65,9 @@ def _chosen(
     values = workspace.session.column_values(use.table, use.column)
     found = chosen_value(use, values, frequency, both_bounds=len(twins) > 1)
     if found is None:
+        gather = analyzing(use.table, workspace.engine.dialect)
         raise WrongUsage(
             f"No statistics tell a value of {use.table}.{use.column} for ${number}.",
-            f"Gather them with  ANALYZE {use.table}  or write the values into the statement.",
+            f"Gather them with  {gather}  or write the values into the statement.",
         )
     return found

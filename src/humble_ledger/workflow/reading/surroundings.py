@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from math import isfinite
+
 from humble_ledger.core.entries import PlanEntry
-from humble_ledger.core.results.plans import PlanSurroundings
+from humble_ledger.core.results.plans import Granted, PlanSurroundings
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.workflow.reading.saved import SAVED
 from humble_ledger.workflow.workspace import Workspace
@@ -21,4 +23,7 @@ def surroundings_of(workspace: Workspace, entry: PlanEntry) -> PlanSurroundings:
     asked = {pair: TableName(pair.schema or default, pair.name) for pair in pairs}
     facts = workspace.session.tables(asked.values())
     known = {pair: facts[name] for pair, name in asked.items() if name in facts}
-    return PlanSurroundings(entry, known, workspace.session.server)
+    resources = workspace.session.costs.resources
+    memory = resources.memory_bytes(entry.plan)
+    granted = Granted(resources.memory_setting, memory) if isfinite(memory) else None
+    return PlanSurroundings(entry, known, workspace.session.server, granted)

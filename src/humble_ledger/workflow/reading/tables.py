@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from humble_ledger.core.dialect import analyzing
 from humble_ledger.core.estimates.distribution import AskedValue, place_of
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.estimates.position import literal_of
@@ -63,7 +64,8 @@ def column_report(
         _asked(workspace, table, condition, value, known, count) for condition, value in asked
     )
     counts = session.value_counts(table, column, MOST_COUNTED) if count else None
-    return ColumnReport(facts, facts.columns[column], known, found, counts)
+    gather = analyzing(table, workspace.engine.dialect)
+    return ColumnReport(facts, facts.columns[column], known, found, counts, gather)
 
 
 def _facts(workspace: Workspace, table: TableName) -> TableFacts:

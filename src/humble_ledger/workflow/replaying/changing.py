@@ -9,6 +9,7 @@ from functools import partial
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.remedies.model import RemedyType
 from humble_ledger.engines.contract import Capability
+from humble_ledger.engines.registry import engine_for
 from humble_ledger.errors import HumbleError, RefusedForSafety, StatementRejected, WrongUsage
 from humble_ledger.workflow.trying.making import making_of
 from humble_ledger.workflow.workspace import Workspace
@@ -36,7 +37,6 @@ class MidwayChange:
 
 
 PATIENCE_MS = 60_000
-_ONLINE = "DROP INDEX CONCURRENTLY"
 _NOT_HERE = {
     RemedyType.REWRITE: "another text: it stands for one set of values, which a trial compares",
     RemedyType.REMOVAL: "a removal: the index would really have to be dropped, and built again",
@@ -117,10 +117,11 @@ def unmake(
     if not left:
         return []
     failed = []
+    dialect = (workspace.engine if url is None else engine_for(url)).dialect
     patient = replace(workspace.limits, lock_ms=PATIENCE_MS)
     for statement in left:
         # Only what is dropped online may wait long: others would queue behind anything else.
-        limits = patient if statement.startswith(_ONLINE) else workspace.limits
+        limits = patient if dialect.waits_alone(statement) else workspace.limits
         try:
             with workspace.server(mark, limits=limits, url=url).admin() as able:
                 able.do(statement)
@@ -132,9 +133,6 @@ def unmake(
     return failed
 
 
-_NOT_THERE = ("42704", "42P01", "42703", "42883", "3F000")  # SQL: undefined object, table, …
-
-
 def _was_never_made(error: HumbleError) -> bool:
     """Whether there is nothing to take back: the object does not exist."""
-    return isinstance(error, StatementRejected) and error.sqlstate in _NOT_THERE
+    return isinstance(error, StatementRejected) and error.nothing_there

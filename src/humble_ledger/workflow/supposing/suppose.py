@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.entries import PlanEntry
+from humble_ledger.core.messages import Told, message
 from humble_ledger.core.plans.comparison import compare
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.asked import setting
@@ -140,11 +141,10 @@ def _supposed(workspace: Workspace, hollow: Hollow, what: str, made: _Made) -> S
         rows=made.rows,
         together=made.together,
     ).plan
-    caution = ""
+    caution: Told = ""
     if not nearly_same(same.cost_total or 0.0, now.cost_total or 0.0, hollow.tolerance):
-        caution = (
-            f"the copy plans it at cost {same.cost_total:,.0f} with nothing supposed, the target "
-            f"at {now.cost_total:,.0f}"
+        caution = message(
+            "copy-plans-otherwise", there=same.cost_total or 0.0, here=now.cost_total or 0.0
         )
         now = same
     uses = _uses(after, hollow.names(made.shapes))

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
+from humble_ledger.core.dialect import analyzing
 from humble_ledger.core.entries import RemedyEntry, TrialEntry
 from humble_ledger.core.remedies.asked import Written
 from humble_ledger.core.remedies.model import RemedyType
@@ -303,19 +304,21 @@ class _Run:
         )
 
     def _counted(self, chosen: ChosenWay) -> list[str]:
-        """What stays of an ANALYZE: online its statistics, else its moment in the counters."""
+        """What stays of gathering: online the statistics, else its moment in the counters."""
         by_expression = [
-            str(index.design.table)
+            index.design.table
             for index in self.making.indexes
             if any(key.expression for key in index.design.keys)
         ]
         if chosen.way is Way.ONLINE:
             return [
                 f"statistics of {table} gathered anew, as an index on an expression needs them"
-                for table in sorted(set(by_expression))
+                for table in sorted(set(by_expression), key=str)
             ]
-        analyzed = [s for s in self.making.change.others if s.upper().startswith("ANALYZE")]
-        analyzed += [f"ANALYZE {table}" for table in by_expression]
+        dialect = self.workspace.engine.dialect
+        word = dialect.analyze.partition(" ")[0]
+        analyzed = [s for s in self.making.change.others if s.upper().startswith(word)]
+        analyzed += [analyzing(table, dialect) for table in by_expression]
         able = (
             bool(self.workspace.session.support(Capability.UNCOUNTED))
             and not self.making.change.writes

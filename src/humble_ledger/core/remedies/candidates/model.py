@@ -78,7 +78,7 @@ class IndexAbilities:
     ``always`` tells whether a condition has the same constants whenever the query is sent;
     ``is_immutable`` whether the server may keep an index on an expression or a condition, because
     it never gives another result for the same row; ``operator_classes`` are the server's, as
-    "gin:gin_trgm_ops"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
+    "method:class"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
     columns that are no keys; ``more`` gives candidates that only this server has a use for. The
     keys of an index have ``most_key_bytes`` together; 0: no limit that counts. ``sampled`` tells
     what an index on one key would have in it, where keys can hold the beginnings of values.

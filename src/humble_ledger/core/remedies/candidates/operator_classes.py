@@ -12,15 +12,10 @@ from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.schema.operator_classes import BY_BYTES, PARTS_OF_TEXTS, base_type
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
 from humble_ledger.core.statements.parting import halves, literals_of
 
-PATTERN_CLASSES = {
-    "text": "text_pattern_ops",
-    "character varying": "varchar_pattern_ops",
-    "character": "bpchar_pattern_ops",
-}
-PARTS_CLASS = "gin_trgm_ops"
 _FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
 
 
@@ -85,11 +80,11 @@ def _until(text: str, ends: str) -> str:
 def _for_pattern(
     access: Access, predicate: Predicate, column: ColumnFacts, means: IndexAbilities
 ) -> Iterator[Candidate]:
-    type_ = column.type_name.partition("(")[0]
+    type_ = base_type(column.type_name)
     served = finds_beginnings(IndexKey(column.name), column, regular=is_regular(predicate))
-    classed = type_ in PATTERN_CLASSES and not column.like_in_any_order
+    classed = type_ in BY_BYTES and not column.like_in_any_order
     if prefix_of(predicate, column) and (served or classed):
-        class_ = "" if served else PATTERN_CLASSES[type_]
+        class_ = "" if served else BY_BYTES[type_]
         key = IndexKey(column.name, operator_class=class_)
         equal = by_telling(access)[:2]
         for columns in ([], equal) if equal else ([],):
@@ -99,11 +94,11 @@ def _for_pattern(
                 words += f'"{predicate.plain}" asks for a beginning'
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
     elif (
-        f"gin:{PARTS_CLASS}" in means.operator_classes
-        and type_ in PATTERN_CLASSES
+        f"{IndexMethod.INVERTED}:{PARTS_OF_TEXTS}" in means.operator_classes
+        and type_ in BY_BYTES
         and max(map(len, _pieces(predicate)), default=0) >= _FEWEST_LETTERS
     ):
-        key = IndexKey(column.name, operator_class=PARTS_CLASS)
+        key = IndexKey(column.name, operator_class=PARTS_OF_TEXTS)
         yield from _inverted(access, key, f'"{predicate.plain}" asks for a part of the text')
 
 

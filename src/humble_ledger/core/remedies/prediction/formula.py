@@ -25,7 +25,7 @@ from humble_ledger.core.remedies.candidates.accesses import needed_columns
 from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
-from humble_ledger.core.remedies.candidates.operator_classes import PARTS_CLASS, bounds_of
+from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.cautions import caution_of
 from humble_ledger.core.remedies.prediction.contract import (
@@ -40,6 +40,7 @@ from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.expressions import column_of_expression
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.schema.operator_classes import PARTS_OF_TEXTS, sorts_by_bytes
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
@@ -170,7 +171,7 @@ class FormulaPredictor:
         found = self.oracle.sample_terms(design.table, key, type_name)
         if found is not None:
             return self.costs.sizes.inverted(table, width, found[1], found[0])
-        parts = key.operator_class == PARTS_CLASS
+        parts = key.operator_class == PARTS_OF_TEXTS
         return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
 
     def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
@@ -330,7 +331,7 @@ class FormulaPredictor:
 
     def _share(self, access: Access, found: Match, design: IndexDesign) -> float:
         table, rows = access.table, max(access.table.rows, 1.0)
-        patterned = any("pattern_ops" in key.operator_class for key in design.keys)
+        patterned = any(sorts_by_bytes(key) for key in design.keys)
         key = (table.name, access.alias, found.constants, found.joined, patterned)
         if key not in self._shares:
             share = 1.0
@@ -467,14 +468,14 @@ def _looked_up(predicate: Predicate, design: IndexDesign, table: TableFacts) -> 
     if predicate.negated or column is None:
         return False
     if predicate.kind is PredicateKind.PATTERN:
-        return predicate.wrapping is Wrapping.NONE and key.operator_class == PARTS_CLASS
+        return predicate.wrapping is Wrapping.NONE and key.operator_class == PARTS_OF_TEXTS
     return inverted_class(predicate, column) == key.operator_class
 
 
 def _terms(served: Sequence[Predicate], design: IndexDesign) -> int:
     """How many terms of an inverted index a search looks up."""
     texts = [text for p in served for text in literals_of(p.sql)]
-    if design.keys[0].operator_class == PARTS_CLASS:
+    if design.keys[0].operator_class == PARTS_OF_TEXTS:
         return max(1, sum(max(1, len(text.strip("%")) - 2) for text in texts))
     return max(1, sum(text.count(",") + 1 for text in texts))
 

@@ -14,6 +14,7 @@ from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.beginnings import beginning_of
 from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.facts import IndexKey
+from humble_ledger.core.schema.operator_classes import sorts_by_bytes
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
 from humble_ledger.core.statements.parting import same_text
 
@@ -127,7 +128,7 @@ def _serves(key: IndexKey, predicate: Predicate, access: Access) -> bool:
         return bool(text) and same_text(text, key.expression)
     if predicate.column is None or predicate.column.column != key.column:
         return False
-    by_pattern = "pattern_ops" in key.operator_class
+    by_pattern = sorts_by_bytes(key)
     if predicate.kind is PredicateKind.PATTERN:
         column = access.table.columns.get(key.column)
         regular = is_regular(predicate)

@@ -50,7 +50,12 @@ def empty_tables(case: Case) -> Iterable[Symptom]:
             },
             cause=Cause(
                 "dead-rows",
-                message("dead-rows", dead=heap.dead_rows, vacuumed=moment(heap.vacuumed_at)),
+                message(
+                    "dead-rows",
+                    dead=heap.dead_rows,
+                    vacuumed=moment(heap.vacuumed_at),
+                    compacted=case.dialect.compacted,
+                ),
             ),
             cost_ms=cost_ms,
             cost_share=share,

@@ -18,6 +18,7 @@ from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.enclosing import Sought, holding, sought
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.schema.operator_classes import BY_BYTES, base_type, sorts_by_bytes
 from humble_ledger.core.statements.conditions import (
     NULL_SAFE,
     Predicate,
@@ -329,13 +330,16 @@ def _pattern(
         )
     for index in leading:
         key = index.keys[0]
-        if "pattern" not in key.operator_class and not finds_beginnings(
-            key, facts, regular=regular
-        ):
+        if not sorts_by_bytes(key) and not finds_beginnings(key, facts, regular=regular):
             sorted_by = key.collation or table.columns[column].collation
             return Cause(
                 "sort-order-mismatch",
-                message("sorted-for-no-patterns", index=index.name, collation=sorted_by),
+                message(
+                    "sorted-for-no-patterns",
+                    index=index.name,
+                    collation=sorted_by,
+                    operator_class=BY_BYTES.get(base_type(table.columns[column].type_name), ""),
+                ),
             )
     return None
 
@@ -394,7 +398,7 @@ def _keyed_otherwise(table: TableFacts, index: IndexFacts, predicate: Predicate)
     wanted = asked[1] if asked is not None else column.collation if column is not None else ""
     if wanted != _collation(table, index) and predicate.kind is not PredicateKind.NULL_TEST:
         return True
-    return "pattern_ops" in key.operator_class and predicate.kind is PredicateKind.RANGE
+    return sorts_by_bytes(key) and predicate.kind is PredicateKind.RANGE
 
 
 def _fixed(found: Sequence[Predicate]) -> frozenset[str]:

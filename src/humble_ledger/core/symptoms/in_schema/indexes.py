@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
+from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.messages import Message, message
 from humble_ledger.core.schema.facts import IndexFacts, IndexKey, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -32,7 +33,10 @@ _NOTHING_CAPTURED = CapturedUse()
 
 
 def index_symptoms(
-    table: TableFacts, now: datetime, used: CapturedUse = _NOTHING_CAPTURED
+    table: TableFacts,
+    now: datetime,
+    used: CapturedUse = _NOTHING_CAPTURED,
+    dialect: Dialect = STANDARD,
 ) -> Iterable[Symptom]:
     """`duplicate-index`, `redundant-index`, `unused-index` and `invalid-index` of one table.
 
@@ -42,7 +46,7 @@ def index_symptoms(
     for index in table.indexes:
         if not index.valid:
             told.add(index.name)
-            yield _invalid(table, index)
+            yield _invalid(table, index, dialect)
     valid = [index for index in table.indexes if index.valid]
     serving: set[str] = set()  # in place of those that may go
     for index in [each for each in valid if not each.attached]:
@@ -146,7 +150,7 @@ def _not_captured(table: TableFacts, index: IndexFacts, used: CapturedUse) -> bo
     return used.complete and enough and (table.name, index.name) not in used.indexes
 
 
-def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
+def _invalid(table: TableFacts, index: IndexFacts, dialect: Dialect) -> Symptom:
     return _symptom(
         "invalid-index",
         table,
@@ -154,7 +158,7 @@ def _invalid(table: TableFacts, index: IndexFacts) -> Symptom:
         message("maintained-and-unusable"),
         Cause(
             "build-failed",
-            message("build-failed"),
+            message("build-failed", again=dialect.rebuilt_online),
         ),
     )
 

@@ -29,7 +29,7 @@ def schema_symptoms(
     found: list[Symptom] = []
     for name in sorted(tables, key=str):
         table = tables[name]
-        found += index_symptoms(table, now, used)
+        found += index_symptoms(table, now, used, dialect)
         found += foreign_key_symptoms(table, tables, searched)
         found += statistics_symptoms(table, searched, dialect)
         found += clustering_symptoms(table, by_chance)

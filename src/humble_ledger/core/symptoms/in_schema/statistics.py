@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable
 from humble_ledger.core.dialect import STANDARD, Dialect
 from humble_ledger.core.messages import message, moment
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
-from humble_ledger.core.schema.quoting import table_identifier
+from humble_ledger.core.schema.quoting import identifier, table_identifier
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_PAGES = 8
@@ -60,10 +60,10 @@ def statistics_symptoms(
         )
     for column in table.columns.values():
         if (table.name, column.name) in tested:
-            yield from _too_coarse(table, column)
+            yield from _too_coarse(table, column, dialect)
 
 
-def _too_coarse(table: TableFacts, column: ColumnFacts) -> Iterable[Symptom]:
+def _too_coarse(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> Iterable[Symptom]:
     """The list of common values is full, and its last one is far from rare.
 
     Then values just behind it are about as common, but estimated as the average of all that
@@ -106,7 +106,20 @@ def _too_coarse(table: TableFacts, column: ColumnFacts) -> Iterable[Symptom]:
                 table=table.name,
                 column=column.name,
                 target=column.target * 10,
+                how=_raised(table, column, dialect),
             ),
         ),
         subject=f"{table.name}.{column.name}",
     )
+
+
+def _raised(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> str:
+    """The statements that list ten times as many values of a column; "" where there are none."""
+    if dialect.statistics is None or not dialect.statistics.target or column.target is None:
+        return ""
+    quoting = dialect.quoting
+    named = table_identifier(table.name, quoting)
+    target = dialect.statistics.target.format(
+        table=named, column=identifier(column.name, quoting), values=column.target * 10
+    )
+    return f"{target}, then {dialect.analyze.format(table=named)}"

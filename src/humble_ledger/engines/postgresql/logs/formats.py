@@ -20,6 +20,7 @@ class JsonLog:
     """One JSON object per line (jsonlog)."""
 
     engine, name, fallback = ENGINE, "json", False
+    prefix_setting = ""
     cutter = LINES
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:
@@ -39,6 +40,7 @@ class PlainLog:
     """Lines that begin with log_line_prefix (stderr, syslog without its head)."""
 
     engine, name, fallback = ENGINE, "plain", True
+    prefix_setting = "log_line_prefix"
     cutter = Cutter(plain.last_cut, plain.first_start)
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:
@@ -67,6 +69,7 @@ class CsvLog:
     """Comma-separated values (csvlog)."""
 
     engine, name, fallback = ENGINE, "csv", False
+    prefix_setting = ""
     cutter = Cutter(structured.last_csv_cut, structured.first_csv_start)
 
     def recognises(self, start: bytes, prefix: str | None) -> bool:
