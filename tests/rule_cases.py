@@ -15,6 +15,11 @@ FIRES = [
     ("", "WITH a AS (SELECT code, crew, buoy_id FROM alert) SELECT count(*) FROM a x JOIN a y "
      "USING (buoy_id) WHERE x.code = 'E-1417' AND y.code = 'E-1418'",
      "filter-outside-cte", "cte-materialized"),
+    ("", "SELECT * FROM (SELECT DISTINCT ON (buoy_id) buoy_id, crew, code FROM alert ORDER BY "
+     "buoy_id, raised_at DESC) x WHERE crew = 'crew-7' AND code = 'E-1417'",
+     "filter-outside-subquery", "all-rows-needed"),
+    ("", "SELECT * FROM (SELECT alert_id, code, rank() OVER (ORDER BY raised_at) AS place FROM "
+     "alert) x WHERE code = 'E-1417'", "filter-outside-subquery", "all-rows-needed"),
     ("", "SELECT b.name, t.number FROM buoy b JOIN (SELECT sensor_id, count(*) AS number FROM "
      "reading GROUP BY sensor_id) t ON t.sensor_id = b.buoy_id WHERE b.name = 'SW-077'",
      "aggregation-before-join", "early-aggregation"),
@@ -276,6 +281,16 @@ REWRITE_LOOK_ALIKES = [
         "filter-outside-cte",
         "WITH a AS MATERIALIZED (SELECT buoy_id, count(*) AS n FROM alert "
         "GROUP BY 1) SELECT max(n) FROM a",
+    ),
+    (
+        "filter-outside-subquery",
+        "SELECT * FROM (SELECT alert_id, rank() OVER (PARTITION BY crew ORDER BY raised_at) AS "
+        "place FROM alert) x WHERE place < 3",
+    ),
+    (
+        "filter-outside-subquery",
+        "SELECT * FROM (SELECT alert_id, code, rank() OVER (PARTITION BY code ORDER BY raised_at) "
+        "AS place FROM alert) x WHERE code = 'E-1417'",
     ),
     (
         "late-join-filter",

@@ -12,6 +12,7 @@ from pathlib import Path
 
 import psycopg
 
+from benchmarks.grounds.auction import AUCTION
 from benchmarks.grounds.harbour import HARBOUR
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import split_statements
@@ -44,10 +45,11 @@ def ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
 def ground_statements(name: str) -> list[tuple[str, Statement]]:
     """The statements of a ground, numbered; one for findings alone has none.
 
-    Those of the harbour are its cases, as far as they read.
+    Those of the harbour and of the auction house are their cases, as far as they read.
     """
-    if name == "harbour":
-        return [(c.name, Statement(c.sql)) for c in HARBOUR if c.sql.startswith(("SELECT", "WITH"))]
+    cases = {"harbour": HARBOUR, "auction": AUCTION}.get(name)
+    if cases is not None:
+        return [(c.name, Statement(c.sql)) for c in cases if c.sql.startswith(("SELECT", "WITH"))]
     if not (GROUNDS / f"{name}-queries.sql").exists():
         return []
     texts = split_statements((GROUNDS / f"{name}-queries.sql").read_text())

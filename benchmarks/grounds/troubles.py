@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from benchmarks.grounds.auction import AUCTION
 from benchmarks.grounds.bookings import BOOKINGS
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
@@ -383,3 +384,5 @@ CASES["clinic"] = CLINIC
 CASES["harbour"] = HARBOUR
 SETUP["bookings"] = ""
 CASES["bookings"] = BOOKINGS
+SETUP["auction"] = ""
+CASES["auction"] = AUCTION

@@ -234,6 +234,12 @@ class Node:
         """Whether the plan was measured and this step had no turn (which is not "no rows")."""
         return self.loops == 0
 
+    @property
+    def inputs(self) -> tuple[Node, ...]:
+        """The steps whose rows it takes in: not those that only give it a value."""
+        beside = (Role.SUBPLAN, Role.INIT_PLAN, Role.CTE)
+        return tuple(child for child in self.children if child.role not in beside)
+
     def walk(self) -> Iterator[Node]:
         """This step and all below it, in the order of the plan's text."""
         waiting = [self]

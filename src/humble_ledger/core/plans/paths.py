@@ -48,6 +48,6 @@ def all_given(join: Node, side: Node) -> bool:
 
 def through_gathers(node: Node) -> Node:
     """The step itself, or the one whose rows it only gathers from other processes."""
-    while node.operation is Operation.GATHER and len(node.children) == 1:
-        node = node.children[0]
+    while node.operation is Operation.GATHER and len(node.inputs) == 1:
+        node = node.inputs[0]
     return node

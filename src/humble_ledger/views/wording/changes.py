@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.wording.parts import listed, shortly
+from humble_ledger.views.wording.parts import counted, listed, shortly
 
 
 def of(n: Numbers, *, subject: str, what: str) -> str:
@@ -34,7 +34,7 @@ def time_has_changed(
 
 def first_seen(n: Numbers, *, capture: str, took_ms: float, calls: int, share: float) -> str:
     return (
-        f"first seen in {capture}: {n.digits(took_ms)} ms in {n.whole(calls)} calls, "
+        f"first seen in {capture}: {n.digits(took_ms)} ms in {counted(n, calls, 'call')}, "
         f"{n.share(share)} of that capture's time (measured)"
     )
 

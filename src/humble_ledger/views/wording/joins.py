@@ -125,6 +125,22 @@ def cte_materialized(n: Numbers, *, name: str, conditions: list[str]) -> str:
     )
 
 
+def filter_outside_subquery(n: Numbers, *, measured: bool, made: float, kept: float) -> str:
+    return (
+        f"{tense(measured, 'makes', 'make')} all {n.whole(made)} rows of a sub-query or view, to "
+        f"keep {n.whole(kept)}"
+    )
+
+
+def all_rows_needed(n: Numbers, *, by: str, conditions: list[str]) -> str:
+    what = {"distinct": "DISTINCT", "window": "a window function", "limit": "LIMIT"}.get(by, by)
+    return (
+        f'{what} needs all rows, so "{listed(conditions, " and ")}" is tested behind it: write the '
+        "condition inside where that means the same, or look first for the groups that can have "
+        "such a row"
+    )
+
+
 def late_join_filter(n: Numbers, *, measured: bool, made: float, kept: float) -> str:
     return f"{tense(measured, 'joins', 'join')} {n.whole(made)} rows to keep {n.whole(kept)}"
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.wording.parts import tense
+from humble_ledger.views.wording.parts import counted, tense
 
 
 def planning_outweighs_running(n: Numbers, *, planning_ms: float, running_ms: float) -> str:
@@ -44,7 +44,7 @@ def triggers_take_time(
 ) -> str:
     return (
         f"{trigger} took {n.fixed(took_ms, 1)} ms of {n.fixed(running_ms, 1)} ms in "
-        f"{n.whole(calls)} calls"
+        f"{counted(n, calls, 'call')}"
     )
 
 

@@ -73,8 +73,8 @@ def early_aggregations(case: Case) -> Iterable[Symptom]:
 def _down_to_groups(side: Node) -> list[Node] | None:
     """The steps of a side down to the one that makes groups; None where it makes none."""
     steps = [side]
-    while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
-        steps.append(steps[-1].children[0])
+    while steps[-1].operation in _PASSING and len(steps[-1].inputs) == 1:
+        steps.append(steps[-1].inputs[0])
     top = steps[-1]
     return steps if top.operation in _GROUPS and top.group_keys else None
 
@@ -83,8 +83,8 @@ def _grouped(case: Case, groups: Node) -> float:
     """The rows that are grouped; where processes group theirs first, those that come to them."""
     rows = 0.0
     step = groups
-    while len(step.children) == 1:
-        below = step.children[0]
+    while len(step.inputs) == 1:
+        below = step.inputs[0]
         rows = max(rows, case.rows(below))
         if below.operation not in (*_GROUPS, *_PASSING):
             break

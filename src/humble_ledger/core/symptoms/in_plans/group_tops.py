@@ -48,7 +48,7 @@ def group_tops(case: Case) -> Iterable[Symptom]:
         found = _numbered(case, node)
         if found is None:
             continue
-        rows, kept = case.rows(node.children[0]), found.groups * found.most
+        rows, kept = case.rows(node.inputs[0]), found.groups * found.most
         if rows < FEWEST_ROWS or kept > FEW_OF_THEM * rows:
             continue
         price, now = _price(case, found), node.cost.total if node.cost else 0.0
@@ -113,13 +113,13 @@ def _symptom(
 
 def _numbered(case: Case, node: Node) -> _Numbered | None:
     kept = node.operation in (Operation.WINDOW, Operation.DISTINCT)
-    if not kept or len(node.children) != 1 or node.never_ran:
+    if not kept or len(node.inputs) != 1 or node.never_ran:
         return None
     asked = numbering(case.statement) if case.statement else None
-    sort = through_gathers(node.children[0])
-    if asked is None or sort.operation not in SORTS or len(sort.children) != 1:
+    sort = through_gathers(node.inputs[0])
+    if asked is None or sort.operation not in SORTS or len(sort.inputs) != 1:
         return None
-    scan = through_gathers(sort.children[0])
+    scan = through_gathers(sort.inputs[0])
     table = case.table_of(scan)
     if table is None or table.kind != "table" or scan.operation not in SCANS:
         return None

@@ -38,7 +38,7 @@ def wrong_ends(case: Case) -> Iterable[Symptom]:
         pages = _pages(case, node, index)
         rows = (node.rows_seen or 0.0) * (node.loops or 0.0) if node.loops else node.rows_expected
         # Entries that are found lie together; the rows of a table may each lie elsewhere.
-        only = node.operation is Operation.INDEX_ONLY_SCAN and table.rows > 0
+        only = node.operation is not Operation.INDEX_SCAN and table.rows > 0
         wanted_pages = (rows or 0.0) * (pages / table.rows if only else 1.0)
         needed = min(1.0, (wanted_pages + 3) / pages) if pages else 1.0
         cost_ms, share = case.avoidable(node, 1.0 - needed)
@@ -162,10 +162,16 @@ def _indexes(case: Case, node: Node) -> Iterator[IndexFacts]:
     return (index for index in (table.indexes if table else ()) if index.name in names)
 
 
+def rows_of_bitmap(case: Case, node: Node) -> float:
+    """The rows that a scan is led to by its bitmap, before its filter."""
+    maps = (child for child in node.children if child.operation is Operation.BITMAP_INDEX)
+    return max((case.rows(each) for each in maps), default=0.0)
+
+
 def _fetched(case: Case, node: Node) -> float:
     """The rows that the planner expects to come from an index, before all else is tested."""
     if node.operation is Operation.BITMAP_SCAN:
-        return max((case.rows(child) for child in node.children), default=0.0)
+        return rows_of_bitmap(case, node)
     table = case.table_of(node)
     if table is not None and not node.conditions.search:
         index = table.index(node.index)

@@ -178,8 +178,8 @@ def _whole_sides(case: Case, join: Node) -> Iterable[tuple[tuple[Node, ...], Nod
         if side.role not in (Role.OUTER, Role.INNER):
             continue
         steps = [side]
-        while steps[-1].operation in _PASSING and len(steps[-1].children) == 1:
-            steps.append(steps[-1].children[0])
+        while steps[-1].operation in _PASSING and len(steps[-1].inputs) == 1:
+            steps.append(steps[-1].inputs[0])
         table = case.table_of(steps[-1])
         last = steps[-1]
         # An index that holds all that is asked for may be read whole in place of its table.
@@ -212,8 +212,8 @@ def _arriving(case: Case, side: Node) -> float:
     handed on is not what there was.
     """
     rows = case.rows(side)
-    while side.operation in _PASSING and len(side.children) == 1:
-        side = side.children[0]
+    while side.operation in _PASSING and len(side.inputs) == 1:
+        side = side.inputs[0]
         rows = max(rows, case.rows(side))
     return rows
 

@@ -1,18 +1,20 @@
-"""Conditions that come too late: behind a CTE that is computed whole, or behind a join."""
+"""Conditions that come too late: behind a CTE or a sub-query made whole, or behind a join."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, reads_table
-from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.statements.conditions import columns_of, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
 FEW = 0.1  # of the rows are kept
+_COLUMN = re.compile(r'(?:(?:\w+|"[^"]+")\.)?(?:\w+|"[^"]+")')
 
 
 def whole_ctes(case: Case) -> Iterable[Symptom]:
@@ -54,6 +56,68 @@ def whole_ctes(case: Case) -> Iterable[Symptom]:
             cost_share=share,
             covers=tuple(covers),
         )
+
+
+# Steps that give other rows when a condition was tested before them.
+_NEED_ALL = (Operation.DISTINCT, Operation.WINDOW, Operation.LIMIT)
+
+
+def whole_subqueries(case: Case) -> Iterable[Symptom]:
+    """`filter-outside-subquery`: a sub-query is made whole, and few of its rows are kept.
+
+    Told for conditions on columns that the sub-query hands on as they are: what a window or a
+    count gives is known behind it alone.
+    """
+    for node in case.plan.nodes():
+        if node.operation is not Operation.SUBQUERY or len(node.inputs) != 1 or node.never_ran:
+            continue
+        below = node.inputs[0]
+        fence, made, kept = _needing_all(below), case.rows(below), case.rows(node)
+        found = [p for text in node.conditions.filter for p in predicates(text)]
+        handed_on = _handed_on(below)
+        outside = all(p.column is not None and p.column.column in handed_on for p in found)
+        if fence is None or not found or not outside or made < FEWEST_ROWS or kept > FEW * made:
+            continue
+        covers = [step.no for step in node.walk()]
+        cost_ms, share = case.avoidable_of(covers, 1.0 - kept / made)
+        if share < WORTH_A_WORD:
+            continue
+        yield Symptom(
+            name="filter-outside-subquery",
+            node=node.no,
+            step=node.name,
+            summary=message(
+                "filter-outside-subquery", measured=case.plan.steps_measured, made=made, kept=kept
+            ),
+            evidence={"rows_computed": made, "rows_kept": kept},
+            cause=Cause(
+                "all-rows-needed",
+                message(
+                    "all-rows-needed",
+                    by=fence.operation.value,
+                    conditions=list(dict.fromkeys(p.plain for p in found)),
+                ),
+            ),
+            cost_ms=cost_ms,
+            cost_share=share,
+            covers=tuple(covers),
+        )
+
+
+def _needing_all(top: Node) -> Node | None:
+    """The uppermost step that needs all rows of a sub-query; None before a join or a table."""
+    step = top
+    while step.operation not in _NEED_ALL:
+        if len(step.inputs) != 1 or step.operation in SCANS:
+            return None
+        step = step.inputs[0]
+    return step
+
+
+def _handed_on(step: Node) -> set[str]:
+    """The columns that a step hands on as they are in a table."""
+    found = (columns_of(text) for text in step.output if _COLUMN.fullmatch(text))
+    return {ref.column for refs in found for ref in refs}
 
 
 def joined_choices(case: Case) -> Iterable[Symptom]:

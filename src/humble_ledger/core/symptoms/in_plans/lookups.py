@@ -15,6 +15,7 @@ from humble_ledger.core.plans.tables import TableAccount, table_accounts
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.index_use import rows_of_bitmap
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
@@ -207,6 +208,8 @@ def _width(table: TableFacts, name: str) -> int:
 
 
 def _fetched(case: Case, node: Node) -> float:
+    if node.loops is None and node.operation is Operation.BITMAP_SCAN:
+        return rows_of_bitmap(case, node)
     return case.rows(node) + (node.discarded.by_filter or 0.0) * (node.loops or 0.0)
 
 

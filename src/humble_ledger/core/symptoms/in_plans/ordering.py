@@ -62,7 +62,7 @@ def spared_sorts(case: Case) -> Iterable[Symptom]:
     """`sort-without-index` and `top-n-without-index`."""
     for node in case.plan.nodes():
         found = _ordered(case, node)
-        if found is None or case.rows(found.sort.children[0]) < FEWEST_ROWS:
+        if found is None or case.rows(found.sort.inputs[0]) < FEWEST_ROWS:
             continue
         price = _price(case, found)
         now = found.top.cost.total if found.top.cost else 0.0
@@ -102,7 +102,7 @@ def _symptom(
     share: float,
     covers: list[int],
 ) -> Symptom:
-    rows = case.rows(found.sort.children[0])
+    rows = case.rows(found.sort.inputs[0])
     first = found.wanted <= FEW_OF_THEM
     summary = message(
         "top-n-without-index" if first else "sort-without-index",
@@ -152,7 +152,7 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
     sort, wanted = _sort_of(case, node)
     if sort is None or sort.never_ran:
         return None
-    scan = through_gathers(sort.children[0])
+    scan = through_gathers(sort.inputs[0])
     table = case.table_of(scan)
     if scan.operation not in SCANS or table is None or table.kind != "table" or scan.never_ran:
         return None
@@ -186,7 +186,7 @@ def _sort_of(case: Case, node: Node) -> tuple[Node | None, float]:
     inputs = [child for child in node.children if child.role is Role.OUTER]
     if node.operation is Operation.LIMIT and inputs:
         sort = through_gathers(inputs[0])
-        rows = case.rows(sort.children[0]) if sort.children else 0.0
+        rows = case.rows(sort.inputs[0]) if sort.inputs else 0.0
         wanted = (case.rows(node) / rows) if rows else 1.0
     elif _is_below_limit(case, node):
         return None, 1.0  # told at the limit
@@ -200,8 +200,8 @@ def _conditions(scan: Node) -> list[Predicate]:
 
 
 def _is_below_limit(case: Case, node: Node) -> bool:
-    limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT and n.children)
-    return any(through_gathers(limit.children[0]) is node for limit in limits)
+    limits = (n for n in case.plan.nodes() if n.operation is Operation.LIMIT and n.inputs)
+    return any(through_gathers(limit.inputs[0]) is node for limit in limits)
 
 
 def _keys(sort: Node, alias: str, table: TableFacts) -> list[tuple[str, bool]]:

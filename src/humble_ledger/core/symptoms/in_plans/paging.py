@@ -47,10 +47,9 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
 
 
 def _given_and_skipped(node: Node) -> tuple[float, float]:
-    inputs = [child for child in node.children if child.role not in _BESIDE]
-    if not inputs:
+    if not node.inputs:
         return 0.0, 0.0
-    child = inputs[0]
+    child = node.inputs[0]
     if node.loops is not None:
         given = (node.rows_seen or 0.0) * node.loops
         return given, (child.rows_seen or 0.0) * (child.loops or 0.0) - given

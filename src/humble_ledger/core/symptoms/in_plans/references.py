@@ -117,4 +117,4 @@ def _shown(node: Node, other: TableFacts, columns: Sequence[str]) -> list[Node]:
 
 def _deleted(case: Case, node: Node) -> float:
     """Rows that go: what comes to the step that deletes, as it gives none itself."""
-    return sum(case.rows(child) for child in node.children[:1])
+    return sum(case.rows(child) for child in node.inputs[:1])

@@ -24,7 +24,11 @@ from humble_ledger.core.symptoms.in_plans.joins import (
     late_aggregations,
     untied_joins,
 )
-from humble_ledger.core.symptoms.in_plans.late_filters import joined_choices, whole_ctes
+from humble_ledger.core.symptoms.in_plans.late_filters import (
+    joined_choices,
+    whole_ctes,
+    whole_subqueries,
+)
 from humble_ledger.core.symptoms.in_plans.lookups import (
     coarse_bitmaps,
     spared_lookups,
@@ -61,6 +65,7 @@ RULES: tuple[Rule, ...] = (
     late_aggregations,
     early_aggregations,
     whole_ctes,
+    whole_subqueries,
     joined_choices,
     unindexed_references,
     full_scans,

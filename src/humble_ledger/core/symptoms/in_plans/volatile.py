@@ -61,7 +61,7 @@ def random_orders(case: Case) -> Iterable[Symptom]:
             continue
         names = called_in(node.sort_keys[0])
         changing = (case.planner.volatile_functions(names) or frozenset()) if names else frozenset()
-        rows = case.rows(node.children[0]) if node.children else 0.0
+        rows = case.rows(node.inputs[0]) if node.inputs else 0.0
         above = path_to(case.plan.root, node)
         few = any(step.operation is Operation.LIMIT for step in above[:-1])
         if not changing or rows < FEWEST_ROWS or not few:

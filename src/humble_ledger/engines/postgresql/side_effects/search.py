@@ -16,6 +16,7 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import StatementKind, kind_of
 from humble_ledger.core.statements.mentions import Mentions, mentions
 from humble_ledger.core.statements.side_effects import SideEffect, SideEffectReason
+from humble_ledger.core.statements.tokens import TokenKind, tokens
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
 from humble_ledger.engines.postgresql.side_effects.functions import Function, Functions
@@ -40,7 +41,7 @@ WITH trees AS (
     UNION ALL SELECT d.adrelid, d.adbin::text FROM pg_attrdef d
     JOIN pg_attribute a ON a.attrelid = d.adrelid AND a.attnum = d.adnum
     WHERE d.adrelid = ANY(%(relations)s) AND %(writes)s
-      AND (a.attgenerated <> '' OR NOT %(copies)s)
+      AND (a.attgenerated <> '' OR %(fills)s)
     UNION ALL SELECT conrelid, conbin::text FROM pg_constraint
     WHERE conrelid = ANY(%(relations)s) AND conbin IS NOT NULL AND %(writes)s
     UNION ALL SELECT indrelid, concat(indexprs::text, indpred::text) FROM pg_index
@@ -51,6 +52,11 @@ FROM trees, regexp_matches(tree, %(numbers)s, 'g') AS found
 """
 _TRIGGERS_SQL = """
 SELECT tgrelid, tgfoid::oid FROM pg_trigger WHERE tgrelid = ANY(%s) AND NOT tgisinternal
+"""
+# Changing or deleting a row may set a default in another table, or the same.
+_SETS_DEFAULT_SQL = """
+SELECT 1 FROM pg_constraint
+WHERE confrelid = ANY(%(relations)s) AND (confdeltype = 'd' OR confupdtype = 'd') LIMIT 1
 """
 _IDENTITY_SQL = """
 SELECT DISTINCT attrelid FROM pg_attribute WHERE attrelid = ANY(%s) AND attidentity <> ''
@@ -79,6 +85,15 @@ SELECT p.prosrc, to_jsonb(p) ->> 'prosqlbody' FROM pg_proc p WHERE p.oid = %s
 _NUMBERS_SQL = "SELECT DISTINCT found[1]::oid FROM regexp_matches(%s, %s, 'g') AS found"
 _TOLD_BODIES = ("sql", "plpgsql")
 _DEEPEST = 20
+_FILLING_WORDS = frozenset(("insert", "merge", "copy", "default"))
+
+
+def _may_fill(text: str) -> bool:
+    """Whether a statement may make rows, or set a column to its default."""
+    return any(
+        token.kind is TokenKind.WORD and token.text.lower() in _FILLING_WORDS
+        for token in tokens(text)
+    )
 
 
 @dataclass(slots=True)
@@ -98,9 +113,10 @@ class SideEffects:
         """
         named = mentions(text)
         writes = writes or kind_of(text) is StatementKind.CHANGES
-        key = (named, writes, frozenset(o for o in self.functions.operators if o in text))
+        fills = _may_fill(text)
+        key = (named, writes, fills, frozenset(o for o in self.functions.operators if o in text))
         if key not in self._known:
-            search = _Search(self, writes)
+            search = _Search(self, writes, fills=fills)
             search.text(text, named, "")
             self._known[key] = tuple(search.found.values())
         return self._known[key]
@@ -122,7 +138,7 @@ class SideEffects:
 
     def of_copies(self, table: TableName) -> tuple[SideEffect, ...]:
         """What filling a copy of a table computes: its checks, indexes and generated columns."""
-        search = _Search(self, writes=True, copies=True)
+        search = _Search(self, writes=True, copies=True, fills=False)
         name = sql.Identifier(table.schema, table.name).as_string(None)
         with translated():
             row = self.connection.execute("SELECT to_regclass(%s)::oid", (name,)).fetchone()
@@ -153,6 +169,7 @@ class _Search:
     whole: SideEffects
     writes: bool
     copies: bool = False  # which have no triggers, and whose every column is given
+    fills: bool = True  # rows are made whose columns may get their defaults
     found: dict[str, SideEffect] = field(default_factory=dict)
     _seen: set[int] = field(default_factory=set)
     _relations_seen: set[int] = field(default_factory=set)
@@ -198,6 +215,7 @@ class _Search:
 
     def body(self, function: Function) -> None:
         """What a function's body calls, as far as it can be read."""
+        self.fills = not self.copies
         through = function.shown
         parts = self.whole.functions.aggregates.get(function.oid)
         if parts is not None:
@@ -244,6 +262,8 @@ class _Search:
             oid for oid, _, _, kind, policies, rules, _ in rows if kind == "v" or policies or rules
         ]
         treed = list(shown) if self.writes else treed
+        if any(rules for _, _, _, _, _, rules, _ in rows):
+            self.fills = not self.copies  # whatever a rule puts in place of the statement
         kinds = {row[0]: "view" if row[3] == "v" else "table" for row in rows}
         for relation, number in self._numbers_of(treed):
             self.numbers([number], f"{kinds[relation]} {shown[relation]}")
@@ -260,10 +280,13 @@ class _Search:
         }
         connection = self.whole.connection
         with translated():
-            rows = connection.execute(_TREES_SQL, asked).fetchall()
             triggers: list[tuple[int, int]] = []
             if self.writes and not self.copies:
                 triggers = connection.execute(_TRIGGERS_SQL, (relations,)).fetchall()
+                sets = connection.execute(_SETS_DEFAULT_SQL, asked).fetchone()
+                self.fills = self.fills or bool(triggers) or sets is not None
+            rows = connection.execute(_TREES_SQL, {**asked, "fills": self.fills}).fetchall()
+            if self.fills and self.writes and not self.copies:
                 identity = connection.execute(_IDENTITY_SQL, (relations,)).fetchall()
                 if identity:
                     self.found.setdefault(
