@@ -43,10 +43,10 @@ def where(sql: str) -> str:
     [
         ("date_trunc('day', raised_at) = '2026-05-02'",
          "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
-         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 DAY')"),
+         "raised_at < CAST('2026-05-03' AS TIMESTAMPTZ))"),
         ("'2026-05-01' = date_trunc('month', a.raised_at)",
          "(a.raised_at >= CAST('2026-05-01' AS TIMESTAMPTZ) AND "
-         "a.raised_at < CAST('2026-05-01' AS TIMESTAMPTZ) + INTERVAL '1 MONTH')"),
+         "a.raised_at < CAST('2026-06-01' AS TIMESTAMPTZ))"),
         ("date_trunc('quarter', raised_at) = $1",
          "(raised_at >= CAST($1 AS TIMESTAMPTZ) AND "
          "raised_at < CAST($1 AS TIMESTAMPTZ) + INTERVAL '3 MONTH')"),
@@ -60,7 +60,7 @@ def where(sql: str) -> str:
          "raised_at <= CURRENT_TIMESTAMP - INTERVAL '2 HOURS' AND kind = 'x'"),
         ("date_trunc('day', raised_at) = '2026-05-02' AND alert_id = 5.0",
          "(raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AND "
-         "raised_at < CAST('2026-05-02' AS TIMESTAMPTZ) + INTERVAL '1 DAY') AND alert_id = 5"),
+         "raised_at < CAST('2026-05-03' AS TIMESTAMPTZ)) AND alert_id = 5"),
     ],
 )  # fmt: skip
 def test_comparisons_are_turned(before: str, after: str) -> None:

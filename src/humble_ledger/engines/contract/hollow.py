@@ -61,6 +61,10 @@ class Hollow(Protocol):
         """
         ...
 
+    def guesses(self, design: IndexDesign) -> bool:
+        """Whether nothing is known of the values of an expression that a supposed index is on."""
+        ...
+
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Remove these supposed indexes, which nobody will ask about again."""
         ...

@@ -134,6 +134,10 @@ class SqliteHollow:
         """What supposed indexes are called in plans."""
         return {self._name(design): design for design in designs}
 
+    def guesses(self, design: IndexDesign) -> bool:
+        """See `engines.contract.Hollow`: what is known of it is the planner's usual guess."""
+        return any(key.expression for key in design.keys)
+
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Nothing is kept for the next time."""
 

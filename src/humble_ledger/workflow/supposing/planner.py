@@ -54,6 +54,10 @@ class HollowPlanner:
         with suppress(HumbleError):
             self.hollow.forget(designs)
 
+    def guesses(self, design: IndexDesign) -> bool:
+        """Whether the hollow knows nothing of an expression that this index is on."""
+        return self.hollow.guesses(design)
+
     def names(self, designs: Mapping[IndexDesign, IndexShape]) -> Mapping[str, IndexDesign]:
         """What these indexes are called in a plan."""
         return self.hollow.names(designs)

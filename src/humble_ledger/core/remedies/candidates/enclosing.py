@@ -5,15 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from humble_ledger.core.plans.model import SORTS, Plan
-from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
+from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.enclosing import Sought, holding, nearest, sought
+from humble_ledger.core.schema.facts import ColumnFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import predicates
 
 
-def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
-    """For conditions on the table, conditions that join it by shape, and the nearest first."""
+def enclosing(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
+    """For conditions on the table, conditions that join it by shape, and the nearest first.
+
+    Not where an index from a value's parts to its rows finds the same: words and elements have no
+    shape, and a tree of what they may be among is larger, and leads to rows in vain.
+    """
     alias, table = access.alias, access.table
     own = [p.sql for p in access.others]
     joining = [
@@ -22,6 +28,8 @@ def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
     ]  # fmt: skip
     for text in dict.fromkeys([*own, *joining]):
         for each in sought(text, table, alias):
+            if each.column and _in_parts(text, table.columns[each.column], means):
+                continue
             yield from _on(
                 access, each, f"searched by {each.by}: a tree of what encloses {each.of}"
             )
@@ -30,6 +38,11 @@ def enclosing(plan: Plan, access: Access) -> Iterator[Candidate]:
             first = nearest(node.sort_keys[0], table, alias)
             if first is not None:
                 yield from _on(access, first, f"the nearest by {first.of} come first")
+
+
+def _in_parts(text: str, column: ColumnFacts, means: IndexAbilities) -> bool:
+    asked = (inverted_class(each, column) for each in predicates(text))
+    return IndexMethod.INVERTED in means.methods and any(found is not None for found in asked)
 
 
 def _on(access: Access, each: Sought, reason: str) -> Iterator[Candidate]:

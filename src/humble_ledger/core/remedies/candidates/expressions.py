@@ -32,13 +32,19 @@ _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
 
 def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
-    """An index on each expression, alone and behind the columns compared for equality."""
+    """An index on each expression, alone and behind the columns compared for equality.
+
+    And on all that are compared for equality together.
+    """
     equal = by_telling(access)[:MOST_EQUALITIES]
+    together: dict[IndexKey, str] = {}
     for predicate in access.others:
         text = expression_of(predicate, access.alias)
         if not text or not means.is_immutable(access.table.name, text):
             continue
         key = IndexKey("", text if _CALL.fullmatch(text) else f"({text})")
+        if predicate.kind is PredicateKind.EQUALITY:
+            together[key] = predicate.plain
         for columns in ([], equal) if equal else ([],):
             keys = (*as_keys(columns), key)
             if not _served(keys, access.table):
@@ -48,6 +54,11 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
                     "statement cannot be written otherwise)"
                 )
                 yield Candidate(IndexDesign(access.table.name, keys), access, words)
+    keys = tuple(together)[:MOST_EQUALITIES]
+    if len(keys) > 1 and not _served(keys, access.table):
+        told = " and ".join(f'"{together[key]}"' for key in keys)
+        words = f"{told} compare expressions (for when the statement cannot be written otherwise)"
+        yield Candidate(IndexDesign(access.table.name, keys), access, words)
 
 
 def joined_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:

@@ -58,6 +58,6 @@ def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidat
     yield from ordered_expressions(plan, access, means)
     yield from joined_expressions(plan, access, means)
     yield from operator_classes(plan, access, means)
-    yield from enclosing(plan, access)
+    yield from enclosing(plan, access, means)
     yield from block_ranges(plan, access)
     yield from means.more(access)

@@ -15,8 +15,8 @@ SAMPLED = (
 )
 
 
-def caution_of(access: Access, design: IndexDesign) -> str:
-    """What may make a prediction by formula wrong."""
+def caution_of(access: Access, design: IndexDesign, *, guessed: bool) -> str:
+    """What may make a prediction by formula wrong; ``guessed``: no value of it was seen."""
     cautions = []
     newest = any(p.operator in (">", ">=") for p in access.ranges)
     if newest and access.table.changes_since_analyze:
@@ -24,17 +24,18 @@ def caution_of(access: Access, design: IndexDesign) -> str:
             "the range may reach past the statistics; with the index the server would see the "
             "true end, and its cost may be higher"
         )
-    return "; ".join([*cautions, *_of_design(design)])
+    return "; ".join([*cautions, *_of_design(design, guessed)])
 
 
-def caution_of_planner(design: IndexDesign) -> str:
+def caution_of_planner(design: IndexDesign, *, guessed: bool) -> str:
     """What may make the planner's prediction wrong: it looks up the ends of columns itself."""
-    return "; ".join(_of_design(design))
+    return "; ".join(_of_design(design, guessed))
 
 
-def _of_design(design: IndexDesign) -> list[str]:
+def _of_design(design: IndexDesign, guessed: bool) -> list[str]:
     cautions = [ROUGH] if design.method == IndexMethod.INVERTED else []
     if design.method == IndexMethod.ENCLOSING:
         of_expression = any(key.expression for key in design.keys)
         return [ROUGHLY_SIZED, *([GUESSED] if of_expression else [])]
-    return cautions + ([SAMPLED] if any(key.expression for key in design.keys) else [])
+    told = GUESSED if guessed else SAMPLED
+    return cautions + ([told] if any(key.expression for key in design.keys) else [])

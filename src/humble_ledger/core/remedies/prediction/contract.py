@@ -87,6 +87,10 @@ class WhatIfPlanner(Protocol):
         """What these indexes are called in such a plan."""
         ...
 
+    def guesses(self, design: IndexDesign) -> bool:
+        """Whether it knows nothing of an expression that this supposed index is on."""
+        ...
+
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Do without these indexes from now on."""
         ...

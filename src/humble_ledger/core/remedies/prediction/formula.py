@@ -111,9 +111,14 @@ class FormulaPredictor:
                 break
             _, route, access, design = best
             plan = recosted(plan, route.step, route.by)
-            used.append(Used(design, access.node.name, route.name, caution_of(access, design)))
+            caution = caution_of(access, design, guessed=self._guessed(design))
+            used.append(Used(design, access.node.name, route.name, caution))
             pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
         return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used), self.way)
+
+    def _guessed(self, design: IndexDesign) -> bool:
+        """Whether it is on an expression of which no sample could be taken."""
+        return any(key.expression for key in design.keys) and self._sampled(design, "") is None
 
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         """The size the index would have when freshly built."""

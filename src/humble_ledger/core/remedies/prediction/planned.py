@@ -8,7 +8,7 @@ the target does, the formula stands in, and the prediction says so.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.contract import CostModel
@@ -16,7 +16,6 @@ from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.model import CLEARLY_DEARER
 from humble_ledger.core.remedies.prediction.cautions import caution_of_planner
 from humble_ledger.core.remedies.prediction.contract import (
     Asked,
@@ -73,7 +72,7 @@ class PlannedPredictor:
     def outlook(self, asked: Asked, designs: Sequence[IndexDesign]) -> WhatIfCost:
         """What the statement would cost with all these indexes.
 
-        Where it would be a little dearer, it is as now; where clearly, the planner is misled.
+        Dearer by what copy and target may differ in, it is as now; by more, the planner is misled.
         """
         before = asked.plan.cost_total or 0.0
         mine = self._shapes(asked, designs)
@@ -86,14 +85,24 @@ class PlannedPredictor:
         found = self._plan(asked.statement, mine)
         if found is None or found.cost_total is None:
             return self.formula.outlook(asked, designs)
-        used = tuple(_uses(found, asked, self.planner.names(mine)))
+        used = tuple(self._uses(found, asked, self.planner.names(mine)))
         if not used:
             # What is not used changes nothing, whatever the copy makes of it.
             return WhatIfCost(before, before, (), self.way)
-        misled = found.cost_total > CLEARLY_DEARER * max(before, now.cost_total or 0.0)
+        most = max(before, now.cost_total or 0.0)
+        misled = found.cost_total > most and not self._same(found, most)
         if found.cost_total >= before and not misled:
             return WhatIfCost(before, before, (), self.way)
         return WhatIfCost(before, found.cost_total, used, self.way)
+
+    def _uses(self, plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> Iterator[Used]:
+        """Which supposed indexes a plan uses, and in place of which step of the present one."""
+        for node in plan.nodes():
+            design = names.get(node.index)
+            if design is not None:
+                step = _replaced(asked.accesses, design, node)
+                caution = caution_of_planner(design, guessed=self.planner.guesses(design))
+                yield Used(design, step, _route(plan, node), caution)
 
     def _same(self, plan: Plan, cost: float | None) -> bool:
         return nearly_same(plan.cost_total or 0.0, cost or 0.0, self.planner.tolerance)
@@ -196,18 +205,6 @@ class PlannedPredictor:
 def nearly_same(cost: float, other: float, tolerance: float) -> bool:
     """Whether a copy plans as its target does, by the costs with nothing supposed."""
     return abs(cost - other) <= tolerance * max(cost, other, 1.0)
-
-
-def _uses(plan: Plan, asked: Asked, names: Mapping[str, IndexDesign]) -> list[Used]:
-    """Which supposed indexes a plan uses, and in place of which step of the present one."""
-    found = []
-    for node in plan.nodes():
-        design = names.get(node.index)
-        if design is not None:
-            step = _replaced(asked.accesses, design, node)
-            caution = caution_of_planner(design)
-            found.append(Used(design, step, _route(plan, node), caution))
-    return found
 
 
 def _replaced(accesses: Sequence[Access], design: IndexDesign, node: Node) -> str:

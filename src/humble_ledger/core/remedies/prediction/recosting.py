@@ -124,8 +124,10 @@ def _limited(node: Node, child: Node, now: _Costs) -> _Costs:
     """The part of its input that a limit reads (its offset too) shows in the costs."""
     assert node.cost is not None and child.cost is not None
     run = child.cost.total - child.cost.startup
+    # Rows that are skipped show in the costs alone; costs that hardly grow, as those of a sort
+    # of few rows, are printed too coarsely to tell.
+    part = (node.rows_expected or 0.0) / max(child.rows_expected or 1.0, 1.0)
     if run > 0:
-        part = min(1.0, max(0.0, node.cost.total - child.cost.startup) / run)
-    else:
-        part = min(1.0, (node.rows_expected or 0.0) / max(child.rows_expected or 1.0, 1.0))
+        part = max(part, (node.cost.total - child.cost.startup) / run)
+    part = min(1.0, part)
     return _Costs(now.startup, now.startup + part * (now.total - now.startup), now.ordered)

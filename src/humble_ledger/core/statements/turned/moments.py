@@ -6,12 +6,16 @@ are told in that zone, too, and turned back into moments.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from sqlglot import exp
 
 from humble_ledger.core.statements.turned.model import Known, between, later
+
+_DAYS = {"day": 1, "week": 7}
+_MONTHS = {"month": 1, "quarter": 3, "year": 12}
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +39,22 @@ class Moment:
 
     def in_unit(self, op: type[exp.Expr], begin: exp.Expr, unit: str) -> exp.Expr:
         """Its unit compared with the one that begins there."""
+        first = _day_of(begin)
+        end = _day_after(first, unit) if first is not None else None
+        if first is not None and end is not None:
+            return self.in_days(op, first, end)
         count, name = (3, "month") if unit == "quarter" else (1, unit)
         return self.in_span(op, begin, later(begin, count, name))
 
     def in_days(self, op: type[exp.Expr], first: date, end: date) -> exp.Expr:
-        """The same, where both ends are known."""
-        return self.in_span(op, _day(first), _day(end))
+        """The same, where both ends are known.
+
+        A moment with a zone is compared with constants of its own type: with a day it is compared
+        anew in each session's zone, so that no partition could be left out by the planner.
+        """
+        zoned = self.zone is None and self.type_.endswith("with time zone")
+        type_ = "timestamptz" if zoned else "date"
+        return self.in_span(op, _day(first, type_), _day(end, type_))
 
     def in_span(self, op: type[exp.Expr], begin: exp.Expr, end: exp.Expr) -> exp.Expr:
         """What is in a span compared with it."""
@@ -85,8 +99,35 @@ def plain_whole(value: exp.Expr) -> int | None:
     return int(inner.name) if is_number and inner.name.isdigit() else None
 
 
-def _day(day: date) -> exp.Expr:
-    return exp.cast(exp.Literal.string(day.isoformat()), "date")
+def _day(day: date, type_: str) -> exp.Expr:
+    return exp.cast(exp.Literal.string(day.isoformat()), type_)
+
+
+_WRITTEN_DAY = re.compile(r"(\d{4}-\d\d-\d\d)( 00:00(:00)?)?")
+
+
+def _day_of(value: exp.Expr) -> date | None:
+    """The day that a constant means the beginning of; None for all else."""
+    text = value.this if isinstance(value, exp.Cast) else value
+    found = _WRITTEN_DAY.fullmatch(text.name) if isinstance(text, exp.Literal) else None
+    try:
+        return date.fromisoformat(found[1]) if found else None
+    except ValueError:
+        return None
+
+
+def _day_after(first: date, unit: str) -> date | None:
+    """The day that follows a unit which begins on a day; None where none begins there."""
+    try:
+        if unit in _DAYS:
+            return first + timedelta(days=_DAYS[unit])
+        months = _MONTHS.get(unit)
+        if months is None or first.day != 1:
+            return None
+        later_month = first.month - 1 + months
+        return date(first.year + later_month // 12, later_month % 12 + 1, 1)
+    except (ValueError, OverflowError):
+        return None
 
 
 def _bracketed(value: exp.Expr) -> exp.Expr:

@@ -81,6 +81,10 @@ class PostgresHollow:
         ):
             yield made
 
+    def guesses(self, design: IndexDesign) -> bool:
+        """See `engines.contract.Hollow`: whether an expression of it could not be sampled."""
+        return design in self._indexes.guessed
+
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Remove these supposed indexes: each one that stands there makes planning slower."""
         self._indexes.forget(designs)

@@ -39,6 +39,7 @@ class SupposedIndexes:
     _sampler: Sampler
     _supposed: dict[tuple[IndexDesign, IndexShape], _Supposed] = field(default_factory=dict)
     _hidden: frozenset[TableName] = frozenset()
+    guessed: set[IndexDesign] = field(default_factory=set)  # of an expression nothing is known
 
     def lacking(self, designs: Mapping[IndexDesign, IndexShape]) -> set[TableName]:
         """The tables on which some of these are still to be built."""
@@ -168,6 +169,8 @@ class SupposedIndexes:
         for number, key in enumerate(design.keys, start=1):
             for schema, part, heap in made if key.expression else ():
                 found = self._sampler.statistics(heap, key.expression)
+                if found is None:
+                    self.guessed.add(design)
                 row = self._standing.admin.execute(
                     "SELECT attname FROM pg_attribute WHERE attrelid = %s::regclass "
                     "AND attnum = %s",
