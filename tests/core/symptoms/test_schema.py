@@ -114,6 +114,8 @@ def test_what_a_captured_plan_uses_is_not_called_unused() -> None:
 
 
 def test_of_a_table_nobody_read_no_index_is_called_unused() -> None:
+    few = table(index("one", "code", scans=0), reads=Reads(full_scans=3, index_scans=2))
+    assert not list(index_symptoms(few, NOW))
     quiet = table(index("one", "code", scans=0), reads=Reads())
     assert list(index_symptoms(quiet, NOW)) == []
 

@@ -135,8 +135,8 @@ class SqliteHollow:
         return {self._name(design): design for design in designs}
 
     def guesses(self, design: IndexDesign) -> bool:
-        """See `engines.contract.Hollow`: what is known of it is the planner's usual guess."""
-        return any(key.expression for key in design.keys)
+        """See `engines.contract.Hollow`: expressions are sampled as columns are."""
+        return False
 
     def forget(self, designs: Mapping[IndexDesign, IndexShape]) -> None:
         """Nothing is kept for the next time."""

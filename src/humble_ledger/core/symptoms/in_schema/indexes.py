@@ -13,6 +13,7 @@ from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.symptoms.model import Cause, Evidence, Symptom
 
 FEWEST_PAGES = 8
+FEWEST_READS = 10  # of a table, below which nothing is said of what they did not use
 FEWEST_QUERIES = 5  # captured on a table, below which nothing is said of its indexes
 LONG_ENOUGH = timedelta(days=7)
 
@@ -119,7 +120,7 @@ def _unused(table: TableFacts, index: IndexFacts) -> bool:
     if index.scans is None or index.scans or index.unique or index.constraint or index.attached:
         return False
     read = table.reads.full_scans + table.reads.index_scans
-    return index.pages >= FEWEST_PAGES and read > 0
+    return index.pages >= FEWEST_PAGES and read >= FEWEST_READS
 
 
 def _alone_for_a_key(table: TableFacts, index: IndexFacts, told: set[str]) -> bool:
