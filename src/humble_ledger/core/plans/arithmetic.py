@@ -22,8 +22,11 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
+from math import prod
 
 from humble_ledger.core.plans.model import Node, Operation, Pages, Plan, Role
+from humble_ledger.core.plans.paths import path_to
 
 _RETURNS = re.compile(r"returns ((?:\$\d+,?\s*)+)")
 _CHARGED_ELSEWHERE = (Role.INIT_PLAN, Role.CTE)
@@ -254,6 +257,12 @@ def expected_loops(parent: Node, child: Node) -> float:
         return 1.0  # read again from memory: that small cost stays with the join
     outer = next((c for c in parent.children if c.role is Role.OUTER), None)
     return max(outer.rows_expected or 1.0, 1.0) if outer else 1.0
+
+
+def runs_expected(plan: Plan, node: Node) -> float:
+    """How often the planner expects a step to be run in all."""
+    path = path_to(plan.root, node)
+    return prod(expected_loops(parent, child) for parent, child in pairwise(path))
 
 
 def _reads_itself(union: Node, child: Node) -> bool:

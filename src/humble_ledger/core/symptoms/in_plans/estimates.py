@@ -136,7 +136,8 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         return told or Cause("unknown", _where_to_look(node, found))
     if table.analyzed_at is None and not any(c.distinct for c in table.columns.values()):
         return Cause("statistics-missing", message("never-gathered", table=table.name))
-    if node.share_unknown:
+    own = [p for p in found if not p.of_sub_query]
+    if node.share_unknown and own:
         named = {r.column for text in node.conditions.filter for r in columns_of(text)}
         names = sorted(named & table.columns.keys())
         return Cause(
@@ -145,7 +146,7 @@ def _cause(case: Case, error: RowError, chain: Chain | None) -> Cause:
         )
     return (
         _past_the_end(case, error, table, found)
-        or _expression(table, found)
+        or _expression(table, own)
         or _any_value(case, error, found)
         or _unfixed(case, found)
         or _stale(table)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from humble_ledger.core.messages import message
+from humble_ledger.core.plans.arithmetic import runs_expected
 from humble_ledger.core.plans.model import Node, Operation
 from humble_ledger.core.schema.facts import IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.statements.conditions import predicates
+from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.obstacles import narrowest, obstacle
 from humble_ledger.core.symptoms.model import Cause, Symptom
@@ -73,11 +74,12 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
         if node.operation not in _FETCHES or node.never_ran or not node.conditions.filter:
             continue
         walked = case.walked_share(node)
-        kept = case.rows(node) * walked
+        runs = 1.0 if node.loops else runs_expected(case.plan, node)
+        kept = case.rows(node) * runs * walked
         discarded = (
             (node.discarded.by_filter or 0.0) * node.loops
             if node.loops
-            else _fetched(case, node) * walked - kept
+            else _fetched(case, node) * runs * walked - kept
         )
         if discarded < FEWEST_DISCARDED or discarded < MOSTLY * (discarded + kept):
             continue
@@ -177,10 +179,21 @@ def _fetched(case: Case, node: Node) -> float:
         index = table.index(node.index)
         return table.rows if index is not None and not index.predicate else 0.0
     found = [p for text in node.conditions.search for p in predicates(text)]
-    if table is None or not found or any(p.partner for p in found):
-        return 0.0  # how many rows a join's value brings is another question
+    if table is None or not found:
+        return 0.0
+    if any(p.partner for p in found):
+        return _of_a_joins_value(table, found)
     rows = case.planner.rows_matching(table.name, node.alias, [p.sql for p in found])
     return rows or 0.0
+
+
+def _of_a_joins_value(table: TableFacts, found: Sequence[Predicate]) -> float:
+    """The rows that a value of the other side leads to, where that alone is searched for."""
+    (only, *others) = found
+    column = table.columns.get(only.column.column) if only.column else None
+    distinct = column.distinct_values(table.rows) if column is not None else None
+    alone = not others and only.kind is PredicateKind.EQUALITY
+    return table.rows / distinct if alone and distinct else 0.0
 
 
 def _searched(node: Node) -> set[str]:

@@ -50,7 +50,9 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=phrase(
-                "the joins are planned {guess} of {table} passed; {share:share} of them do",
+                "the joins are planned {guess} of {table} passed; {share:share} of them do"
+                if share
+                else "the joins are planned {guess} of {table} passed; none of them does",
                 guess=_as_if(case),
                 table=table.name.name,
                 share=share,
