@@ -29,7 +29,7 @@ FROM pg_catalog.pg_opclass o JOIN pg_catalog.pg_am m ON m.oid = o.opcmethod
 WHERE pg_catalog.pg_opclass_is_visible(o.oid)
 """
 # By the category of a type: any value of it will do.
-_VALUES = {"N": "1", "S": "a", "B": "true", "D": "2020-02-03", "T": "1 day", "A": "{}"}
+_VALUES = {"N": "1", "S": "1", "B": "true", "D": "2020-02-03", "T": "1 day", "A": "{}"}
 _OF_TYPE = {
     "json": "{}",
     "jsonb": "{}",

@@ -47,7 +47,7 @@ def kept_and_not_used(n: Numbers, *, remedy: str, days: int, trial: str, size_by
 
 
 def plan_turned(n: Numbers, *, was: float | None, is_: float | None, reasons: list[str]) -> str:
-    told = "its plan is another one"
+    told = "it has a different plan"
     if was is not None and is_ is not None:
         told += f", cost {shortly(n, was)} → {shortly(n, is_)} (estimated)"
     return f"{told}: {listed(reasons, '; ')}"
@@ -66,7 +66,7 @@ def index_gone(n: Numbers, *, name: str) -> str:
 
 
 def index_newly_used(n: Numbers, *, name: str) -> str:
-    return f"the index {name} is used, which was not"
+    return f"the index {name} is used now, and was not before"
 
 
 def planned_for_other_values(n: Numbers) -> str:

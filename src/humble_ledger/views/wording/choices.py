@@ -41,7 +41,7 @@ def takes_too_much(n: Numbers, *, gain: str, size_bytes: float, left_bytes: floa
 
 
 def one_index_too_many(n: Numbers, *, gain: str) -> str:
-    return f"{gain} as one index too many; each chosen one saves more"
+    return f"{gain}, but as one index too many: each chosen one saves more"
 
 
 def writes_grow_too_much(n: Numbers, *, gain: str, by: float) -> str:

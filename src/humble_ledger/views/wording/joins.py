@@ -18,8 +18,8 @@ def join_side_without_index(
 
 def all_held_against_each(n: Numbers, *, measured: bool, rows: float, table: str) -> str:
     return (
-        f"{tense(measured, 'holds', 'hold')} all {n.whole(rows)} rows of {table} against each row "
-        "of the other side"
+        f"{tense(measured, 'compares', 'compare')} all {n.whole(rows)} rows of {table} with each "
+        "row of the other side"
     )
 
 
@@ -33,10 +33,7 @@ def no_index_to_join_by(
 
 
 def no_index_of_shapes_to_join_by(n: Numbers, *, of: str, method: str, condition: str) -> str:
-    return (
-        f"no index of what encloses {of} ({method}) is there that could find the rows by "
-        f"{condition}"
-    )
+    return f"no index on the shapes of {of} ({method}) could find the rows by {condition}"
 
 
 def joined_by_expression(n: Numbers, *, column: str, table: str, condition: str) -> str:

@@ -59,7 +59,7 @@ def results_differ(
 ) -> str:
     told = [head]
     if repeated:
-        told.append("the same rows come another number of times")
+        told.append("the same rows come a different number of times")
     told += [f"only before: {gone}"] if gone else []
     told += [f"only after: {new}"] if new else []
     return listed(told, "; ")

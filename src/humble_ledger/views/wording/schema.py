@@ -43,7 +43,7 @@ def repeats(n: Numbers, *, other: str) -> str:
 
 
 def begins(n: Numbers, *, other: str) -> str:
-    return f"is the beginning of {other}"
+    return f"is a prefix of {other}"
 
 
 def another_index_serves(
@@ -107,7 +107,7 @@ def statistics_missing(n: Numbers, *, table: str, pages: int) -> str:
 
 def rows_land_anywhere(n: Numbers, *, table: str, column: str, pages: int) -> str:
     return (
-        f"{table} keeps its rows in the order of {column}, a UUID drawn by chance: each insert "
+        f"{table} keeps its rows in the order of {column}, a random UUID: each insert "
         f"lands on any of its {n.whole(pages)} pages, which stay partly empty"
     )
 

@@ -100,10 +100,7 @@ def null_safe_comparison(n: Numbers, *, column: str) -> str:
 
 
 def no_index_of_shapes(n: Numbers, *, of: str, method: str, condition: str) -> str:
-    return (
-        f"no index of what encloses {of} ({method}) is there that could find the rows by "
-        f'"{condition}"'
-    )
+    return f'no index on the shapes of {of} ({method}) could find the rows by "{condition}"'
 
 
 def shape_converted(n: Numbers, *, index: str | None, of: str, expression: str) -> str:

@@ -10,7 +10,7 @@ def too_few_pairs(n: Numbers) -> str:
 
 
 def same_plan_on_both_sides(n: Numbers, *, holds_one: bool) -> str:
-    why = "the interval holds 1" if holds_one else "what the times differ by is the machine's"
+    why = "the interval holds 1" if holds_one else "the difference in time is the machine's"
     return f"both sides ran the same plan; {why}"
 
 

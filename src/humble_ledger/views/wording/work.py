@@ -91,8 +91,8 @@ def uneven_parallel_workers(n: Numbers, *, processes: float, share: float, rows:
 
 def uneven_work(n: Numbers, *, processes: float, share: float) -> str:
     return (
-        f"of the time of all {n.whole(processes)} processes {n.share(share)} was used: the work "
-        "lies in one part that is not divided further, as a partition of many"
+        f"only {n.share(share)} of the time of all {n.whole(processes)} processes was used: the "
+        "work lies in one part that is not divided further, such as one partition of many"
     )
 
 
@@ -146,6 +146,6 @@ def random_order(n: Numbers, *, measured: bool, rows: float, function: str) -> s
 
 def order_by_chance(n: Numbers) -> str:
     return (
-        "no index has this order; TABLESAMPLE reads a part of the pages, and keys drawn by chance "
+        "no index has this order; TABLESAMPLE reads a part of the pages, and random keys "
         "can be looked up one by one"
     )

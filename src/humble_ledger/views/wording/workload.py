@@ -116,7 +116,7 @@ def plan_flipped(
         if before_ms is not None and since_ms is not None
         else "its times are not known"
     )
-    return f"runs another way since {plan} ({at}): {times}"
+    return f"runs differently since {plan} ({at}): {times}"
 
 
 def another_plan_chosen(
