@@ -15,8 +15,8 @@ FIRES = [
     ("", "WITH a AS (SELECT code, crew, buoy_id FROM alert) SELECT count(*) FROM a x JOIN a y "
      "USING (buoy_id) WHERE x.code = 'E-1417' AND y.code = 'E-1418'",
      "filter-outside-cte", "cte-materialized"),
-    ("", "SELECT * FROM (SELECT DISTINCT ON (buoy_id) buoy_id, crew, code FROM alert ORDER BY "
-     "buoy_id, raised_at DESC) x WHERE crew = 'crew-7' AND code = 'E-1417'",
+    ("", "SELECT * FROM (SELECT DISTINCT ON (raised_at) raised_at, crew, code FROM alert ORDER BY "
+     "raised_at, alert_id) x WHERE crew = 'crew-7' AND code = 'E-1417'",
      "filter-outside-subquery", "all-rows-needed"),
     ("", "SELECT * FROM (SELECT alert_id, code, rank() OVER (ORDER BY raised_at) AS place FROM "
      "alert) x WHERE code = 'E-1417'", "filter-outside-subquery", "all-rows-needed"),
