@@ -188,9 +188,10 @@ class Node:
     groups by a hash table, ``share_unknown`` that the planner knew nothing of its conditions and
     took every row to pass, ``disabled`` that it uses a method which a setting forbids;
     ``cte_name`` is the common table expression that it reads; ``whole_alias`` is what steps above
-    call the partitioned table of which it reads a part ("": its own alias). ``details`` keeps
-    whatever else the server said, under its own names; nothing is computed from those. ``remarks``
-    are what the server itself has to say about the step, in its words, for people.
+    call the partitioned table of which it reads a part ("": its own alias). ``rows_skipped`` are
+    those that OFFSET passes over, where the server tells how many. ``details`` keeps whatever else
+    the server said, under its own names; nothing is computed from those. ``remarks`` are what the
+    server itself has to say about the step, in its words, for people.
     """
 
     no: int
@@ -224,6 +225,7 @@ class Node:
     cte_name: str = ""
     share_unknown: bool = False
     whole_alias: str = ""
+    rows_skipped: float = 0.0
     visits: Visits = field(default=Visits())
     details: dict[str, object] = field(default_factory=dict)
     remarks: tuple[str, ...] = ()

@@ -94,3 +94,14 @@ def same_text(one: str, other: str) -> bool:
 @lru_cache(maxsize=4096)
 def _squeezed(text: str) -> str:
     return " ".join(t.text for t in meaningful(without_brackets(text)))
+
+
+def alternatives(condition: str) -> list[str]:
+    """The sides of an OR at the outermost level; the condition itself where there is none."""
+    text, depth, start, found = without_brackets(condition), 0, 0, []
+    for token in tokens(text):
+        depth += (token.text == "(") - (token.text == ")")
+        if depth == 0 and token.is_word("or"):
+            found.append(text[start : token.start].strip())
+            start = token.end
+    return [*found, text[start:].strip()]

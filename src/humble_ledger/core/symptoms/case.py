@@ -154,9 +154,10 @@ class Case:
 
     def _rows_told(self, node: Node) -> float | None:
         """The rows of a step of whose conditions the plan knows nothing, where we can ask."""
-        found = [p for text in node.conditions.filter for p in predicates(text)]
-        asked = all(each.partner is None and each.column is not None for each in found)
-        if not (node.relation and found and asked) or node.conditions.search:
+        tested = [p for text in node.conditions.filter for p in predicates(text)]
+        found = [p for text in node.conditions.search for p in predicates(text)] + tested
+        asked = all(p.partner is None and (p.column or p.choices) for p in found)
+        if not (node.relation and tested and asked):
             return None
         table = TableName(node.schema, node.relation)
         return self.planner.rows_matching(table, node.alias, [each.sql for each in found])

@@ -8,7 +8,7 @@ converted, and no index on it can be searched.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
@@ -26,11 +26,20 @@ _TEXTS = ("char", "text", "enum", "set")
 _NUMBERS = ("int", "decimal", "float", "double", "bit", "year")
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?")
 NUMBER = "double precision"
+# Warning 1739.
+_WARNED = re.compile(r"due to type or collation conversion on field '([^']+)'")
 _COMPARED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
 
 
-def converted_columns(plan: Plan, tables: Mapping[TableName, TableFacts]) -> dict[str, str]:
-    """Columns (alias.column) that the plan's conditions compare as something else, and as what."""
+def converted_columns(
+    plan: Plan, tables: Mapping[TableName, TableFacts], warnings: Sequence[str] = ()
+) -> dict[str, str]:
+    """Columns (alias.column) that the plan's conditions compare as something else, and as what.
+
+    By the types of what is compared, and by the server's own ``warnings``: where a row of one table
+    alone is joined, the plan shows its value as a text, whatever it was.
+    """
+    warned = {told[1] for each in warnings if (told := _WARNED.search(each))}
     facts = {node.alias: tables[_name(node.schema, node.relation)]
              for node in plan.nodes()
              if node.alias and _name(node.schema, node.relation) in tables}  # fmt: skip
@@ -40,7 +49,18 @@ def converted_columns(plan: Plan, tables: Mapping[TableName, TableFacts]) -> dic
             for part in predicates(text):
                 for ref, type_ in _converted(part, facts):
                     found[f"{ref.alias}.{ref.column}"] = type_
+                if part.column is not None and _is_warned(part, part.column, warned, facts):
+                    found[f"{part.column.alias}.{part.column.column}"] = NUMBER
     return found
+
+
+def _is_warned(
+    part: Predicate, ref: ColumnRef, warned: Collection[str], tables: Mapping[str, TableFacts]
+) -> bool:
+    if part.wrapping is not Wrapping.NONE or part.partner is not None:
+        return False
+    own = _column(ref, tables)
+    return own is not None and ref.column in warned and _is(own, _TEXTS)
 
 
 def _name(schema: str, relation: str) -> TableName:

@@ -89,7 +89,8 @@ class Estimates:
             shares[node.alias] = min(1.0, rows / max(1.0, among))
         names = {self.plain(TableName(n.schema, n.relation)) for n in found.plan.nodes()}
         names = {name for name in names if name.name}
-        converted = converted_columns(found.plan, self.catalogue.tables(names))
+        said = found.document.get("warnings", ()) if isinstance(found.document, dict) else ()
+        converted = converted_columns(found.plan, self.catalogue.tables(names), said)
         prices = self._prices(found)
         if not (shares or converted or prices) or not isinstance(found.document, dict):
             return found

@@ -29,6 +29,7 @@ from humble_ledger.core.statements.conditions import (
 from humble_ledger.core.statements.parting import same_text, unqualified
 from humble_ledger.core.statements.tokens import unquoted
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
+from humble_ledger.core.symptoms.in_plans.paging import given_and_skipped
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
@@ -187,7 +188,7 @@ def _sort_of(case: Case, node: Node) -> tuple[Node | None, float]:
     if node.operation is Operation.LIMIT and inputs:
         sort = through_gathers(inputs[0])
         rows = case.rows(sort.inputs[0]) if sort.inputs else 0.0
-        wanted = (case.rows(node) / rows) if rows else 1.0
+        wanted = (sum(given_and_skipped(node)) / rows) if rows else 1.0
     elif _is_below_limit(case, node):
         return None, 1.0  # told at the limit
     return (sort, wanted) if sort.operation in SORTS and len(sort.children) == 1 else (None, 1.0)

@@ -20,7 +20,7 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation is not Operation.LIMIT or not node.children or node.never_ran:
             continue
-        given, skipped = _given_and_skipped(node)
+        given, skipped = given_and_skipped(node)
         if skipped < FEWEST_SKIPPED or skipped < DEEP * max(given, 1.0):
             continue
         covers = [each.no for each in node.walk()]
@@ -46,7 +46,8 @@ def deep_pages(case: Case) -> Iterable[Symptom]:
         )
 
 
-def _given_and_skipped(node: Node) -> tuple[float, float]:
+def given_and_skipped(node: Node) -> tuple[float, float]:
+    """The rows that a LIMIT gives, and those that its OFFSET passes over."""
     if not node.inputs:
         return 0.0, 0.0
     child = node.inputs[0]
@@ -55,6 +56,8 @@ def _given_and_skipped(node: Node) -> tuple[float, float]:
         return given, (child.rows_seen or 0.0) * (child.loops or 0.0) - given
     # PostgreSQL's adjust_limit_rows_costs: what is skipped is added to the start-up cost.
     given = node.rows_expected or 0.0
+    if node.rows_skipped:
+        return given, min(node.rows_skipped, child.rows_expected or node.rows_skipped)
     if node.cost is None or child.cost is None or child.cost.total <= child.cost.startup:
         return given, 0.0
     # So is what sub-queries for a value cost.

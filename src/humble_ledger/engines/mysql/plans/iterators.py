@@ -4,11 +4,18 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import product
 from typing import Any
 
 from humble_ledger.core.plans.model import Discarded, Operation, Role
-from humble_ledger.core.statements.conditions import PredicateKind, Wrapping, predicates
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    predicates,
+)
+from humble_ledger.core.statements.parting import alternatives
 from humble_ledger.engines.mysql.costs import SORTED_FIRST, sort_cost
 from humble_ledger.engines.mysql.plans.context import Context
 from humble_ledger.engines.mysql.plans.notation import identifier
@@ -147,6 +154,8 @@ def _named(step: Step, about: Told, tree: Mapping[str, Any], context: Context) -
         step.more["index"] = about.index
     elif alias:
         step.more = {"alias": alias}
+    if about.skips:
+        step.more["rows_skipped"] = about.skips
     if about.operation is Operation.SORT:
         step.more["sort_keys"] = about.keys
     if about.operation is Operation.AGGREGATE:
@@ -182,9 +191,29 @@ _NEAR = 0.01
 def _guessed(conditions: Sequence[str], share: float) -> bool:
     """Whether so large a share is what the server takes for want of any statistics."""
     found = [p for text in conditions for p in predicates(text)]
-    bare = [p for p in found if p.wrapping is Wrapping.NONE and p.column and not p.negated]
-    guess = math.prod(_GUESSES.get(p.kind, 1.0) for p in bare)
-    return share >= ALL_PASS or abs(share - guess) <= _NEAR * guess
+    if share >= ALL_PASS:
+        return True
+    guesses = {1.0}
+    for part in found:
+        guesses = {one * other for one in guesses for other in _guesses_of(part)}
+    return any(abs(share - guess) <= _NEAR * guess for guess in guesses)
+
+
+def _guesses_of(part: Predicate) -> Iterator[float]:
+    """What may be taken to pass one condition; one of a few values may pass more of them."""
+    if part.choices:
+        sides = [predicates(each) for each in alternatives(part.sql)]
+        missed = {1.0}
+        for side in sides:
+            passed = {math.prod(each) for each in product(*map(_guesses_of, side))}
+            missed = {one * (1.0 - other) for one in missed for other in passed}
+        yield from (1.0 - each for each in missed)
+    elif part.wrapping is not Wrapping.NONE or part.column is None or part.negated:
+        yield 1.0
+    else:
+        yield _GUESSES.get(part.kind, 1.0)
+        if part.kind is PredicateKind.EQUALITY:
+            yield from (1.0 / few for few in range(2, 10))  # ENUM: one of so many values
 
 
 def _passed_by(below: Step, about: Told, tree: Mapping[str, Any]) -> Step:

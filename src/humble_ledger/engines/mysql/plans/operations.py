@@ -27,7 +27,7 @@ class Told:
     join_type: str = ""
     keys: tuple[str, ...] = ()
     passes: bool = False  # its filter belongs to the step below
-    limit: float | None = None
+    skips: float = 0.0
     by_hash: bool = False
     cte: str = ""
 
@@ -75,8 +75,7 @@ def told(line: str) -> Told:
         return _joined(join, text)
     limit = _LIMIT.match(text)
     if limit is not None:
-        rows = float(limit["rows"]) + float(limit["skip"] or 0)
-        return Told(Operation.LIMIT, "Limit", limit=rows)
+        return Told(Operation.LIMIT, "Limit", skips=float(limit["skip"] or 0))
     if text.startswith(("Sort", "Deduplicate rows")):
         keys = text.partition(": ")[2].partition(", limit input")[0]
         return Told(Operation.SORT, text.partition(":")[0], keys=keys_of(keys))
