@@ -24,6 +24,7 @@ from humble_ledger.core.remedies.choice.searching import (
 from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
 
 OF_ALL = 0.01  # of all weight: an index that saves so much is worth it, however little each run
+UNNOTICED = 0.0005  # of a query's cost: so much less is worth no larger index
 NOT_WORTH_IT = 0.02  # of the cost of every query it serves: less is not worth an index
 
 
@@ -130,8 +131,11 @@ def _lighter(problem: Problem, chosen: list[Option]) -> list[Option]:
 
 
 def _allowed(option: Option, smaller: Option) -> float:
-    """What is made for one query alone must save a good part of its cost."""
-    return LITTLE if special(option.design) > special(smaller.design) else 0.0
+    """What is made for one query alone must save a good part of its cost.
+
+    And any other more than nobody would notice.
+    """
+    return LITTLE if special(option.design) > special(smaller.design) else UNNOTICED
 
 
 def _picked(problem: Problem, chosen: Sequence[Option], option: Option) -> Picked:
