@@ -20,6 +20,9 @@ FIRES = [
      "filter-outside-subquery", "all-rows-needed"),
     ("", "SELECT * FROM (SELECT alert_id, code, rank() OVER (ORDER BY raised_at) AS place FROM "
      "alert) x WHERE code = 'E-1417'", "filter-outside-subquery", "all-rows-needed"),
+    ("SET enable_seqscan = off; SET enable_indexscan = off",
+     "SELECT message FROM alert WHERE code = 'E-1417'", "leading-column-missing",
+     "not-the-leading-column"),
     ("", "SELECT b.name, t.number FROM buoy b JOIN (SELECT sensor_id, count(*) AS number FROM "
      "reading GROUP BY sensor_id) t ON t.sensor_id = b.buoy_id WHERE b.name = 'SW-077'",
      "aggregation-before-join", "early-aggregation"),
@@ -291,6 +294,11 @@ REWRITE_LOOK_ALIKES = [
         "filter-outside-subquery",
         "SELECT * FROM (SELECT alert_id, code, rank() OVER (PARTITION BY code ORDER BY raised_at) "
         "AS place FROM alert) x WHERE code = 'E-1417'",
+    ),
+    (
+        "index-scan-discards-most",
+        "SELECT alert_id FROM alert WHERE raised_at > '2026-06-20' AND buoy_id NOT IN (SELECT "
+        "buoy_id FROM visit WHERE minutes > 30)",
     ),
     (
         "late-join-filter",

@@ -308,3 +308,46 @@ def test_a_plan_nested_deeper_than_anybody_reads_is_refused_not_followed() -> No
         ]}  # fmt: skip
     with pytest.raises(UnreadableInput):
         FORMATS["mariadb"].read({"query_block": block})
+
+
+def _filtered(condition: str, share: float) -> dict[str, object]:
+    scan = {
+        "operation": "Table scan on lot", "table_name": "lot", "access_type": "table",
+        "schema_name": "sale", "estimated_rows": 9000.0, "estimated_total_cost": 900.0,
+    }  # fmt: skip
+    return {
+        "operation": f"Filter: {condition}", "access_type": "filter", "condition": condition,
+        "inputs": [scan], "estimated_rows": 9000.0 * share, "estimated_total_cost": 900.0,
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("condition", "share", "guessed"),
+    [
+        ("((lot.house = 1) or (lot.seller = 1))", 0.19, True),
+        ("(((lot.house = 1) and (lot.kind > 3)) or (lot.seller = 1))", 0.13, True),
+        ("((lot.house = 1) or (lot.seller = 1))", 0.15, False),  # by an index or a histogram
+        ("(lot.state = 'sold')", 0.2, True),  # one of five
+        ("(lot.state = 'sold')", 0.23, False),
+        ("((lot.state = 'sold') and (lot.house = 1))", 0.02, True),
+    ],
+)
+def test_guesses_of_any_shape_are_known(condition: str, share: float, guessed: bool) -> None:
+    tree = {"query_plan": _filtered(condition, share), "json_schema_version": "2.0"}
+    plan = MysqlPlans().read(MysqlPlans().document(json.dumps(tree)))
+    assert plan.root.share_unknown == guessed
+
+
+def test_what_offset_passes_over_is_told() -> None:
+    inner = {
+        "operation": "Sort: lot.closes, limit input to 20025 row(s) per chunk",
+        "inputs": [_filtered("(lot.house = 1)", 1.0)], "estimated_rows": 9000.0,
+        "estimated_total_cost": 900.0,
+    }  # fmt: skip
+    limit = {
+        "operation": "Limit/Offset: 25/20000 row(s)", "inputs": [inner], "estimated_rows": 25.0,
+        "estimated_total_cost": 900.0,
+    }  # fmt: skip
+    document = json.dumps({"query_plan": limit, "json_schema_version": "2.0"})
+    plan = MysqlPlans().read(MysqlPlans().document(document))
+    assert (plan.root.rows_expected, plan.root.rows_skipped) == (25.0, 20000.0)

@@ -99,6 +99,38 @@ def test_a_session_is_read_only_has_limits_and_a_name(server: Server) -> None:
     session.close()
 
 
+def test_defaults_are_of_rows_that_are_inserted(session: PostgresSession, server: Server) -> None:
+    server.do("CREATE TABLE berth (no bigint GENERATED ALWAYS AS IDENTITY, side text)")
+    server.do("CREATE TABLE mooring (no int DEFAULT nextval('s'), berth bigint, side text)")
+    server.do("INSERT INTO berth (side) VALUES ('east'), ('west')")
+    try:
+        asked = ExplainOptions(measure=True, allow_writes=True)
+        for text in (
+            "DELETE FROM berth WHERE side = 'east'",
+            "UPDATE mooring SET side = 'west' WHERE berth = 1",
+        ):
+            assert session.explain(Statement(text), asked).plan.measured, text
+        for text in (
+            "INSERT INTO berth (side) VALUES ('north')",
+            "UPDATE mooring SET no = DEFAULT",
+            "INSERT INTO mooring (side) SELECT side FROM berth",
+        ):
+            with pytest.raises(RefusedForSafety, match="calls nextval"):
+                session.explain(Statement(text), asked)
+        # A key that falls back to its default when the row it names goes.
+        server.do("ALTER TABLE berth ADD PRIMARY KEY (no)")
+        server.do(
+            "ALTER TABLE mooring ADD FOREIGN KEY (berth) REFERENCES berth ON DELETE SET DEFAULT,"
+            " ALTER berth SET DEFAULT nextval('s')"
+        )
+        again = PostgresSession(server.url, Limits())
+        with pytest.raises(RefusedForSafety, match="calls nextval"):
+            again.explain(Statement("DELETE FROM berth WHERE side = 'west'"), asked)
+        again.close()
+    finally:
+        server.do("DROP TABLE mooring, berth")
+
+
 def test_allowed_writes_are_rolled_back(session: PostgresSession, server: Server) -> None:
     before = server.fetch("SELECT count(*), sum(minutes) FROM visit")
     statement = Statement("UPDATE visit SET minutes = 0 WHERE visit_id < $1", ("50",))

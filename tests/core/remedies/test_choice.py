@@ -177,6 +177,22 @@ def test_what_a_query_counts(weights: Weights, weight: float) -> None:
     assert weights.unit and weights.whole
 
 
+@pytest.mark.parametrize(
+    ("small", "large", "taken"),
+    [
+        (0.05, 0.02, A),  # a part of the cost that nobody would notice
+        (5.0, 0.02, B),
+    ],
+)
+def test_for_what_nobody_would_notice_the_smaller_index_is_taken(
+    small: float, large: float, taken: IndexDesign
+) -> None:
+    wide = parse_index("t0 (a0, b, c)", "public")
+    served = {A: {"q1": small}, wide: {"q1": large}}
+    picked, _ = pick(problem(served, {A: 10, wide: 40}, {"q1": 1.0}))
+    assert [each.option.design for each in picked] == [A if taken is A else wide]
+
+
 def test_writers_are_a_budget_too() -> None:
     made = problem({A: {"q1": 10.0}}, {A: 1}, {"q1": 5.0}, Budget(extra_writes=0.1))
     dear = Option(A, 1, extra_entries=200.0)

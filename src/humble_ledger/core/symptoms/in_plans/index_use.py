@@ -73,6 +73,9 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
     for node in case.plan.nodes():
         if node.operation not in _FETCHES or node.never_ran or not node.conditions.filter:
             continue
+        tested = [p for text in node.conditions.filter for p in predicates(text)]
+        if all(p.of_sub_query for p in tested):
+            continue  # what a sub-query gives stands in no index
         walked = case.walked_share(node)
         runs = 1.0 if node.loops else runs_expected(case.plan, node)
         kept = case.rows(node) * runs * walked
@@ -88,10 +91,10 @@ def discarding_scans(case: Case) -> Iterable[Symptom]:
             continue
         names = list(dict.fromkeys(n.index for n in node.walk() if n.index))
         held = {key for i in _indexes(case, node) for key in i.key_columns}
-        tested = [c for c in dict.fromkeys(_columns(node.conditions.filter)) if c not in held]
+        late = [c for c in dict.fromkeys(_columns(node.conditions.filter)) if c not in held]
         detail = (
-            message("columns-tested-late", columns=tested, indexes=names)
-            if tested
+            message("columns-tested-late", columns=late, indexes=names)
+            if late
             else message("tested-late", condition=node.conditions.filter[0])
         )
         yield Symptom(
