@@ -27,7 +27,7 @@ from humble_ledger.engines.contract import (
     NewIndex,
     Session,
 )
-from humble_ledger.errors import HumbleError
+from humble_ledger.errors import HumbleError, StatementRejected
 
 ROWS = 5_000
 FEW = "SELECT note FROM conformance WHERE kind = 7"
@@ -86,6 +86,19 @@ def a_session_only_reads(target: Target) -> None:
             assert caught.value is not None
         assert session.count(target.table, []) == before == ROWS
         assert session.run(Statement("SELECT count(*) FROM conformance")).rows == 1
+
+
+def what_is_not_there_is_told_as_such(target: Target) -> None:
+    """A change that was never made needs no undoing: that must be told from all else."""
+    with target.session() as session:
+        for sql, missing in (
+            ("SELECT note FROM nothing_of_that_name", True),
+            ("SELECT nothing_of_that_name FROM conformance", True),
+            ("SELECT FROM WHERE", False),
+        ):
+            with pytest.raises(StatementRejected) as caught:
+                session.run(Statement(sql))
+            assert caught.value.nothing_there == missing, sql
 
 
 def what_a_server_cannot_do_is_told_with_reason_and_remedy(target: Target) -> None:
@@ -179,6 +192,7 @@ def only_one_arm_sees_an_index_and_nothing_is_left(target: Target) -> None:
 CHECKS = (
     plans_are_read_again_from_their_documents,
     a_session_only_reads,
+    what_is_not_there_is_told_as_such,
     what_a_server_cannot_do_is_told_with_reason_and_remedy,
     facts_and_estimates_fit_the_table,
     costs_grow_with_the_share_that_is_read,

@@ -53,7 +53,7 @@ from humble_ledger.engines.contract import (
     Support,
     WriteRuns,
 )  # fmt: skip
-from humble_ledger.errors import TargetUnreachable
+from humble_ledger.errors import StatementRejected, TargetUnreachable
 
 ROW, SEARCH, PAGE_BYTES, ROWS_ON_A_PAGE = 1.0, 10.0, 4096, 50
 
@@ -200,7 +200,10 @@ class PondSession:
 
     def run(self, statement: Statement) -> Outcome:
         begun = time.perf_counter()
-        rows = self.connection.execute(statement.sql).fetchall()
+        try:
+            rows = self.connection.execute(statement.sql).fetchall()
+        except sqlite3.OperationalError as error:
+            raise StatementRejected(str(error), nothing_there="no such" in str(error)) from error
         return Outcome((time.perf_counter() - begun) * 1000, len(rows))
 
     def result_rows(self, statement: Statement) -> Iterator[tuple[bytes | None, ...]]:

@@ -81,4 +81,5 @@ def test_texts_can_be_changed_everywhere() -> None:
 def test_every_wait_has_words() -> None:
     assert "same row" in meaning_of_wait("Lock", "transactionid").words
     assert meaning_of_wait("Lock", "frozenid").words == meaning_of_wait("Lock", "x").words
+    assert "open transaction" in meaning_of_wait("Lock", "Waiting for table metadata lock").words
     assert "not explain" in meaning_of_wait("New", "thing").words
