@@ -17,7 +17,7 @@ WRONG = [
      "AND v.keeper_id = k.keeper_id AND k.keeper_id > 100)", "number of rows differs"),
     ("SELECT buoy_id FROM buoy WHERE buoy_id < 5",
      "SELECT b.buoy_id FROM buoy b JOIN sensor s USING (buoy_id) WHERE buoy_id < 5",
-     "another number of times"),
+     "a different number of times"),
     ("SELECT alert_id, kind FROM alert ORDER BY kind LIMIT 20",
      "SELECT alert_id, kind FROM alert ORDER BY kind, alert_id DESC LIMIT 20",
      "ties in the order asked for"),

@@ -21,7 +21,7 @@ def rows(*texts: str) -> list[Row]:
     ("before", "after", "same", "words"),
     [
         (rows("1|a", "2|b"), rows("1|a"), False, "2 before, 1 after; only before: (2, b)"),
-        (rows("1|a", "1|a", "2|b"), rows("1|a", "2|b"), False, "another number of times"),
+        (rows("1|a", "1|a", "2|b"), rows("1|a", "2|b"), False, "a different number of times"),
         (rows("1|a", "2|~"), rows("1|a", "2|"), False, "only before: (2, NULL); only after: (2, )"),
         (rows("1|0.30000000000000004"), rows("1|0.3"), True, "last digits of fractions"),
         (

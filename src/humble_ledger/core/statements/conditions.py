@@ -97,11 +97,15 @@ class Predicate:
 
     @property
     def searchable(self) -> bool:
-        """Whether a b-tree on the bare column could serve it."""
+        """Whether a b-tree on the bare column could serve it.
+
+        The value of a sub-query that is run for each row is known when the row is there.
+        """
         return (
             self.column is not None
             and self.wrapping is Wrapping.NONE
             and not self.negated
+            and not self.held_against_sub_query
             and self.kind in (PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP)
         )
 
