@@ -66,7 +66,8 @@ class Dialect:
     ``index_of_table``; NULL is the least of all values where ``nulls_lowest``, else the greatest,
     and where it stands can be asked for. ``beginning`` writes a key that holds the first characters
     of a column ("": there is none such), ``key_expression`` the expression of one, from the core's
-    notation.
+    notation; where ``keys_tell_kinds``, an index on an expression of decimals is not searched for
+    a whole number, nor one of whole numbers for a decimal.
 
     ``settings`` tells whether a session's settings can change how it plans, ``setting_example`` is
     one as a user gives it; ``setting_tried`` and
@@ -114,6 +115,7 @@ class Dialect:
     nulls_lowest: bool = False
     beginning: str = ""
     key_expression: Callable[[str], str] = str
+    keys_tell_kinds: bool = False
     times: bool = True
     like_tells_case: bool = True
 

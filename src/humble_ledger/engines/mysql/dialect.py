@@ -35,4 +35,6 @@ FAMILY = Dialect(
     nulls_lowest=True,
     beginning="{column}({length})",
     key_expression=as_key,
+    # Only a constant of the same kind of result is looked up (sql_optimizer, get_gc_for_expr).
+    keys_tell_kinds=True,
 )

@@ -35,6 +35,7 @@ def abilities_for(workspace: Workspace, constants: Constants) -> IndexAbilities:
         workspace.engine.dialect.includes,
         workspace.engine.plans.candidates,
         workspace.engine.dialect.most_key_bytes,
+        workspace.engine.dialect.keys_tell_kinds,
         sampled_key(workspace),
     )
 

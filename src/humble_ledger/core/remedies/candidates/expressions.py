@@ -24,7 +24,7 @@ from humble_ledger.core.statements.conditions import (
     predicates,
 )
 from humble_ledger.core.statements.parting import halves, same_text, unqualified
-from humble_ledger.core.statements.tokens import meaningful
+from humble_ledger.core.statements.tokens import TokenKind, meaningful
 
 # One call, which needs no brackets of its own as a key.
 _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)", re.IGNORECASE)
@@ -41,6 +41,8 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
     for predicate in access.others:
         text = expression_of(predicate, access.alias)
         if not text or not means.is_immutable(access.table.name, text):
+            continue
+        if means.keys_tell_kinds and not _of_one_kind(predicate, access.table):
             continue
         key = IndexKey("", text if _CALL.fullmatch(text) else f"({text})")
         if predicate.kind is PredicateKind.EQUALITY:
@@ -59,6 +61,29 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
         told = " and ".join(f'"{together[key]}"' for key in keys)
         words = f"{told} compare expressions (for when the statement cannot be written otherwise)"
         yield Candidate(IndexDesign(access.table.name, keys), access, words)
+
+
+_DECIMALS = ("decimal", "numeric")
+# What gives whole numbers, whatever it is given.
+_COUNTING = re.compile(
+    r"(?:year|month|day\w*|week\w*|quarter|hour|minute|second|to_days|datediff|extract|length"
+    r"|char_length|octet_length|sign|locate|instr)\s*\(",
+    re.IGNORECASE,
+)
+_A_NUMBER = re.compile(r"\(*-?\d+(?P<part>\.\d+)?\)*")
+
+
+def _of_one_kind(predicate: Predicate, table: TableFacts) -> bool:
+    """Whether an expression and the number it is compared with are both whole, or both decimal."""
+    compared = _A_NUMBER.fullmatch(predicate.value.strip())
+    column = table.columns.get(predicate.column.column) if predicate.column else None
+    if compared is None or column is None or _COUNTING.search(predicate.expression):
+        return True
+    decimal = column.type_name.lower().startswith(_DECIMALS) or any(
+        token.kind is TokenKind.NUMBER and "." in token.text
+        for token in meaningful(predicate.expression)
+    )
+    return decimal == bool(compared["part"])
 
 
 def joined_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:

@@ -81,7 +81,8 @@ class IndexAbilities:
     "method:class"; ``methods`` the kinds of index it has, and ``includes`` whether one can hold
     columns that are no keys; ``more`` gives candidates that only this server has a use for. The
     keys of an index have ``most_key_bytes`` together; 0: no limit that counts. ``sampled`` tells
-    what an index on one key would have in it, where keys can hold the beginnings of values.
+    what an index on one key would have in it, where keys can hold the beginnings of values;
+    ``keys_tell_kinds`` as in `Dialect`.
     """
 
     always: Callable[[Predicate], bool] = _never
@@ -91,6 +92,7 @@ class IndexAbilities:
     includes: bool = True
     more: Callable[[Access], Iterable[Candidate]] = _no_more
     most_key_bytes: int = 0
+    keys_tell_kinds: bool = False
     sampled: Callable[[TableName, IndexKey], KeySample | None] = _no_sample
 
     def possible(self, design: IndexDesign, table: TableFacts) -> IndexDesign | None:
