@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 import msgspec
@@ -18,6 +18,7 @@ from humble_ledger.core.workload.usage import NO_WORK
 from humble_ledger.errors import LockNotGranted
 from humble_ledger.ledger import tables as t
 from humble_ledger.ledger import usages
+from humble_ledger.ledger.bodies import decoded
 from humble_ledger.ledger.ids import Kind, format_id
 from humble_ledger.ledger.queries import query_numbers
 from humble_ledger.ledger.senders import keep_senders
@@ -40,6 +41,22 @@ class CaptureTally:
     passed_over: Mapping[str, int] = field(default_factory=dict)
     first_unreadable: str = ""
     notes: Sequence[Told] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class CaptureBody:
+    """What is kept of a capture beside its row; see `core.entries.CaptureEntry`."""
+
+    lines: int
+    queries: int
+    new_queries: int
+    passed_over: dict[str, int]
+    first_unreadable: str = ""
+    entries: int = 0
+    plans: int = 0
+    incidents: dict[str, int] = field(default_factory=dict)
+    notes: tuple[Told, ...] = ()
+    status: str = DONE
 
 
 @dataclass(frozen=True, slots=True)
@@ -403,17 +420,17 @@ class CaptureWriter:
 
 
 def _capture(row: Any) -> CaptureEntry:
-    body = msgspec.json.decode(row.body)
-    body["notes"] = msgspec.convert(body.get("notes", ()), tuple[Told, ...])
+    id_ = format_id(Kind.CAPTURE, row.id)
+    body = decoded(row.body, CaptureBody, id_)
     return CaptureEntry(
-        format_id(Kind.CAPTURE, row.id),
+        id_,
         row.at,
         row.source,
         row.place,
         row.kept,
         row.first_run,
         row.last_run,
-        **body,
+        **{each.name: getattr(body, each.name) for each in fields(body)},
     )
 
 

@@ -290,7 +290,6 @@ def expected_calls(parent: Node, child: Node) -> float:
     texts = (*parent.conditions.all(), *parent.output)
     if any(f"hashed {child.subplan_name}" in text for text in texts):
         return 1.0
-    inputs = [c for c in parent.children if c.role not in (*_CHARGED_ELSEWHERE, Role.SUBPLAN)]
     kept = parent.rows_expected or 1.0
     testing = [
         c
@@ -298,7 +297,7 @@ def expected_calls(parent: Node, child: Node) -> float:
         if c.role is Role.SUBPLAN
         and any(_mentions_in(text, f"({c.subplan_name})") for text in parent.conditions.filter)
     ]
-    if not inputs and child in testing and parent.cost is not None:
+    if not parent.inputs and child in testing and parent.cost is not None:
         each = sum(c.cost.total for c in testing if c.cost is not None)
         return max(kept, parent.cost.total / each if each > 0 else 1.0)
-    return max(kept, *(c.rows_expected or 1.0 for c in inputs), 1.0)
+    return max(kept, *(c.rows_expected or 1.0 for c in parent.inputs), 1.0)

@@ -53,6 +53,7 @@ class Role(StrEnum):
     CTE = "cte"  # run when somebody reads it
 
 
+BESIDE = frozenset((Role.SUBPLAN, Role.INIT_PLAN, Role.CTE))  # they give a value, or are read later
 SCANS = frozenset(
     (
         Operation.FULL_SCAN,
@@ -239,8 +240,7 @@ class Node:
     @property
     def inputs(self) -> tuple[Node, ...]:
         """The steps whose rows it takes in: not those that only give it a value."""
-        beside = (Role.SUBPLAN, Role.INIT_PLAN, Role.CTE)
-        return tuple(child for child in self.children if child.role not in beside)
+        return tuple(child for child in self.children if child.role not in BESIDE)
 
     def walk(self) -> Iterator[Node]:
         """This step and all below it, in the order of the plan's text."""

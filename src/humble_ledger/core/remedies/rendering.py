@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from humble_ledger.core.dialect import Dialect
+from humble_ledger.core.dialect import Dialect, analyzing
 from humble_ledger.core.remedies.design import drop_index_sql
 from humble_ledger.core.remedies.operations import (
     Analyze,
@@ -85,4 +85,4 @@ def gathering(table: TableName | None, dialect: Dialect) -> str:
     """The statement that gathers a table's statistics, or all that are needed."""
     if table is None:
         return dialect.analyze_needed
-    return dialect.analyze.format(table=table_identifier(table, dialect.quoting))
+    return analyzing(table, dialect)

@@ -23,6 +23,7 @@ from humble_ledger.ledger import usages
 from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.bundles import records as r
 from humble_ledger.ledger.bundles.naming import renamed_remedy, renamed_replay, renamed_trial
+from humble_ledger.ledger.captures import CaptureBody
 from humble_ledger.ledger.growths import keep_growth
 from humble_ledger.ledger.ids import Kind, format_id, parse_id
 from humble_ledger.ledger.remedies import with_older_predictions
@@ -150,6 +151,13 @@ class _Putting:
         )  # fmt: skip
 
     def put_captures(self, record: r.CaptureRecord) -> None:
+        try:
+            msgspec.convert(record.told, CaptureBody)
+        except msgspec.ValidationError as error:
+            raise UnreadableInput(
+                f"What the file tells of its capture {record.id} cannot be read: {error}.",
+                "Have it exported again; nothing was taken in.",
+            ) from error
         known = self._known_number(Kind.CAPTURE, record.origin)
         number = self._entry(
             "captures", Kind.CAPTURE, record,

@@ -132,13 +132,13 @@ def pages_not_all_visible(
     table: str,
     known: bool,
     vacuumed: str | None,
-    freed: str = "a vacuum",
+    freed: str = "",
 ) -> str:
     share = "an unknown part" if marked is None else n.share(marked)
     since = f"; {_vacuumed(vacuumed)}" if known else ""
     return (
         f"only {share} of the pages of {table} are marked all-visible, and these rows lie in "
-        f"others; {freed} updates the visibility map{since}"
+        f"others; {freed or 'a vacuum'} updates the visibility map{since}"
     )
 
 

@@ -121,7 +121,7 @@ def visited_tables(case: Case) -> Iterable[Symptom]:
                     table=node.relation,
                     known=heap is not None,
                     vacuumed=moment(heap.vacuumed_at) if heap else None,
-                    freed=case.dialect.freed or "a vacuum",
+                    freed=case.dialect.freed,
                 ),
             ),
             cost_ms=cost_ms,

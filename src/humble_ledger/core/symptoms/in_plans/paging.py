@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from humble_ledger.core.messages import message
-from humble_ledger.core.plans.model import Node, Operation, Role
+from humble_ledger.core.plans.model import BESIDE, Node, Operation
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_SKIPPED = 1_000.0
 DEEP = 10.0  # rows skipped for each row given
 WORTH_A_WORD = 0.10
-_BESIDE = (Role.INIT_PLAN, Role.CTE, Role.SUBPLAN)
 
 
 def deep_pages(case: Case) -> Iterable[Symptom]:
@@ -61,7 +60,7 @@ def given_and_skipped(node: Node) -> tuple[float, float]:
     if node.cost is None or child.cost is None or child.cost.total <= child.cost.startup:
         return given, 0.0
     # So is what sub-queries for a value cost.
-    beside = sum(c.cost.total for c in node.children if c.role in _BESIDE and c.cost is not None)
+    beside = sum(c.cost.total for c in node.children if c.role in BESIDE and c.cost is not None)
     begun = node.cost.startup - child.cost.startup - beside
     part = max(0.0, begun) / (child.cost.total - child.cost.startup)
     return given, part * (child.rows_expected or 0.0)

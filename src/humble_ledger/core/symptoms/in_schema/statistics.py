@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 
-from humble_ledger.core.dialect import STANDARD, Dialect
+from humble_ledger.core.dialect import STANDARD, Dialect, analyzing
 from humble_ledger.core.messages import message, moment
 from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.schema.quoting import identifier, table_identifier
@@ -23,7 +23,7 @@ def statistics_symptoms(
     ``tested`` has the columns by which captured queries search or join: of others nobody
     asks for an estimate.
     """
-    gather = dialect.analyze.format(table=table_identifier(table.name, dialect.quoting))
+    gather = analyzing(table.name, dialect)
     if table.kind == "partitioned" or table.pages < FEWEST_PAGES:
         return
     known = table.gathered
@@ -122,4 +122,4 @@ def _raised(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> str:
     target = dialect.statistics.target.format(
         table=named, column=identifier(column.name, quoting), values=column.target * 10
     )
-    return f"{target}, then {dialect.analyze.format(table=named)}"
+    return f"{target}, then {analyzing(table.name, dialect)}"
