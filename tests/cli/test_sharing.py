@@ -177,6 +177,7 @@ def _changed(path: Path, name: str, change: Callable[[bytes], bytes]) -> None:
         ("queries.jsonl", lambda t: t.replace(b'"id":"q1"', b'"id":"q77"'), 'names "q1"'),
         ("remedies.jsonl", lambda t: b"[" * 100_000, "line 1 of remedies.jsonl"),
         ("symptoms.jsonl", lambda t: t.replace(b'"node":', b'"node":"x","n":'), "symptoms.jsonl"),
+        ("captures.jsonl", lambda t: t.replace(b'"lines":', b'"lines":"x","n":'), "its capture"),
     ],
 )
 def test_a_bundle_that_is_wrong_is_refused_and_nothing_of_it_kept(
