@@ -31,6 +31,15 @@ CREATE EXTENSION file_fdw;
 CREATE SERVER files FOREIGN DATA WRAPPER file_fdw;
 CREATE FOREIGN TABLE far (id int, kind int) SERVER files OPTIONS (filename '/nowhere/far.csv');
 CREATE TABLE log (at timestamp NOT NULL, source int NOT NULL, depth int NOT NULL, line text);
+-- With it a tree of shapes could do all that a sorted index does, and worse.
+CREATE EXTENSION btree_gist;
+CREATE EXTENSION hstore;
+CREATE DOMAIN sign AS varchar(9) CHECK (VALUE LIKE 'S-%');
+CREATE TYPE mood AS ENUM ('calm', 'rough');
+CREATE TABLE guest (id int PRIMARY KEY, host inet NOT NULL, sign sign NOT NULL,
+    flags bit(8) NOT NULL, mood mood NOT NULL,
+    wish hstore NOT NULL, code char(8) NOT NULL, note json NOT NULL,
+    first text NOT NULL, last text NOT NULL, came timestamp NOT NULL, went timestamp NOT NULL);
 """
 FILLED = """
 INSERT INTO paper SELECT n, 'C-' || (n * 7919 % 60000), 'Title ' || n,
@@ -41,6 +50,15 @@ INSERT INTO paper SELECT n, 'C-' || (n * 7919 % 60000), 'Title ' || n,
 FROM generate_series(1, 60000) n;
 INSERT INTO log SELECT timestamp '2026-01-01' + n * interval '1 second', n % 40, n % 977,
     repeat('x', 60) FROM generate_series(1, 500000) n;
+INSERT INTO guest SELECT n, ('10.' || n % 60 || '.' || n * 7 % 250 || '.' || n % 199)::inet,
+    'S-' || n, (n % 256)::bit(8), (CASE WHEN n % 400 = 0 THEN 'rough' ELSE 'calm' END)::mood,
+    hstore(ARRAY['room', 'key'], ARRAY['R' || n % 300, 'K' || n % 4]), 'G' || n,
+    json_build_object('late', n % 700 = 0), 'F' || n % 90, 'L' || n % 700,
+    timestamp '2026-01-01' + n * interval '1 minute',
+    timestamp '2026-01-01' + n * interval '1 minute' + n * 7919 % 60000 * interval '1 second'
+FROM generate_series(1, 60000) n;
+CREATE MATERIALIZED VIEW busy AS SELECT depth, at::date AS day, count(*) AS lines, sum(source) AS s
+    FROM log GROUP BY 1, 2;
 CREATE TABLE secret (id int PRIMARY KEY, kind int);
 INSERT INTO secret SELECT n, n % 500 FROM generate_series(1, 30000) n;
 DROP ROLE IF EXISTS visitor;

@@ -13,6 +13,7 @@ from pathlib import Path
 import psycopg
 
 from benchmarks.grounds.auction import AUCTION
+from benchmarks.grounds.bikes import BIKES
 from benchmarks.grounds.harbour import HARBOUR
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import split_statements
@@ -45,9 +46,9 @@ def ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
 def ground_statements(name: str) -> list[tuple[str, Statement]]:
     """The statements of a ground, numbered; one for findings alone has none.
 
-    Those of the harbour and of the auction house are their cases, as far as they read.
+    Those of the harbour, the auction house and the bicycles are their cases, as far as they read.
     """
-    cases = {"harbour": HARBOUR, "auction": AUCTION}.get(name)
+    cases = {"harbour": HARBOUR, "auction": AUCTION, "bikes": BIKES}.get(name)
     if cases is not None:
         return [(c.name, Statement(c.sql)) for c in cases if c.sql.startswith(("SELECT", "WITH"))]
     if not (GROUNDS / f"{name}-queries.sql").exists():

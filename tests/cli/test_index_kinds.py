@@ -39,6 +39,18 @@ KINDS = [
     ("SELECT min(depth) FROM log WHERE source = 7", "log (source, depth)", 1.25),
     ("SELECT count(*) FROM log WHERE at BETWEEN '2026-01-03' AND '2026-01-03 02:00' AND depth > 5",
      "log (at)", 1.25),
+    ("SELECT id FROM guest WHERE host <<= inet '10.7.7.0/24'", "guest (host)", 2.0),
+    ("SELECT id FROM guest WHERE lower(sign) = 's-4711'", "guest ((lower((sign)::text)))", 1.25),
+    ("SELECT id FROM guest WHERE flags = B'00000111' AND last = 'L7'", "guest (last, flags)", 1.25),
+    ("SELECT id FROM guest WHERE wish -> 'room' = 'R77'", "guest ((wish -> 'room'::text))", 1.5),
+    ("SELECT id FROM guest WHERE wish @> 'room=>R77'", "guest USING gin (wish)", 3.0),
+    ("SELECT id FROM guest WHERE first || ' ' || last = 'F7 L7'",
+     "guest (((first || ' '::text) || last))", 1.25),
+    ("SELECT id FROM guest WHERE went - came > interval '16 hours 39 minutes'",
+     "guest ((went - came))", 2.0),
+    ("SELECT id FROM guest WHERE (note ->> 'late')::boolean",
+     "guest ((((note ->> 'late'::text))::boolean))", 1.5),
+    ("SELECT * FROM busy WHERE depth = 77", "busy (depth)", 1.25),
     ('SELECT "x y" FROM "Über Wache"."Boje" WHERE "select" = 7',
      '"Über Wache"."Boje" ("select")', 1.25),
 ]  # fmt: skip
@@ -49,6 +61,9 @@ DECLINED = [
     "SELECT * FROM paper WHERE opened::text = 'x'",  # rests on the session's time zone
     "SELECT * FROM paper WHERE date_trunc('day', opened) = '2026-01-07' AND random() < 2",
     "SELECT * FROM far WHERE kind = 7",
+    "SELECT * FROM pg_catalog.pg_depend WHERE refobjsubid = 77",  # nobody's to change
+    "SELECT id FROM guest WHERE position('7' in first) > 5",  # an index for this question alone
+    "SELECT id FROM guest WHERE mood::text > 'rough'",  # its labels could be renamed
     "SELECT 1",
     "VALUES (1), (2)",
 ]
@@ -97,6 +112,40 @@ def test_each_kind_is_proposed_first_predicted_built_used_and_removed(
             if not used or not removed or not 1 / off <= predicted / real <= off:
                 wrong.append((sql, wanted, (predicted, real, used, removed)))
     assert not wrong, "\n".join(map(str, wrong))
+
+
+@pytest.mark.parametrize(
+    ("sql", "wanted"),
+    [
+        ("SELECT * FROM guest WHERE last = 'L7' OR first = 'F7' AND flags = B'00000111'",
+         ["guest (first, flags)", "guest (last)"]),
+        ("SELECT * FROM measure WHERE buoy = 77 OR depth = 4711",
+         ["measure (buoy)", "measure (depth)"]),
+        ("SELECT * FROM guest WHERE id = 7 OR last = 'L7'", ["guest (last)"]),
+        ("SELECT * FROM guest WHERE last = 'L7' OR length(first) > 2", []),
+    ],
+)  # fmt: skip
+def test_each_side_of_or_gets_its_index_and_none_is_promised_alone(
+    there: Program, odd: str, sql: str, wanted: list[str]
+) -> None:
+    told = there.json("propose", sql, "--type", "index")["remedies"]
+    assert sorted(r["summary"].removeprefix("index on ") for r in told) == wanted
+    if not told:
+        return
+    creates = [statement for remedy in told for statement in remedy["apply"]]
+    with psycopg.connect(odd) as connection:  # rolled back
+        for create in creates:
+            connection.execute(create.encode())
+        row = connection.execute(f"EXPLAIN (FORMAT JSON) {sql}".encode()).fetchone()
+        connection.rollback()
+    assert row is not None
+    for remedy in told:
+        (query,) = remedy["queries"]
+        assert query["cost_predicted"] == pytest.approx(row[0][0]["Plan"]["Total Cost"], rel=0.25)
+    shown = there.ok("propose", sql, "--type", "index").out
+    if len(told) > 1:
+        both = " ".join(f"--remedy {remedy['id']}" for remedy in told)
+        assert "beside" in shown and both in " ".join(shown.split())
 
 
 def _really(url: str, sql: str, remedy: Mapping[str, object]) -> tuple[float, bool, bool]:

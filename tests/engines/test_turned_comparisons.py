@@ -21,7 +21,7 @@ NAME = TableName("public", "watch")
 BUILT = """
 CREATE TABLE watch (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, at timestamptz,
     here timestamp, day date, n int, big bigint NOT NULL, amount numeric(10, 3), name text,
-    note varchar(20));
+    note varchar(20), code char(6) GENERATED ALWAYS AS (name) STORED);
 INSERT INTO watch (at, here, day, n, big, amount, name, note)
 SELECT t, t AT TIME ZONE 'UTC', (t AT TIME ZONE 'UTC')::date, s.n, s.n * 3, s.n / 4.0,
     left('abcdef', 1 + abs(s.n) % 6), CASE WHEN s.n % 3 > 0 THEN 'ab' || abs(s.n) END
@@ -86,6 +86,12 @@ TURNED = [
     "substr(note, 1, 2) = 'ab'",
     "strpos(name, 'abcd') = 1",
     "name || '' = 'abc'",
+    "position('bc' in name) > 0",
+    "strpos(note, '1') >= 1",
+    "0 < position('b' in note)",
+    "strpos(name, 'cd') <> 0",
+    "code::text = 'abc'",
+    "'ab' = code::varchar",
     "coalesce(n, 0) > 3",
     "coalesce(n, 0) = 0",
     "coalesce(amount, 1.0) <= 1",
@@ -116,6 +122,8 @@ LEFT_ALONE = [
     "to_char(at, 'YYYY-MM-DD') = '2023-13-07'", "to_char(at, 'DD.MM.YYYY') = '07.05.2023'",
     "at::text LIKE '2023-05-0%'", "at::text LIKE '%07%'", "name || 'x' = 'abx'",
     "at + (SELECT interval '1 hour') < now()", "n + random() > 3", "id + n > 5",
+    "position('a%' in name) > 0", "position('c' in name) > 1", "position(note in name) > 0",
+    "code::text = 'ab '", "code::varchar(2) = 'ab'", "name::text = note",
     "at AT TIME ZONE name >= '2023-05-07'", "extract(year FROM day) = 99999",
 ]  # fmt: skip
 

@@ -90,6 +90,35 @@ def test_next_to_no_cost_is_no_reason_to_build(saves: float, weight: float, kept
     assert bool(pick(given)[0]) == kept
 
 
+SIDES_OF_OR = (
+    Option(A, 30, beside=frozenset([B])), Option(B, 40, beside=frozenset([A])), Option(C, 20),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("room", "chosen"), [(None, {A, B}), (100, {A, B}), (69, {C}), (10, set())]
+)
+def test_what_serves_only_together_is_chosen_together_or_not_at_all(
+    room: int | None, chosen: set[IndexDesign]
+) -> None:
+    """q1 is cheap with both of a and b; c alone makes it a little cheaper."""
+
+    def cost(query: str, designs: frozenset[IndexDesign]) -> float:
+        return 5.0 if designs >= {A, B} else 70.0 if C in designs else 100.0
+
+    given = Problem((Weighed("q1", 100.0, 100.0),), SIDES_OF_OR, cost, Budget(room))
+    choice = choose(given)
+    assert {p.option.design for p in choice.picked} == chosen
+    assert searching.upper_bound(given) >= choice.saved
+    # And when there are too many options to compare every set.
+    useful = [o for o in given.options if problem_fits(given, o)]
+    assert {o.design for o in searching.searched(given, useful)} >= chosen
+
+
+def problem_fits(given: Problem, option: Option) -> bool:
+    return given.helps(option) and given.fits([option])
+
+
 @given(problems())
 def test_the_search_reaches_nearly_the_best_of_all_sets(given: Problem) -> None:
     exact, complete = searching.best_set(given)

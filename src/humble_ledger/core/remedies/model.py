@@ -147,7 +147,8 @@ class Remedy:
     ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``online`` is the word by which its index is built while others write, "" where they wait, and
     ``online_costs`` what that takes; ``build_ms`` is the range building should take,
-    ``build_measured`` whether by builds on this target or by the kind of work alone.
+    ``build_measured`` whether by builds on this target or by the kind of work alone. Its
+    predictions hold ``beside`` other indexes, which it is of no use without.
     """
 
     operation: Operation
@@ -167,6 +168,7 @@ class Remedy:
     direct: bool = False
     question: bool = False
     checked: Checked | None = None
+    beside: tuple[IndexDesign, ...] = ()
 
     @property
     def type(self) -> RemedyType:
@@ -233,6 +235,7 @@ def index_remedy(
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
     dialect: Dialect = STANDARD,
+    beside: tuple[IndexDesign, ...] = (),
 ) -> Remedy:
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
@@ -246,4 +249,5 @@ def index_remedy(
         build_measured=build_measured,
         online="" if waits else dialect.online or dialect.online_behind,
         online_costs="" if waits else dialect.online_costs,
+        beside=beside,
     )

@@ -20,6 +20,8 @@ def inverted_class(predicate: Predicate, column: ColumnFacts) -> str | None:
     operator, type_ = parted[1], column.type_name
     if type_ == "jsonb" and operator in ("@>", "@@", "@?", "?", "?|", "?&"):
         return PATHS_OF_DOCUMENTS if operator in ("@>", "@@", "@?") else ""
+    if type_.rpartition(".")[2] == "hstore" and operator in ("@>", "?", "?|", "?&"):
+        return ""
     if (type_.endswith("[]") and operator in ("@>", "&&", "<@")) or (
         type_ == "tsvector" and operator == "@@"
     ):

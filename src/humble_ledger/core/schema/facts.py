@@ -181,6 +181,8 @@ class ClusteredFacts:
     by: tuple[str, ...] = ()
 
 
+# Kinds of table that have rows of their own, and indexes on them.
+HOLDS_ROWS = frozenset(("table", "materialized view"))
 SMALL_PAGES, SMALL_BYTES = 32, 256 * 1024
 
 

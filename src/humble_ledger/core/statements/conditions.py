@@ -30,7 +30,8 @@ class PredicateKind(StrEnum):
     MEMBERSHIP = "membership"  # = ANY (…), IN (…)
     PATTERN = "pattern"  # LIKE and its kin
     NULL_TEST = "null-test"
-    TRUTH = "truth"  # a column of truth values alone, or NOT of it: an index has both
+    WITHIN = "within"  # a < b of networks: an index in their order has it between two ends
+    TRUTH = "truth"  # a truth value alone, or NOT of it: an index has both
     OTHER = "other"
 
 
@@ -60,7 +61,8 @@ class Predicate:
     ``value`` the other side as SQL, ``partner`` the column on the other side when that is
     one, ``cast_to`` the type that a cast around the column names. ``negated`` tells that it
     asks for all that does not match, ``choices`` has the columns of which it is enough that
-    one matches (OR). ``sql`` is the whole predicate.
+    one matches (OR). ``several`` are the columns of one table from which an expression is
+    computed; its ``column`` is None. ``sql`` is the whole predicate.
     """
 
     kind: PredicateKind
@@ -74,6 +76,7 @@ class Predicate:
     negated: bool = False
     choices: tuple[ColumnRef, ...] = ()
     cast_to: str = ""
+    several: tuple[ColumnRef, ...] = ()
 
     @property
     def plain(self) -> str:
@@ -93,7 +96,8 @@ class Predicate:
     @property
     def equal(self) -> bool:
         """Whether it asks for one value, or for one of several."""
-        return self.kind in (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
+        several = bool(self.several) and self.operator == "="
+        return several or self.kind in (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP)
 
     @property
     def searchable(self) -> bool:
@@ -187,6 +191,9 @@ _NEGATIONS = frozenset(("<>", "!=", "!~~", "!~~*", "!~", "!~*"))
 
 
 def _predicate(sql: str) -> Predicate:
+    within = _within(sql)
+    if within is not None:
+        return within
     part = _tree(sql)
     if part is None:
         return Predicate(PredicateKind.OTHER, sql)
@@ -197,6 +204,19 @@ def _predicate(sql: str) -> Predicate:
     found = _plain(part, sql)
     either = found.operator == NULL_SAFE or found.kind is PredicateKind.TRUTH
     return replace(found, negated=not either and _negated(sql))
+
+
+# As servers print it that a network or an address lies within another network.
+_LIES_WITHIN = re.compile(r"^\(?(?P<column>[\w.\"]+) <<=? (?P<value>'[^']*'::inet|\$\d+)\)?$")
+
+
+def _within(sql: str) -> Predicate | None:
+    """host <<= '10.0.0.0/8': the parser has no tree of this operator, or another one."""
+    found = _LIES_WITHIN.match(sql.strip())
+    side = _tree(found["column"]) if found is not None else None
+    if found is None or not isinstance(side, exp.Column):
+        return None
+    return _one_sided(side, PredicateKind.WITHIN, "<<=", found["value"], sql)
 
 
 def _negated(sql: str) -> bool:
@@ -219,14 +239,17 @@ def _plain(part: exp.Expr, sql: str) -> Predicate:
     if isinstance(part, exp.Between):
         return _one_sided(part.this, PredicateKind.RANGE, "between", "", sql)
     if isinstance(part, _PATTERNS):
-        value = part.expression.sql(dialect=DIALECT)
+        value = _sql(part.expression)
         return _one_sided(part.this, PredicateKind.PATTERN, "~~", value, sql)
+    if isinstance(part, exp.StartsWith):
+        return _one_sided(part.this, PredicateKind.PATTERN, "^@", _sql(part.expression), sql)
     inner = part.this.unnest() if isinstance(part, exp.Not) else part
     if isinstance(part, exp.Not) and isinstance(inner, exp.NullSafeNEQ):
         return _comparison(inner, PredicateKind.OTHER, NULL_SAFE, sql)
     if isinstance(inner, exp.Is):
         return _one_sided(inner.this, PredicateKind.NULL_TEST, "is", "null", sql)
-    if isinstance(inner, exp.Column):
+    flag = isinstance(inner, exp.Cast) and inner.to.is_type(exp.DType.BOOLEAN)
+    if flag or isinstance(inner, exp.Column):
         return _one_sided(inner, PredicateKind.TRUTH, "", "", sql)
     return _one_sided(part, PredicateKind.OTHER, "", "", sql)
 
@@ -239,7 +262,7 @@ def _comparison(part: exp.Expr, kind: PredicateKind, operator: str, sql: str) ->
         left, right, operator = right, left, _TURNED.get(operator, operator)
     found = _one_sided(left, kind, operator, right.sql(dialect=DIALECT), sql)
     if found.column is None:
-        return found
+        return _of_several(left, operator, right, sql) or found
     partner = _single_column(right)
     if partner is None and next(right.find_all(exp.Column), None) is not None:
         return Predicate(PredicateKind.OTHER, sql)
@@ -266,6 +289,23 @@ def _one_sided(
         operator=operator,
         value=value,
     )
+
+
+def _of_several(left: exp.Expr, operator: str, right: exp.Expr, sql: str) -> Predicate | None:
+    """An expression of several columns of one table compared with what has none."""
+    refs = tuple(dict.fromkeys(_ref(column) for column in left.find_all(exp.Column)))
+    if isinstance(left, exp.Tuple) or next(right.find_all(exp.Column), None):
+        return None
+    if len(refs) < 2 or len({ref.alias for ref in refs}) != 1:
+        return None
+    return Predicate(
+        PredicateKind.OTHER, sql, wrapping=_wrapping(left), expression=_sql(left),
+        operator=operator, value=_sql(right), several=refs,
+    )  # fmt: skip
+
+
+def _sql(part: exp.Expr) -> str:
+    return part.sql(dialect=DIALECT)
 
 
 def _single_column(side: exp.Expr) -> ColumnRef | None:

@@ -35,7 +35,10 @@ class Hollow(Protocol):
 
     @property
     def notes(self) -> Sequence[str]:
-        """What could not be carried over, a sentence each."""
+        """What could not be carried over, a sentence each.
+
+        One that is of a single table begins with its name and a colon: "public.orders: …".
+        """
         ...
 
     def explain(

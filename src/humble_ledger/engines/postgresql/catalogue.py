@@ -73,6 +73,8 @@ FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
+  -- The server's own tables are nobody's to change, so no advice can be about them.
+  AND n.nspname NOT IN ('pg_catalog', 'information_schema', 'pg_toast')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 

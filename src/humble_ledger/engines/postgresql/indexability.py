@@ -18,9 +18,18 @@ from humble_ledger.engines.postgresql.transactions import reading
 from humble_ledger.errors import HumbleError
 
 _TYPES_SQL = """
-SELECT a.attname, pg_catalog.format_type(t.oid, NULL) AS type, t.typcategory
+SELECT a.attname, pg_catalog.format_type(t.oid, NULL) AS type, t.typcategory,
+       CASE t.typtype
+           WHEN 'e' THEN (SELECT e.enumlabel::text FROM pg_catalog.pg_enum e
+                          WHERE e.enumtypid = t.oid ORDER BY e.enumsortorder LIMIT 1)
+           WHEN 'c' THEN '(' || pg_catalog.repeat(',', (SELECT pg_catalog.count(*)::int - 1
+               FROM pg_catalog.pg_attribute p
+               WHERE p.attrelid = t.typrelid AND p.attnum > 0 AND NOT p.attisdropped)) || ')'
+       END AS value
 FROM pg_catalog.pg_attribute a
-JOIN pg_catalog.pg_type t ON t.oid = a.atttypid
+JOIN pg_catalog.pg_type d ON d.oid = a.atttypid
+-- A value of a domain is one of the type below it: its checks would refuse the one we make up.
+JOIN pg_catalog.pg_type t ON t.oid = CASE d.typtype WHEN 'd' THEN d.typbasetype ELSE d.oid END
 WHERE a.attrelid = pg_catalog.to_regclass(%s)::oid AND a.attnum > 0 AND NOT a.attisdropped
 """
 _CLASSES_SQL = """
@@ -29,7 +38,15 @@ FROM pg_catalog.pg_opclass o JOIN pg_catalog.pg_am m ON m.oid = o.opcmethod
 WHERE pg_catalog.pg_opclass_is_visible(o.oid)
 """
 # By the category of a type: any value of it will do.
-_VALUES = {"N": "1", "S": "1", "B": "true", "D": "2020-02-03", "T": "1 day", "A": "{}"}
+_VALUES = {
+    "N": "1",
+    "S": "1",
+    "B": "true",
+    "D": "2020-02-03",
+    "T": "1 day",
+    "A": "{}",
+    "R": "empty",
+}
 _OF_TYPE = {
     "json": "{}",
     "jsonb": "{}",
@@ -37,10 +54,18 @@ _OF_TYPE = {
     "bytea": "",
     "tsvector": "",
     "inet": "10.0.0.1",
+    "cidr": "10.0.0.0/8",
+    "macaddr": "08:00:2b:01:02:03",
+    "bit": "1",
+    "bit varying": "1",
+    "xml": "",
+    "point": "(0,0)",
+    "box": "((0,0),(1,1))",
     "time without time zone": "01:02:03",
     "time with time zone": "01:02:03+00",
 }
 _NAMES = (TokenKind.WORD, TokenKind.QUOTED)
+_QUOTE = "'"
 _CONSTANT = ("true", "false", "null")
 
 
@@ -56,10 +81,8 @@ def is_immutable(connection: Connection, table: TableName, expression: str) -> b
     name = sql.Identifier(table.schema, table.name).as_string(connection)
     with translated():
         rows = connection.execute(_TYPES_SQL, (name,)).fetchall()
-    values = {str(row[0]): _constant(str(row[1]), str(row[2])) for row in rows}
+    values = {str(row[0]): _constant(str(row[1]), str(row[2]), row[3]) for row in rows}
     asked = _with_constants(expression, values)
-    if asked is None:
-        return False
     try:
         with translated(), UserCursor(connection) as cursor:
             found = cursor.execute(
@@ -71,21 +94,19 @@ def is_immutable(connection: Connection, table: TableName, expression: str) -> b
     return _is_constant(str(found[0][0]["Plan"]["Output"][0]))
 
 
-def _constant(type_: str, category: str) -> str | None:
-    value = _OF_TYPE.get(type_, _VALUES.get(category))
-    return None if value is None else f"'{value}'::{type_}"
+def _constant(type_: str, category: str, known: str | None) -> str:
+    """A value of a type: a known one, one that any of its kind has, else an empty text."""
+    value = known if known is not None else _OF_TYPE.get(type_, _VALUES.get(category, ""))
+    return f"'{value.replace(_QUOTE, 2 * _QUOTE)}'::{type_}"
 
 
-def _with_constants(expression: str, values: dict[str, str | None]) -> str | None:
-    """The expression with a constant for each column; None when one is of an unknown type."""
+def _with_constants(expression: str, values: dict[str, str]) -> str:
+    """The expression with a constant for each column."""
     kept, said = list(tokens(expression)), ""
     for at, token in enumerate(kept):
         name = unquoted(token.text) if token.kind is TokenKind.QUOTED else token.text.lower()
         if token.kind in _NAMES and name in values and not _is_else(kept, at):
-            constant = values[name]
-            if constant is None:
-                return None
-            said += constant
+            said += values[name]
         else:
             said += token.text
     return said

@@ -150,6 +150,7 @@ def _sizes_of(which: str) -> str:
 # What an inverted index keeps of a value of each type, a row each.
 _TERMS = {
     "tsvector": "pg_catalog.unnest(pg_catalog.tsvector_to_array({}))",
+    "hstore": "pg_catalog.unnest(pg_catalog.array_cat(akeys({0}), avals({0})))",
     "jsonb": 'pg_catalog.jsonb_path_query({}, \'strict $.** ? (@.type() != "object" && '
     '@.type() != "array")\')',
 }

@@ -126,7 +126,10 @@ def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
         return note
-    return f"{note} Try one:  humble trial {_first_query(first)} --remedy {first.id}"
+    needed = [first, *(e for e in shown if e.remedy.index in first.remedy.beside)]
+    named = " ".join(f"--remedy {each.id}" for each in needed)
+    how = "Try one" if len(needed) == 1 else "Try what serves only together"
+    return f"{note} {how}:  humble trial {_first_query(first)} {named}"
 
 
 def remedies_sql(entries: Sequence[RemedyEntry]) -> str:

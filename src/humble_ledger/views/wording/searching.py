@@ -81,6 +81,13 @@ def column_inside(
     return f'{_unusable(index, column)}{subject} {what} in "{condition}"'
 
 
+def columns_computed(n: Numbers, *, columns: list[str], condition: str) -> str:
+    return (
+        f'"{condition}" is computed from {listed(columns, " and ")}: only an index on that very '
+        "expression could lead to the rows"
+    )
+
+
 def _unusable(index: str | None, column: str) -> str:
     return f"{index} on {column} cannot be used: " if index else ""
 
@@ -106,8 +113,8 @@ def no_index_of_shapes(n: Numbers, *, of: str, method: str, condition: str) -> s
 def shape_converted(n: Numbers, *, index: str | None, of: str, expression: str) -> str:
     told = f"{index} on {of}" if index else f"an index on {of}"
     return (
-        f'{told} cannot be used: "{expression}" is computed of every row; converted to the '
-        "column's kind, the other side could be searched for"
+        f'{told} cannot be used: "{expression}" is computed of every row; asked of {of} itself, '
+        "it could be searched for"
     )
 
 

@@ -176,19 +176,18 @@ class Pool:
             return f"predicting {pair[0].words}"
 
         for design, candidate in counted(list(candidates.items()), words, self.progress, self.stop):
-            predictions = self._predictions(design)
+            predictions = self._predictions(frozenset((design, *candidate.beside)))
             if any(p.gain >= CLEAR_GAIN for p in predictions):
                 shape = self.predictor.shape(design, candidate.access.table)
                 size = shape.size_bytes(candidate.access.table.page_bytes)
-                found.append(Priced(design, predictions, size, candidate.reason))
+                found.append(Priced(design, predictions, size, candidate.reason, candidate.beside))
         return found
 
-    def _predictions(self, design: IndexDesign) -> tuple[Prediction, ...]:
-        one = frozenset([design])
+    def _predictions(self, designs: frozenset[IndexDesign]) -> tuple[Prediction, ...]:
         return tuple(
-            self.outlook(each.query, one).prediction(each.query)
+            self.outlook(each.query, designs).prediction(each.query)
             for each in self.studied
-            if design.table in each.tables
+            if any(design.table in each.tables for design in designs)
         )
 
 
@@ -261,6 +260,7 @@ class IndexRemedies:
             build_ms=(low, high),
             build_measured=measured,
             dialect=self.workspace.engine.dialect,
+            beside=priced.beside,
         )
 
     def handful(self, design: IndexDesign) -> float:

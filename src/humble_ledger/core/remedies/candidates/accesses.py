@@ -11,7 +11,8 @@ from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.schema.casts import real_wrapping
-from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
+from humble_ledger.core.schema.facts import HOLDS_ROWS, IndexKey, TableFacts, TableName
+from humble_ledger.core.schema.networks import lies_between
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
@@ -29,7 +30,7 @@ def accesses(plan: Plan, tables: Mapping[TableName, TableFacts]) -> Iterator[Acc
     whole = _Whole.of(plan)
     for node in plan.nodes():
         table = tables.get(TableName(node.schema, node.relation))
-        if node.operation in SCANS and table is not None and table.kind == "table":
+        if node.operation in SCANS and table is not None and table.kind in HOLDS_ROWS:
             yield _access(whole, node, table)
 
 
@@ -83,7 +84,7 @@ def _own_conditions(node: Node, table: TableFacts) -> list[Predicate]:
     below = [n for n in node.walk() if n.operation is Operation.BITMAP_INDEX]
     texts = [*node.conditions.filter, *node.conditions.search]
     texts += [text for n in below for text in n.conditions.search]
-    return list(dict.fromkeys(_bared(predicate, table) for predicate in _all_of(texts)))
+    return list(dict.fromkeys(bared(predicate, table) for predicate in _all_of(texts)))
 
 
 def names_of(node: Node, table: TableFacts) -> tuple[str, ...]:
@@ -122,10 +123,14 @@ def needed_columns(plan: Plan, access: Access, known: Collection[str] = ()) -> s
     return (named | (words & access.table.columns.keys())) - access.table.in_every_index
 
 
-def _bared(predicate: Predicate, table: TableFacts) -> Predicate:
-    """A predicate without a cast that changes nothing: an index on the column serves it."""
+def bared(predicate: Predicate, table: TableFacts) -> Predicate:
+    """A predicate as an index on the column serves it.
+
+    Without a cast that changes nothing; what lies within a network is between its two ends.
+    """
     column = table.columns.get(predicate.column.column) if predicate.column else None
-    return replace(predicate, wrapping=real_wrapping(column, predicate))
+    kind = PredicateKind.RANGE if lies_between(predicate, column) else predicate.kind
+    return replace(predicate, wrapping=real_wrapping(column, predicate), kind=kind)
 
 
 def _groups(plan: Plan, node: Node, alias: str, table: TableFacts) -> tuple[str, ...]:

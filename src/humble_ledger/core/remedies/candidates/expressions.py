@@ -28,6 +28,8 @@ from humble_ledger.core.statements.tokens import TokenKind, meaningful
 
 # One call, which needs no brackets of its own as a key.
 _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)", re.IGNORECASE)
+# What is looked for in the column is a part of the expression: an index for one question alone.
+_SOUGHT_IN = re.compile(r"\b(?:position|strpos|locate|instr)\s*\(", re.IGNORECASE)
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
 
@@ -42,10 +44,12 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
         text = expression_of(predicate, access.alias)
         if not text or not means.is_immutable(access.table.name, text):
             continue
+        if _SOUGHT_IN.search(text):
+            continue
         if means.keys_tell_kinds and not _of_one_kind(predicate, access.table):
             continue
         key = IndexKey("", text if _CALL.fullmatch(text) else f"({text})")
-        if predicate.kind is PredicateKind.EQUALITY:
+        if predicate.equal and predicate.operator == "=":
             together[key] = predicate.plain
         for columns in ([], equal) if equal else ([],):
             keys = (*as_keys(columns), key)
@@ -148,13 +152,23 @@ def _ordered_key(text: str, access: Access) -> IndexKey | None:
 
 
 def expression_of(predicate: Predicate, alias: str) -> str:
-    """The expression of a column that is compared with constants; "" when it is none."""
-    if predicate.kind not in _KINDS or predicate.wrapping is Wrapping.NONE or predicate.negated:
+    """The expression of its columns that a table is compared by with constants; "" for none."""
+    compared = predicate.kind in _KINDS or bool(predicate.several)
+    flag = predicate.kind is PredicateKind.TRUTH
+    if not (compared or flag) or predicate.wrapping is Wrapping.NONE or predicate.negated:
         return ""
+    if flag:
+        first = meaningful(predicate.sql)[0]
+        text = predicate.sql[first.end :] if first.is_word("not") else predicate.sql
+        return unqualified(without_brackets(text), alias)
     parted = halves(predicate.sql)
-    if parted is None or predicate.column is None or predicate.column.column not in parted[0]:
+    if parted is None:
         return ""
-    return unqualified(parted[0], alias)
+    wanted = {ref.column for ref in predicate.several or (predicate.column,) if ref is not None}
+    for side in (parted[0], without_brackets(parted[2])):
+        if wanted and wanted == {ref.column for ref in columns_of(side)}:
+            return unqualified(side, alias)
+    return ""
 
 
 def _served(keys: tuple[IndexKey, ...], table: TableFacts) -> bool:

@@ -42,11 +42,15 @@ class Access:
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """An index that might serve one access, and why it came up."""
+    """An index that might serve one access, and why it came up.
+
+    It is of use only ``beside`` some others, of which each is a candidate, too.
+    """
 
     design: IndexDesign
     access: Access
     reason: str
+    beside: tuple[IndexDesign, ...] = ()
 
 
 # Characters of which a key holds the first; beyond these it is hardly smaller than the values.

@@ -9,6 +9,7 @@ from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses
 from humble_ledger.core.remedies.candidates.block_ranges import block_ranges
 from humble_ledger.core.remedies.candidates.covering import covering
+from humble_ledger.core.remedies.candidates.either import either
 from humble_ledger.core.remedies.candidates.enclosing import enclosing
 from humble_ledger.core.remedies.candidates.expressions import (
     expressions,
@@ -22,6 +23,7 @@ from humble_ledger.core.remedies.candidates.operator_classes import operator_cla
 from humble_ledger.core.remedies.candidates.partial import partial
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import TableFacts, TableName
+from humble_ledger.core.schema.index_methods import IndexMethod
 
 FEWEST_PAGES = 8  # smaller tables are read whole faster than any index helps
 _NOTHING_KNOWN = IndexAbilities()
@@ -45,8 +47,13 @@ def candidates(
 
 
 def _has_its_columns(table: TableFacts, design: IndexDesign) -> bool:
-    """Whether all keys are columns that an index can have: a row's hidden number is none."""
-    return all(not key.column or key.column in table.columns for key in design.keys)
+    """Whether all keys are columns that an index can have: a row's hidden number is none.
+
+    One in the order of its keys has only columns whose values have an order.
+    """
+    columns = [table.columns.get(key.column) for key in design.keys if key.column]
+    in_order = design.method == IndexMethod.SORTED
+    return all(c is not None and (c.sortable or not in_order) for c in columns)
 
 
 def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
@@ -54,6 +61,7 @@ def _all(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidat
     yield from extremes(plan, access)
     yield from covering(plan, access)
     yield from partial(plan, access, means)
+    yield from either(plan, access)
     yield from expressions(plan, access, means)
     yield from ordered_expressions(plan, access, means)
     yield from joined_expressions(plan, access, means)

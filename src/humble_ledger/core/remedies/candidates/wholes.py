@@ -23,5 +23,6 @@ def on_wholes(
             continue
         design = replace(each.design, table=whole.name, parts=whole.parts)
         access = replace(each.access, table=whole)
-        kept.setdefault(design, Candidate(design, access, each.reason))
+        beside = tuple(replace(d, table=whole.name, parts=whole.parts) for d in each.beside)
+        kept.setdefault(design, Candidate(design, access, each.reason, beside))
     return list(kept.values())

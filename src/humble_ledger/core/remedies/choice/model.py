@@ -36,7 +36,8 @@ class Option:
     """One index to choose from: its size, and the entries its table's changes would have cost.
 
     ``extra_entries`` counts since the server's counters began. ``least`` is the cost that it must
-    save in one run of a query, unless that query makes up a good part of all weight.
+    save in one run of a query, unless that query makes up a good part of all weight. It is of no
+    use but ``beside`` some others, which are options, too.
     """
 
     design: IndexDesign
@@ -44,6 +45,12 @@ class Option:
     reason: Told = ""
     extra_entries: float = 0.0
     least: float = 0.0
+    beside: frozenset[IndexDesign] = frozenset()
+
+    @property
+    def designs(self) -> frozenset[IndexDesign]:
+        """The index with those that it needs beside it."""
+        return self.beside | {self.design}
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,8 +75,8 @@ class Problem:
     """Queries, options, a budget; ``entries_now`` are written for the same changes already.
 
     ``unit`` is that of the queries' weights, for the reasons that are told. Only an option that
-    helps or harms a query by itself is taken to matter to it. An index must add ``least_gain`` of
-    all weight, beside the others, to be worth its room.
+    helps or harms a query by itself, or beside those it needs, is taken to matter to it. An index
+    must add ``least_gain`` of all weight, beside the others, to be worth its room.
     """
 
     queries: tuple[Weighed, ...]
@@ -87,7 +94,7 @@ class Problem:
         """Find out which options matter to which query."""
         for query in self.queries:
             alone = {
-                o.design: self.cost_of(query.query, frozenset([o.design]))
+                o.design: self.cost_of(query.query, o.designs)
                 for o in self.options
                 if query.cost > 0
             }
@@ -111,9 +118,9 @@ class Problem:
         """Whether an option changes a query's cost by itself."""
         return design in self._matter.get(query, frozenset())
 
-    def helps(self, design: IndexDesign) -> bool:
-        """Whether any query is cheaper with this one alone."""
-        alone = frozenset([design])
+    def helps(self, option: Option) -> bool:
+        """Whether any query is cheaper with this one alone, or beside those it needs."""
+        alone = option.designs
         return any(self.cost(q.query, alone) < q.cost for q in self.served(alone))
 
     def served(self, designs: Iterable[IndexDesign]) -> list[Weighed]:

@@ -28,7 +28,7 @@ _SAME = 1e-9
 def best_set(problem: Problem) -> tuple[tuple[Option, ...], bool]:
     """The chosen options, and whether every set was compared."""
     # What harms one query alone may do it no more beside another index.
-    useful = [o for o in problem.options if problem.helps(o.design) and problem.fits([o])]
+    useful = [o for o in problem.options if problem.helps(o) and problem.fits([o])]
     if len(useful) <= MOST_TO_COMPARE:
         return _compared(problem, useful), True
     return searched(problem, useful), False
@@ -54,7 +54,7 @@ def upper_bound(problem: Problem) -> float:
     """A saving that no set within the budget can exceed; see the module."""
     everything = problem.gain([o.design for o in problem.options])
     singles = sorted(
-        ((problem.gain([o.design]), o) for o in problem.options if problem.fits([o])),
+        ((problem.gain(o.designs), o) for o in problem.options if problem.fits([o])),
         key=lambda pair: pair[0] / max(1, pair[1].size_bytes),
         reverse=True,
     )
@@ -108,19 +108,24 @@ def _greedy(
     """The best next one, again and again; what an index adds can only shrink meanwhile."""
     chosen = list(begun)
     now = _designs(begun)
-    adds = {o: problem.change(now, now | {o.design}) for o in useful if o not in begun}
+    adds = {o: problem.change(now, now | o.designs) for o in useful if o not in begun}
     while adds:
         fitting = [o for o in adds if problem.fits([*chosen, o])]
         best = max(fitting, key=lambda o: rank(adds[o], o), default=None)
         if best is None or adds[best] <= _SAME:
             break
-        chosen.append(best)
-        del adds[best]
-        now |= {best.design}
-        touched = {q.query for q in problem.served([best.design])}
+        together = [best, *(o for o in adds if o.design in best.beside)]
+        if not problem.fits([*chosen, *together]):
+            del adds[best]
+            continue
+        chosen += together
+        for option in together:
+            del adds[option]
+        now |= best.designs
+        touched = {q.query for q in problem.served(best.designs)}
         for option in adds:
             if touched & {q.query for q in problem.served([option.design])}:
-                adds[option] = problem.change(now, now | {option.design})
+                adds[option] = problem.change(now, now | option.designs)
     return tuple(chosen)
 
 

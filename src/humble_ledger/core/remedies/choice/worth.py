@@ -17,12 +17,16 @@ LITTLE = 0.02  # of a query's cost
 
 @dataclass(frozen=True, slots=True)
 class Priced:
-    """A design with its predictions for every query it touches, its size, and why it came up."""
+    """A design with its predictions for every query it touches, its size, and why it came up.
+
+    The predictions hold ``beside`` those others that it is of no use without.
+    """
 
     design: IndexDesign
     predictions: tuple[Prediction, ...]
     size_bytes: int
     reason: Told = ""
+    beside: tuple[IndexDesign, ...] = ()
 
     @property
     def saved(self) -> float:

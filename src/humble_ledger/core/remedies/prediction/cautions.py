@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Collection, Iterable
+
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.index_methods import IndexMethod
 
+_OF_TABLE = re.compile(r"[^\s.]+\.[^\s.]+")
 ROUGH = "size and cost of an inverted index are rough guesses before it is built"
 ROUGHLY_SIZED = "the size of a tree of shapes is a rough guess before it is built"
 GUESSED = "how many rows an expression finds is a guess until its statistics are gathered"
@@ -13,6 +17,15 @@ SAMPLED = (
     "rows are counted in a sample; the server knows the values of an expression only after its "
     "statistics were gathered"
 )
+
+
+def concerning(lacks: Iterable[str], tables: Collection[str]) -> list[str]:
+    """Of what a copy lacks, what is of the whole of it or of one of these tables.
+
+    What is of one table begins with its name, as "public.orders: no values …".
+    """
+    names = [(lack, lack.partition(": ")[0]) for lack in lacks]
+    return [lack for lack, name in names if not _OF_TABLE.fullmatch(name) or name in tables]
 
 
 def caution_of(access: Access, design: IndexDesign, *, guessed: bool) -> str:

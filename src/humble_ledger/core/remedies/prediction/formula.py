@@ -375,7 +375,7 @@ class FormulaPredictor:
         met = self.oracle.sample_keys(table.name, (), (), text)
         if sample is None or met is None or sample.rows_seen == 0:
             return asked / max(table.rows, 1.0)
-        if met.rows_kept < FEWEST_KEPT and predicate.kind is PredicateKind.EQUALITY:
+        if met.rows_kept < FEWEST_KEPT and predicate.operator == "=":
             return 1.0 / sample.distinct(max(table.rows, 1.0))
         if met.rows_kept == 0:  # rarer than what was seen
             return min(asked / max(table.rows, 1.0), 0.5 / met.rows_seen)

@@ -15,7 +15,12 @@ from humble_ledger.core.schema.beginnings import beginning_of
 from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.facts import IndexKey
 from humble_ledger.core.schema.operator_classes import sorts_by_bytes
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, predicates
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    predicates,
+)
 from humble_ledger.core.statements.parting import same_text
 
 
@@ -116,6 +121,8 @@ def _serves(key: IndexKey, predicate: Predicate, access: Access) -> bool:
     """Whether a search by this key of a b-tree can use the predicate."""
     if predicate.partner is not None or predicate.negated:
         return False
+    if predicate.kind is PredicateKind.PATTERN and predicate.wrapping is not Wrapping.NONE:
+        return False  # the pattern is one of what is computed from the column
     first = beginning_of(key)
     if first is not None:
         of_it = predicate.column is not None and predicate.column.column == first.column

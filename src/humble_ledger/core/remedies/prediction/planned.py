@@ -16,7 +16,7 @@ from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.plans.model import Node, Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.remedies.prediction.cautions import caution_of_planner
+from humble_ledger.core.remedies.prediction.cautions import caution_of_planner, concerning
 from humble_ledger.core.remedies.prediction.contract import (
     Asked,
     Predictor,
@@ -51,6 +51,7 @@ class PlannedPredictor:
     tables: Mapping[TableName, TableFacts] = field(default_factory=dict)
     way: str = WAY
     _now: dict[Statement, float | None] = field(default_factory=dict)
+    _read: set[str] = field(default_factory=set)  # the tables of the statements asked about
     _plans: dict[tuple[Statement, frozenset[IndexDesign]], Plan | None] = field(
         default_factory=dict
     )
@@ -63,7 +64,8 @@ class PlannedPredictor:
     @property
     def cautions(self) -> Sequence[str]:
         """What the planner does not know of the target, and how often it could not be asked."""
-        found = [f"about the copy: {lack}" for lack in self.planner.lacks]
+        lacks = concerning(self.planner.lacks, self._read)
+        found = [f"about the copy: {lack}" for lack in lacks]
         if failed := self.planner.failed:
             count = f"{len(failed)} plan{'s' if len(failed) > 1 else ''}"
             found.append(f"{count} could not be made on it, the first because: {failed[0]}")
@@ -75,6 +77,7 @@ class PlannedPredictor:
         Dearer by what copy and target may differ in, it is as now; by more, the planner is misled.
         """
         before = asked.plan.cost_total or 0.0
+        self._read.update(f"{n.schema}.{n.relation}" for n in asked.plan.nodes() if n.relation)
         mine = self._shapes(asked, designs)
         now = self._plan(asked.statement, {})
         if now is not None and not self._same(now, before):

@@ -17,6 +17,7 @@ TURNED: Mapping[type[exp.Expr], type[exp.Expr]] = {
 _WHOLE = re.compile(r"(tiny|small|medium|big)?int(eger)?\b")
 _EXACT = re.compile(r"(numeric|decimal)\b")
 _TEXT = re.compile(r"(text|character varying|varchar)\b")
+_PADDED = re.compile(r"(character|char|bpchar)(\(|$)")
 # Functions of the present that the parser has no trees of its own for.
 _CLOCKS = ("now", "curdate", "current_date", "localtime", "utc_timestamp", "utc_date")
 
@@ -49,6 +50,10 @@ class Known:
     def is_text(self, column: exp.Expr) -> bool:
         """Whether it is a column of texts that are not filled up with blanks."""
         return self._is(column, _TEXT)
+
+    def is_padded(self, column: exp.Expr) -> bool:
+        """Whether it is a column of texts that are filled up with blanks to one length."""
+        return self._is(column, _PADDED)
 
     def is_time(self, column: exp.Expr) -> bool:
         """Whether it is a column of days or of moments, where these have types of their own."""

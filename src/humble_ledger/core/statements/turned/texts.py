@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from sqlglot import exp
 
 from humble_ledger.core.statements.sql_dialect import DIALECT
@@ -44,6 +46,34 @@ def _cut_text(cut: exp.Expr, value: exp.Expr) -> tuple[exp.Expr, str, int]:
     return cut, "", 0
 
 
+def contained(comparison: exp.Expr, known: Known) -> Turn | None:
+    """position('abc' in c) > 0  →  c LIKE '%abc%', which an index from parts of texts finds."""
+    if not known.dialect.like_tells_case:
+        return None
+    for place, op, value in _places(comparison):
+        sought = place.args["substr"].unnest()
+        column = place.this.unnest()
+        text = sought.name if isinstance(sought, exp.Literal) and sought.is_string else ""
+        if place.args.get("position") or place.args.get("occurrence") or not known.is_text(column):
+            continue
+        if not text or any(each in text for each in _OF_PATTERNS):
+            continue
+        if (op, value) in ((exp.GT, "0"), (exp.GTE, "1"), (exp.NEQ, "0")):
+            like = exp.Like(this=column.copy(), expression=exp.Literal.string(f"%{text}%"))
+            return Turn(like, f"the text looked for in {column.name} by LIKE")
+    return None
+
+
+def _places(comparison: exp.Expr) -> Iterator[tuple[exp.StrPosition, type[exp.Expr], str]]:
+    """The place of a text within another, and the number that it is compared with."""
+    sides: list[tuple[exp.Expr, type[exp.Expr], exp.Expr]] = list(both_ways(comparison))
+    if isinstance(comparison, exp.NEQ):
+        sides = [(comparison.this.unnest(), exp.NEQ, comparison.expression.unnest())]
+    for side, op, value in sides:
+        if isinstance(side, exp.StrPosition) and isinstance(value, exp.Literal):
+            yield side, op, value.name
+
+
 def _length(value: exp.Expr | None) -> int:
     is_number = isinstance(value, exp.Literal) and not value.is_string
     return int(value.name) if value is not None and is_number and value.name.isdigit() else 0
@@ -59,6 +89,23 @@ def with_nothing(comparison: exp.Expr, known: Known) -> Turn | None:
         if empty and known.is_text(column):
             return Turn(
                 op(this=column.copy(), expression=value.copy()), f"nothing added to {column.name}"
+            )
+    return None
+
+
+def padded(comparison: exp.Expr, known: Known) -> Turn | None:
+    """c::text = 'abc'  →  c = 'abc', where c is filled up with blanks, which neither counts."""
+    if not isinstance(comparison, exp.EQ):
+        return None
+    for cast, _, value in both_ways(comparison):
+        if not isinstance(cast, exp.Cast) or not known.is_padded(cast.this.unnest()):
+            continue
+        column = cast.this.unnest()
+        text = value.name if isinstance(value, exp.Literal) and value.is_string else " "
+        if cast.to.is_type("text", "varchar") and not cast.to.expressions and text[-1:] != " ":
+            return Turn(
+                exp.EQ(this=column.copy(), expression=value.copy()),
+                f"{column.name} compared as it is, not as text",
             )
     return None
 

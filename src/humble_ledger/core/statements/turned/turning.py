@@ -26,7 +26,8 @@ _RULES = (
     units.whole_unit, units.whole_day, units.whole_year, written.written_out,
     written.beginning_of_text, intervals.in_zone, intervals.clock, intervals.days_since,
     intervals.moved_interval, units.seconds, numbers.whole_number, numbers.moved_sum,
-    numbers.moved_factor, texts.beginning, texts.with_nothing, texts.own_type, absent.stand_in,
+    numbers.moved_factor, texts.beginning, texts.contained, texts.with_nothing, texts.padded,
+    texts.own_type, absent.stand_in,
     absent.null_safe,
 )  # fmt: skip
 
@@ -39,7 +40,7 @@ def turn_all(tree: exp.Expr, known: Known) -> list[Turn]:
     turns = [turn for where in tree.find_all(exp.Where) for turn in _together(where, known)]
     for middle in list(tree.find_all(exp.Between)):
         turns += _apart(middle, known)
-    for comparison in list(tree.find_all(exp.NullSafeEQ, exp.Like, *TURNED)):
+    for comparison in list(tree.find_all(exp.NullSafeEQ, exp.NEQ, exp.Like, *TURNED)):
         turn = _turned(comparison, known)
         if turn is not None:
             comparison.replace(turn.instead)

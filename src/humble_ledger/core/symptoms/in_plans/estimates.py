@@ -14,7 +14,7 @@ from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.plans.prepared import planned_for_any_value
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.casts import real_wrapping
-from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.schema.facts import HOLDS_ROWS, TableFacts
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
@@ -183,7 +183,7 @@ def _chain(case: Case, error: RowError) -> Chain | None:
     None when a condition compares with another table, or there is nobody to ask.
     """
     node, table = error.node, case.table_of(error.node)
-    if table is None or table.kind != "table":
+    if table is None or table.kind not in HOLDS_ROWS:
         return None
     found = _conditions(node)
     aliases = {ref.alias for p in found for ref in columns_of(p.sql)}
@@ -231,10 +231,9 @@ def _past_the_end(
 
 def _expression(table: TableFacts, found: list[Predicate]) -> Cause | None:
     for predicate in found:
-        if predicate.column is None or predicate.wrapping is Wrapping.NONE:
-            continue
-        column = table.columns.get(predicate.column.column)
-        if real_wrapping(column, predicate) is not Wrapping.NONE:
+        column = table.columns.get(predicate.column.column) if predicate.column else None
+        wrapped = predicate.column and real_wrapping(column, predicate) is not Wrapping.NONE
+        if wrapped or predicate.several:
             return Cause(
                 "expression-without-statistics",
                 message("expression-without-statistics", expression=plainly(predicate.expression)),

@@ -10,7 +10,7 @@ from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation
 from humble_ledger.core.plans.paths import through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
-from humble_ledger.core.schema.facts import ColumnFacts, TableFacts
+from humble_ledger.core.schema.facts import HOLDS_ROWS, ColumnFacts, TableFacts
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.statements.numbered import numbering
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
@@ -121,7 +121,7 @@ def _numbered(case: Case, node: Node) -> _Numbered | None:
         return None
     scan = through_gathers(sort.inputs[0])
     table = case.table_of(scan)
-    if table is None or table.kind != "table" or scan.operation not in SCANS:
+    if table is None or table.kind not in HOLDS_ROWS or scan.operation not in SCANS:
         return None
     if any(step.conditions.all() for step in scan.walk()):
         return None  # what else must hold decides how many rows a group is left with

@@ -11,7 +11,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Role
 from humble_ledger.core.plans.paths import all_given
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.schema.enclosing import holding, sought
-from humble_ledger.core.schema.facts import TableFacts
+from humble_ledger.core.schema.facts import HOLDS_ROWS, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.conditions import (
     ColumnRef,
@@ -186,7 +186,7 @@ def _whole_sides(case: Case, join: Node) -> Iterable[tuple[tuple[Node, ...], Nod
         by_index = last.operation is Operation.INDEX_ONLY_SCAN and not last.conditions.search
         in_order = join.operation is Operation.MERGE_JOIN  # and then wanted in its order
         whole = last.operation is Operation.FULL_SCAN or (by_index and not in_order)
-        if whole and table is not None and table.kind == "table":
+        if whole and table is not None and table.kind in HOLDS_ROWS:
             yield tuple(steps), steps[-1], table
 
 

@@ -16,8 +16,9 @@ from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.containment import inverted_class
 from humble_ledger.core.schema.enclosing import Sought, holding, sought
-from humble_ledger.core.schema.facts import IndexFacts, TableFacts, TableName
+from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
+from humble_ledger.core.schema.networks import lies_between
 from humble_ledger.core.schema.operator_classes import BY_BYTES, base_type, sorts_by_bytes
 from humble_ledger.core.statements.conditions import (
     NULL_SAFE,
@@ -53,7 +54,7 @@ def narrowest(
     case: Case, node: Node, table: TableFacts, found: Sequence[Predicate]
 ) -> Predicate | None:
     """The condition that keeps the fewest rows: by the planner, else by the statistics."""
-    usable = [p for p in found if p.column is not None or p.choices]
+    usable = [p for p in found if p.column is not None or p.choices or p.several]
     if len(usable) < 2:
         return usable[0] if usable else None
     asked = {}
@@ -82,6 +83,8 @@ def obstacle(
     """
     if predicate.choices:
         return _choices(table, predicate)
+    if predicate.several:
+        return _of_several(predicate)
     if predicate.column is None:
         return Cause(
             "condition-not-searchable", message("not-searchable", condition=predicate.plain)
@@ -96,7 +99,7 @@ def obstacle(
         or _wrapped(table, predicate, leading)
         or _negation(predicate, leading)
         or _pattern(table, predicate, leading)
-        or _unsearchable(predicate)
+        or _unsearchable(predicate, table.columns.get(column))
         or _other_order(table, predicate, leading)
         or _place(table, column, leading, _fixed(beside))
     )
@@ -107,7 +110,7 @@ def obstacle_by_plan(case: Case, table: str, found: Sequence[Predicate]) -> Caus
     unknown = TableFacts(TableName("", table), "table", 0.0, 0, 0)
     causes = []
     for each in found:
-        if each.column is None and not each.choices:
+        if each.column is None and not each.choices and not each.several:
             continue
         # Servers write a cast to text around a column of texts, too, and it hides nothing.
         text_cast = each.wrapping is Wrapping.CAST and "AS TEXT)" in each.expression.upper()
@@ -210,6 +213,14 @@ def _wrapped(
         condition=predicate.plain,
     )
     return Cause("function-on-column", inside)
+
+
+def _of_several(predicate: Predicate) -> Cause:
+    names = [ref.column for ref in predicate.several]
+    return Cause(
+        "function-on-column",
+        message("columns-computed", columns=names, condition=predicate.plain),
+    )
 
 
 def _of_some_rows(table: TableFacts, predicate: Predicate) -> IndexFacts | None:
@@ -356,9 +367,9 @@ def _patterns(predicate: Predicate) -> Cause:
     )
 
 
-def _unsearchable(predicate: Predicate) -> Cause | None:
+def _unsearchable(predicate: Predicate, facts: ColumnFacts | None) -> Cause | None:
     others = (PredicateKind.PATTERN, PredicateKind.NULL_TEST, PredicateKind.TRUTH)
-    if predicate.kind in (*_SERVED, *others):
+    if predicate.kind in (*_SERVED, *others) or lies_between(predicate, facts):
         return None
     return Cause(
         "condition-not-searchable", message("no-search-by-btree", condition=predicate.plain)

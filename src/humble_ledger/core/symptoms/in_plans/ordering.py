@@ -17,7 +17,7 @@ from humble_ledger.core.plans.model import SCANS, SORTS, Node, Operation, Role
 from humble_ledger.core.plans.paths import path_to, through_gathers
 from humble_ledger.core.plans.tables import alias_of, bare_key
 from humble_ledger.core.schema.expressions import column_of_expression
-from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts
+from humble_ledger.core.schema.facts import HOLDS_ROWS, ColumnFacts, IndexFacts, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.conditions import (
@@ -155,7 +155,12 @@ def _ordered(case: Case, node: Node) -> _Ordered | None:
         return None
     scan = through_gathers(sort.inputs[0])
     table = case.table_of(scan)
-    if scan.operation not in SCANS or table is None or table.kind != "table" or scan.never_ran:
+    if (
+        scan.operation not in SCANS
+        or table is None
+        or table.kind not in HOLDS_ROWS
+        or scan.never_ran
+    ):
         return None
     found = _conditions(scan)
     fixed = [

@@ -6,7 +6,8 @@ finds there. No row of the target is copied: each value stands alone, and is an 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import psycopg
@@ -26,9 +27,15 @@ ORDER BY a.attnum
 # Any value of a type's category, for columns whose values nobody knows.
 _ANY = {
     "A": "{}", "B": "f", "N": "0", "S": "", "D": "2000-01-01", "T": "0", "I": "::1", "V": "0",
-    "R": "empty",
+    "R": "empty", "G": "(0,0)",
 }  # fmt: skip
-_BY_NAME = {"json": "{}", "jsonb": "{}", "uuid": "0" * 32, "bytea": "\\x", "xml": ""}
+_BY_NAME = {
+    "json": "{}", "jsonb": "{}", "uuid": "0" * 32, "bytea": "\\x", "xml": "",
+    "macaddr": "00:00:00:00:00:00", "macaddr8": "00:00:00:00:00:00:00:00", "pg_lsn": "0/0",
+    "box": "(0,0),(0,0)", "circle": "<(0,0),0>", "line": "{1,0,0}", "lseg": "[(0,0),(0,0)]",
+    "path": "((0,0))", "polygon": "((0,0))",
+}  # fmt: skip
+_BITS = re.compile(r"bit\((\d+)\)")
 _MOST_TRIES = 5
 
 
@@ -65,6 +72,15 @@ def insert_ends(connection: Connection, source: Source) -> list[str]:
     return failed
 
 
+def lacks_of_tables(failed: Sequence[str], lost: Sequence[str]) -> list[str]:
+    """What tables lack, each in a note of its own: those without ends, and lost statistics."""
+    found = [f"{table}: no values for the ends of its columns" for table in dict.fromkeys(failed)]
+    for each in dict.fromkeys(lost):
+        table, _, column = each.rpartition(".")
+        found.append(f"{table}: the statistics of {column} are not carried over")
+    return found
+
+
 def _columns(connection: Connection, schema: str, table: str) -> list[_Column]:
     place = sql.Identifier(schema, table).as_string(None)
     rows = connection.execute(_COLUMNS_SQL, (place,)).fetchall()
@@ -86,11 +102,18 @@ def _ends_of(
     if low is None and place in known:
         low, high = _by_statistics(connection, known[place], column)
     if low is None and column.needed:
-        base = column.type_name.split("(")[0].strip()
-        low = high = _BY_NAME.get(
-            base, "{}" if base.endswith(("[]", "multirange")) else _ANY.get(column.category)
-        )
+        low = high = _any_value(column)
     return low, high
+
+
+def _any_value(column: _Column) -> str:
+    """A value of the column's type; an empty text where nothing better is known."""
+    bits = _BITS.fullmatch(column.type_name)
+    if bits is not None:  # no other length will do
+        return "0" * int(bits[1])
+    base = column.type_name.split("(")[0].strip()
+    many = "{}" if base.endswith(("[]", "multirange")) else _ANY.get(column.category, "")
+    return _BY_NAME.get(base, many)
 
 
 def _by_statistics(
@@ -99,10 +122,9 @@ def _by_statistics(
     lists = [text for text in (statistics.common, statistics.bounds) if text]
     if not lists or column.type_name.endswith("[]"):
         return None, None
-    # The type's name is the server's own text; the values go beside it.
-    each = " UNION ALL ".join(
-        f"SELECT unnest(%s::{column.type_name.split('(')[0]}[])" for _ in lists
-    )
+    # The type's name is the server's own text, with its length: bare, "bit" and "character" have
+    # a length of 1. The values go beside it.
+    each = " UNION ALL ".join(f"SELECT unnest(%s::{column.type_name}[])" for _ in lists)
     order = f"SELECT v::text AS shown FROM ({each}) AS u(v) ORDER BY v"  # noqa: S608
     try:
         low = connection.execute(f"{order} LIMIT 1", lists).fetchone()

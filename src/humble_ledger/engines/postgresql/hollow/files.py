@@ -58,10 +58,11 @@ class RelationFiles:
             meta = file.read(PAGE_BYTES)
         return int(struct.unpack_from("<IIII", meta, _META_ROOT)[3])
 
-    def grow_b_tree(self, place: str, pages: int, levels: int) -> None:
+    def grow_b_tree(self, place: str, pages: int, levels: int, *, emptied: bool = False) -> None:
         """Give a b-tree that was just built over a few rows a height and a length.
 
-        Its one leaf stays where it is; above it comes one page for each level, with one way down.
+        Its one leaf stays where it is, or is ``emptied``; above it comes one page for each level,
+        with one way down.
         """
         levels = max(0, levels)
         with (self.data / place).open("r+b") as file:
@@ -72,7 +73,7 @@ class RelationFiles:
             has_leaf = struct.unpack_from("<I", meta, _META_ROOT)[0] != 0
             if pages <= 1 and not has_leaf:
                 return  # no row has ever been in it
-            if has_leaf:
+            if has_leaf and not emptied:
                 file.seek(PAGE_BYTES)
                 leaf = bytearray(file.read(PAGE_BYTES))
                 flags = _LEAF | (_ROOT if levels == 0 else 0)

@@ -11,7 +11,7 @@ from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.ends import insert_ends
+from humble_ledger.engines.postgresql.hollow.ends import insert_ends, lacks_of_tables
 from humble_ledger.engines.postgresql.hollow.expression_statistics import write_expressions
 from humble_ledger.engines.postgresql.hollow.files import RelationFiles
 from humble_ledger.engines.postgresql.hollow.heights import give_files
@@ -138,11 +138,7 @@ def fill(
     give_files(files, admin, source.relations, source.heights)
     for what, reason in refused:
         notes.append(f"{what[:80]}: {reason}")
-    if failed:
-        notes.append(f"no values for the ends of {', '.join(failed[:3])}")
-    if lost:
-        notes.append(f"statistics of {', '.join(lost[:3])} are not carried over")
-    return notes
+    return [*notes, *lacks_of_tables(failed, lost)]
 
 
 # A key of a table in partitions is held against the rows when it is made, before version 18, and

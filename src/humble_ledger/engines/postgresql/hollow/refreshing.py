@@ -14,7 +14,7 @@ from psycopg import sql
 
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.faults import translated
-from humble_ledger.engines.postgresql.hollow.ends import insert_ends
+from humble_ledger.engines.postgresql.hollow.ends import insert_ends, lacks_of_tables
 from humble_ledger.engines.postgresql.hollow.expression_statistics import write_expressions
 from humble_ledger.engines.postgresql.hollow.heights import give_files
 from humble_ledger.engines.postgresql.hollow.outline import Relation, quoted
@@ -66,12 +66,7 @@ def refresh(standing: Standing, source: Source) -> list[str]:
         failed = put_ends(loader, source)
     lost = _statistics(standing, source)
     give_files(standing.files, admin, source.relations, source.heights)
-    notes = []
-    if failed:
-        notes.append(f"no values for the ends of {', '.join(failed[:3])}")
-    if lost:
-        notes.append(f"statistics of {', '.join(lost[:3])} are not carried over")
-    return notes
+    return lacks_of_tables(failed, lost)
 
 
 def put_ends(loader: Connection, source: Source) -> list[str]:

@@ -14,6 +14,7 @@ from humble_ledger.engines.postgresql.connection import Connection, connect
 from humble_ledger.engines.postgresql.hollow.files import PAGE_BYTES, RelationFiles
 from humble_ledger.engines.postgresql.hollow.outline import Outline, Relation
 from humble_ledger.engines.postgresql.launcher import Cluster
+from humble_ledger.errors import TargetUnreachable
 
 ROLE = "hollow"
 LIMITS = Limits(statement_ms=30_000)
@@ -43,12 +44,21 @@ class Standing:
         return owner(self.cluster, self.database, self.outline.path)
 
     def relation(self, table: TableName) -> Relation:
-        """The relation of a name."""
-        return self.relations[table.schema, table.name]
+        """The relation of a name.
+
+        Raises:
+            TargetUnreachable: it is not in the copy.
+        """
+        found = self.relations.get((table.schema, table.name))
+        if found is None:
+            raise TargetUnreachable(
+                f"The copy has no table {table}.", "The target may have changed."
+            )
+        return found
 
     def heaps(self, table: TableName) -> list[Relation]:
         """The tables whose rows an index on this one would hold: itself, or its partitions."""
-        relation = self.relations[table.schema, table.name]
+        relation = self.relation(table)
         if relation.kind != "p":
             return [relation]
         rows = self.admin.execute(

@@ -140,7 +140,10 @@ class SupposedIndexes:
             pages = max(1, round(shape.pages * share))
             place = self._standing.place(schema, part)
             if design.method == IndexMethod.SORTED:
-                files.grow_b_tree(place, pages, shape.levels)
+                # The ends of columns say nothing of the ends of what is computed from them: with
+                # none to look up the planner goes by what it knows of the sampled values.
+                computed = bool(design.keys[0].expression)
+                files.grow_b_tree(place, pages, shape.levels, emptied=computed)
             else:
                 files.resize(place, max(pages, self._standing.pages_now(schema, part)))
             entries = shape.entries * share
