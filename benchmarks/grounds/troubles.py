@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from benchmarks.grounds.auction import AUCTION
+from benchmarks.grounds.bikes import BIKES
 from benchmarks.grounds.bookings import BOOKINGS
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
@@ -386,3 +387,5 @@ SETUP["bookings"] = ""
 CASES["bookings"] = BOOKINGS
 SETUP["auction"] = ""
 CASES["auction"] = AUCTION
+SETUP["bikes"] = ""
+CASES["bikes"] = BIKES

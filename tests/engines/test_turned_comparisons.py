@@ -86,6 +86,9 @@ TURNED = [
     "substr(note, 1, 2) = 'ab'",
     "strpos(name, 'abcd') = 1",
     "name || '' = 'abc'",
+    "date '2023-06-01' - day > 20",
+    "20 <= cast('2023-06-01' AS date) - day",
+    "timestamp '2023-06-01 12:00' - here < interval '36 hours'",
     "position('bc' in name) > 0",
     "strpos(note, '1') >= 1",
     "0 < position('b' in note)",
@@ -112,6 +115,7 @@ ONLY_WHEN = {
     "at AT TIME ZONE 'Europe/Berlin' >= '2023-10-29 02:30'": "clock",
     "at + interval '1 month' > '2023-05-31'": "equally long",
     "age(at) > interval '1 year'": "equally long",
+    "age(date '2023-06-01', day) > interval '1 month'": "equally long",
     "date_trunc('day', at) = '2023-05-07 10:00'": "beginning of a day",
     **MOSTLY,
 }

@@ -5,31 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from humble_ledger.core.plans.model import Plan
-from humble_ledger.core.remedies.candidates.accesses import bared
-from humble_ledger.core.remedies.candidates.keys import as_keys, columns_in, served
+from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling, columns_in, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.sides import asked_apart
 from humble_ledger.core.remedies.design import IndexDesign
-from humble_ledger.core.schema.facts import IndexKey
-from humble_ledger.core.statements.conditions import predicates
-from humble_ledger.core.statements.parting import alternatives
 
-MOST_SIDES = 4
 _MOST_KEYS = 2
 
 
 def either(plan: Plan, access: Access) -> Iterator[Candidate]:
     """For each side that no index leads to, beside those for the other such sides."""
-    for predicate in access.others:
-        sides = alternatives(predicate.sql) if predicate.choices else []
-        if not 2 <= len(sides) <= MOST_SIDES:
-            continue
-        wanted = [_keys(side, access) for side in sides]
-        if not all(wanted):
-            continue  # of a side that no index finds all rows must be read anyway
+    for sides in asked_apart(access):
+        columns = [[*by_telling(side), *columns_in(side.ranges[:1])][:_MOST_KEYS] for side in sides]
         missing = dict.fromkeys(
-            IndexDesign(access.table.name, keys)
-            for keys in wanted
-            if not served(keys[:1], access.table)
+            IndexDesign(access.table.name, tuple(as_keys(dict.fromkeys(names))))
+            for names in columns
+            if not served(tuple(as_keys(names[:1])), access.table)
         )
         for design in missing:
             others = tuple(other for other in missing if other != design)
@@ -41,14 +32,3 @@ def either(plan: Plan, access: Access) -> Iterator[Candidate]:
 
 def _named(design: IndexDesign) -> str:
     return ", ".join(design.key_columns)
-
-
-def _keys(side: str, access: Access) -> tuple[IndexKey, ...]:
-    """The columns of this table that one side compares; empty when it cannot be searched for."""
-    own = [
-        p for p in (bared(each, access.table) for each in predicates(side))
-        if p.column and p.column.alias in (access.alias, "") and p.partner is None and p.searchable
-    ]  # fmt: skip
-    equal = [p for p in own if p.equal]
-    ranges = [p for p in own if not p.equal]
-    return tuple(as_keys(columns_in([*equal, *ranges[:1]])[:_MOST_KEYS]))

@@ -28,8 +28,11 @@ from humble_ledger.core.statements.tokens import TokenKind, meaningful
 
 # One call, which needs no brackets of its own as a key.
 _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)", re.IGNORECASE)
-# What is looked for in the column is a part of the expression: an index for one question alone.
-_SOUGHT_IN = re.compile(r"\b(?:position|strpos|locate|instr)\s*\(", re.IGNORECASE)
+# What is looked for in the column, or a certain moment, is a part of the expression: an index for
+# one question alone.
+_FOR_ONE_QUESTION = re.compile(
+    r"\b(?:position|strpos|locate|instr)\s*\(|'::(?:date|timestamp)", re.IGNORECASE
+)
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
 
@@ -44,7 +47,7 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
         text = expression_of(predicate, access.alias)
         if not text or not means.is_immutable(access.table.name, text):
             continue
-        if _SOUGHT_IN.search(text):
+        if _FOR_ONE_QUESTION.search(text):
             continue
         if means.keys_tell_kinds and not _of_one_kind(predicate, access.table):
             continue

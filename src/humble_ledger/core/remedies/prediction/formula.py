@@ -12,7 +12,7 @@ out of the formula's reach; such a prediction is rather too high than too low.
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.contract import CostModel
@@ -26,6 +26,7 @@ from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
+from humble_ledger.core.remedies.candidates.sides import asked_apart
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.cautions import caution_of
 from humble_ledger.core.remedies.prediction.contract import (
@@ -62,6 +63,7 @@ class _Route:
     step: Node
     by: Replacement
     name: str
+    designs: tuple[IndexDesign, ...] = ()
 
 
 @dataclass(slots=True)
@@ -100,19 +102,20 @@ class FormulaPredictor:
             now = plan.cost_total or 0.0
             best = min(
                 (
-                    (recost(plan, route.step, route.by), route, access, design)
-                    for access, design, own in pairs
-                    for route in self._routes(plan, access, own)
+                    (recost(plan, route.step, route.by), route, access)
+                    for access, designs_of_it in _by_access(pairs)
+                    for route in self._all_routes(plan, access, designs_of_it)
                 ),
                 key=lambda found: found[0],
                 default=None,
             )
             if best is None or best[0] >= _LITTLE * now:
                 break
-            _, route, access, design = best
+            _, route, access = best
             plan = recosted(plan, route.step, route.by)
-            caution = caution_of(access, design, guessed=self._guessed(design))
-            used.append(Used(design, access.node.name, route.name, caution))
+            for design in route.designs:
+                caution = caution_of(access, design, guessed=self._guessed(design))
+                used.append(Used(design, access.node.name, route.name, caution))
             pairs = [pair for pair in pairs if pair[0].node.no != access.node.no]
         return WhatIfCost(before, min(before, plan.cost_total or 0.0), tuple(used), self.way)
 
@@ -189,6 +192,50 @@ class FormulaPredictor:
         rows = self._rows(table, table.name.name, predicates(design.predicate))
         # The server tells those of all partitions; ``table`` then stands for one of them.
         return rows / _parts_of(table)
+
+    def _all_routes(
+        self, plan: Plan, access: Access, designs: Mapping[IndexDesign, IndexDesign]
+    ) -> Iterator[_Route]:
+        for own, design in designs.items():
+            for route in self._routes(plan, access, own):
+                yield replace(route, designs=(design,))
+        for route in self._each_side(plan, access, list(designs)):
+            yield replace(route, designs=tuple(designs[own] for own in route.designs))
+
+    def _each_side(
+        self, plan: Plan, access: Access, designs: Sequence[IndexDesign]
+    ) -> Iterator[_Route]:
+        """The rows of every side of OR by an index of its own: one that is there, or a new one."""
+        known = [
+            IndexDesign(access.table.name, index.keys, index.included)
+            for index in access.table.indexes
+            if index.valid and index.method == IndexMethod.SORTED and not index.predicate
+        ]
+        for sides in asked_apart(access):
+            total, used = 0.0, list[IndexDesign]()
+            for side in sides:
+                total_of_side, design = min(
+                    ((self._of_side(side, each), each) for each in (*known, *designs)),
+                    key=lambda found: found[0],
+                    default=(math.inf, None),
+                )
+                total += total_of_side
+                used += [design] if design in designs and design is not None else []
+            if used and math.isfinite(total):
+                # All are found before the first row is given.
+                by = Replacement(total, total, _never)
+                yield _Route(access.node, by, "index for each side of OR", tuple(used))
+
+    def _of_side(self, side: Access, design: IndexDesign) -> float:
+        """The cost of one side's rows by an index; endless where it does not lead to them."""
+        found = match(side, design, ())
+        if design.method != IndexMethod.SORTED or found.missing or found.skipped:
+            return math.inf
+        if not found.bounded:
+            return math.inf
+        search, shape = self._search(side, found, design), self.shape(design, side.table)
+        costs = self._scans(side.table, shape, search, design, covering=False)
+        return min(cost.total for cost in costs)
 
     def _routes(self, plan: Plan, access: Access, design: IndexDesign) -> Iterator[_Route]:
         if design.method == IndexMethod.SORTED:
@@ -393,6 +440,15 @@ class FormulaPredictor:
         correlation = self.costs.correlation(leading, len(design.keys))
         yield self.costs.index_scan(table, shape, search, correlation, covering)
         yield self.costs.bitmap_scan(table, shape, search)
+
+
+def _by_access(
+    pairs: Sequence[tuple[Access, IndexDesign, IndexDesign]],
+) -> Iterator[tuple[Access, dict[IndexDesign, IndexDesign]]]:
+    """Each access with the designs on its table: as it is on this one, and as it was asked for."""
+    accesses = {id(access): access for access, _, _ in pairs}
+    for key, access in accesses.items():
+        yield access, {own: design for one, design, own in pairs if id(one) == key}
 
 
 def _never(sort: Node) -> bool:

@@ -33,6 +33,8 @@ def rewritings(
             tree.sql(dialect=dialect.parser),
             "; ".join(dict.fromkeys(turn.done for turn in turns)),
             "; ".join(dict.fromkeys(turn.same_when for turn in turns if turn.same_when)),
+            # What is computed of a column is guessed, so that no symptom need tell of it.
+            always_asked=True,
         )
 
 

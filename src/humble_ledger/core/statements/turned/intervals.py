@@ -78,7 +78,7 @@ def moved_interval(comparison: exp.Expr, known: Known) -> Turn | None:
 
 
 def clock(comparison: exp.Expr, known: Known) -> Turn | None:
-    """now() - c < v  →  c > now() - v; age(c) and days since c likewise."""
+    """now() - c < v  →  c > now() - v; age(c), days since c, and from any fixed moment likewise."""
     for side, op, span in both_ways(comparison):
         if not is_fixed(span):
             continue
@@ -88,10 +88,11 @@ def clock(comparison: exp.Expr, known: Known) -> Turn | None:
         is_day = isinstance(column, exp.Column) and known.type_of(column) == "date"
         if is_day and not by_age and plain_whole(span) is None:
             continue
+        since = "now" if _is_clock(now) else "the given one"
         exact = not by_age and (is_day or _is_equally_long(span, "with time zone"))
         return Turn(
             TURNED[op](this=column.copy(), expression=exp.Sub(this=now, expression=span.copy())),
-            f"{column.name} compared with a time computed from now",
+            f"{column.name} compared with a time computed from {since}",
             "" if exact else _UNEQUAL,
         )
     return None
@@ -122,19 +123,29 @@ def days_since(comparison: exp.Expr, known: Known) -> Turn | None:
 
 
 def _since(side: exp.Expr) -> tuple[exp.Expr | None, exp.Expr, bool]:
-    """The clock and the column of a time that has passed since; whether a calendar counts it."""
+    """The moment and the column of a time that has passed since; whether a calendar counts it."""
     if isinstance(side, exp.Sub):
         now, column = side.this.unnest(), side.expression.unnest()
-        is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
-        return (now.copy() if is_clock else None), column, False
+        return (now.copy() if _is_moment(now) else None), column, False
     given = called(side, "age")
     if len(given) == 1:
         return exp.CurrentDate(), given[0], True
     if len(given) == 2:
-        now = given[0].this.unnest() if isinstance(given[0], exp.Cast) else given[0]
-        is_clock = isinstance(now, exp.CurrentTimestamp | exp.CurrentDate)
-        return (now.copy() if is_clock else None), given[1], True
+        now = given[0].this.unnest() if _is_clock(given[0]) else given[0]
+        return (now.copy() if _is_moment(now) else None), given[1], True
     return None, side, False
+
+
+def _is_clock(part: exp.Expr) -> bool:
+    """Whether an expression is the present, or that converted to another type."""
+    bare = part.this.unnest() if isinstance(part, exp.Cast) else part
+    return isinstance(bare, exp.CurrentTimestamp | exp.CurrentDate)
+
+
+def _is_moment(part: exp.Expr) -> bool:
+    """Whether it is the present, or a day or moment that is told to be one."""
+    told = isinstance(part, exp.Cast) and part.to.is_type("date", "timestamp", "timestamptz")
+    return (told and is_fixed(part)) or _is_clock(part)
 
 
 def _is_equally_long(span: exp.Expr, type_: str) -> bool:
