@@ -141,7 +141,8 @@ def symptom(cause: str) -> Symptom:
     ("sql", "cause", "offered"),
     [
         ("SELECT 1 FROM alert WHERE alert_id = 17.0", "type-mismatch", True),
-        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "", False),  # nothing costs time
+        ("SELECT 1 FROM alert WHERE alert_id = 17.0", "", True),  # what it finds is a guess
+        ("SELECT 1 FROM alert WHERE alert_id = 17 OR code = 'x'", "", False),  # nothing costs time
         ("DELETE FROM alert WHERE alert_id = 17.0", "type-mismatch", False),
         ("SELECT 1 FROM alert WHERE alert_id = 17.0 FOR UPDATE", "type-mismatch", False),
     ],

@@ -47,7 +47,9 @@ class RefusedRow(Struct, frozen=True):
 
 
 class RemedyRow(Struct, frozen=True):
-    """One remedy; ``beside_index`` is an index that a rewritten statement takes."""
+    """One remedy; ``beside_index`` is an index that a rewritten statement takes, and
+    ``serves_only_with`` are those that an index is of no use without: all are predicted together.
+    """
 
     id: str
     type: str
@@ -66,6 +68,7 @@ class RemedyRow(Struct, frozen=True):
     for_queries: list[str] = []
     checked: CheckedRow | None = None
     beside_index: str = ""
+    serves_only_with: list[str] = []
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -145,6 +148,7 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         question=remedy.question,
         checked=_checked_row(remedy.checked),
         beside_index=beside.words if beside is not None else "",
+        serves_only_with=[design.words for design in remedy.beside],
         for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
     )
 

@@ -103,7 +103,10 @@ def _size(remedy: Remedy, numbers: Numbers) -> str:
 
 def caution_lines(cautions: Sequence[Told], numbers: Numbers) -> list[Text]:
     """What may make all predictions worse; of many only the first."""
-    lines = [Text(f"Caution: {in_words(each, numbers)}.") for each in cautions[:MOST_CAUTIONS]]
+    lines = [
+        Text(f"Caution: {in_words(each, numbers).rstrip('.')}.")
+        for each in cautions[:MOST_CAUTIONS]
+    ]
     more = len(cautions) - MOST_CAUTIONS
     return [*lines, Text(f"and {more} more.")] if more > 0 else lines
 
@@ -198,7 +201,10 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
 
 
 def _beside(entry: RemedyEntry) -> str:
-    """The index that a rewritten statement takes, and who builds it."""
+    """The indexes that it serves only with; that of a rewritten statement, and who builds it."""
+    if entry.remedy.beside:
+        others = " and ".join(design.words for design in entry.remedy.beside)
+        return f"an index on {others}: they serve only together, so try them together"
     text = entry.remedy.rewrite
     if text is None or text.beside is None:
         return ""

@@ -54,6 +54,8 @@ def trial_view(
     parts += beside_view(trial, numbers)
     for query_id, why in trial.failed:
         parts.append(Text(f"\n{query_id} could not be run: {why}"))
+    if alone := _left_alone(remedies):
+        parts.append(Text(f"\n{alone}"))
     for settled in settlements:
         files = f": {', '.join(settled.files)}" if settled.files else ""
         parts.append(
@@ -269,6 +271,24 @@ def _interval(ratio: RatioInterval | None, pairs: int, way: str, numbers: Number
     return (
         f"{ratio.pairs} {how}: after/before {numbers.figure(ratio.estimate)}, between {low} and "
         f"{high} ({numbers.percent(ratio.confidence, 1)} interval){words}"
+    )
+
+
+def _left_alone(remedies: Sequence[RemedyEntry]) -> str:
+    """That an index was tried without those it serves only with; "" when none was."""
+    tried = {each.remedy.index for each in remedies}
+    missing = [
+        (each.id, design.words)
+        for each in remedies
+        for design in each.remedy.beside
+        if design not in tried
+    ]
+    if not missing:
+        return ""
+    id_, words = missing[0]
+    return (
+        f"{id_} serves only beside an index on {words}, which was not tried with it: name both "
+        "with --remedy"
     )
 
 

@@ -16,16 +16,13 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.contract import CostModel
-from humble_ledger.core.costs.model import FEWEST_KEPT, IndexShape, KeySample, ScanCost, Search
-from humble_ledger.core.estimates.guessed import share_by_statistics
+from humble_ledger.core.costs.model import IndexShape, ScanCost, Search
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.core.plans.paths import path_to, rows_divided_by
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
-from humble_ledger.core.remedies.candidates.expressions import expression_of
 from humble_ledger.core.remedies.candidates.extremes import extreme_of
 from humble_ledger.core.remedies.candidates.model import Access
-from humble_ledger.core.remedies.candidates.operator_classes import bounds_of
 from humble_ledger.core.remedies.candidates.sides import asked_apart
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.prediction.cautions import caution_of
@@ -37,19 +34,18 @@ from humble_ledger.core.remedies.prediction.contract import (
 )
 from humble_ledger.core.remedies.prediction.matching import Match, gives_order, match
 from humble_ledger.core.remedies.prediction.recosting import Replacement, recost, recosted
+from humble_ledger.core.remedies.prediction.shapes import Shapes
+from humble_ledger.core.remedies.prediction.shares import Shares
 from humble_ledger.core.schema.containment import inverted_class
-from humble_ledger.core.schema.expressions import column_of_expression
-from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
+from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
-from humble_ledger.core.schema.operator_classes import PARTS_OF_TEXTS, sorts_by_bytes
+from humble_ledger.core.schema.operator_classes import PARTS_OF_TEXTS
 from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
     Wrapping,
-    predicates,
 )
-from humble_ledger.core.statements.parting import literals_of, unqualified
-from humble_ledger.errors import HumbleError
+from humble_ledger.core.statements.parting import literals_of
 
 WAY = "formula"
 _TRANSPARENT = (Operation.HASH, Operation.MATERIALIZE, Operation.MEMOIZE, Operation.SORT)
@@ -73,8 +69,13 @@ class FormulaPredictor:
     costs: CostModel
     oracle: SelectivityEstimator
     way: str = WAY
-    _shapes: dict[IndexDesign, IndexShape] = field(default_factory=dict)
-    _shares: dict[tuple[object, ...], float] = field(default_factory=dict)
+    _shares: Shares = field(init=False)
+    _shapes: Shapes = field(init=False)
+
+    def __post_init__(self) -> None:
+        """Remember what was asked for: nothing yet."""
+        self._shares = Shares(self.oracle)
+        self._shapes = Shapes(self.costs, self.oracle, self._shares)
 
     @property
     def plans_asked(self) -> int:
@@ -121,77 +122,11 @@ class FormulaPredictor:
 
     def _guessed(self, design: IndexDesign) -> bool:
         """Whether it is on an expression of which no sample could be taken."""
-        return any(key.expression for key in design.keys) and self._sampled(design, "") is None
+        return any(key.expression for key in design.keys) and self._shapes.sampled(design) is None
 
     def shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
         """The size the index would have when freshly built."""
-        if design not in self._shapes:
-            self._shapes[design] = self._whole_shape(design, table)
-        return self._shapes[design]
-
-    def _whole_shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
-        """Of a partitioned table the sum of its parts, as if these were equal.
-
-        A value then repeats less often in each.
-        """
-        count = _parts_of(table)
-        if count == 1:
-            return self._shape(design, table)
-        part = replace(
-            table,
-            rows=table.rows / count,
-            pages=-(-table.pages // count),
-            columns={
-                name: replace(
-                    column,
-                    distinct=column.distinct_values(table.rows)
-                    if column.distinct_in_parts is None
-                    else column.distinct_in_parts / count,
-                )
-                for name, column in table.columns.items()
-            },
-        )
-        one = self._shape(design, part)
-        return IndexShape(one.pages * count, one.levels, one.entries * count)
-
-    def _shape(self, design: IndexDesign, table: TableFacts) -> IndexShape:
-        if design.method == IndexMethod.BLOCK_RANGES:
-            return self.costs.sizes.block_ranges(table, len(design.keys))
-        columns = [table.columns[k.column] for k in design.keys if k.column in table.columns]
-        if design.method == IndexMethod.INVERTED:
-            return self._inverted(design, table, columns)
-        if design.method == IndexMethod.ENCLOSING:
-            return self.costs.sizes.enclosing(table, columns)
-        columns = [
-            table.columns.get(k.column) or column_of_expression(k.expression) for k in design.keys
-        ]
-        included = [table.columns[name] for name in design.included]
-        sample = self._sampled(design, design.predicate)
-        entries = self._entries(design, table, sample) if design.predicate else None
-        return self.costs.sizes.in_order(table, columns, included, entries, sample)
-
-    def _inverted(
-        self, design: IndexDesign, table: TableFacts, columns: Sequence[ColumnFacts]
-    ) -> IndexShape:
-        """By the terms of a sample where one can be taken, else by the width of the values."""
-        width = float(columns[0].mean_width_bytes or 32) if columns else 32.0
-        key, type_name = design.keys[0], columns[0].type_name if columns else ""
-        found = self.oracle.sample_terms(design.table, key, type_name)
-        if found is not None:
-            return self.costs.sizes.inverted(table, width, found[1], found[0])
-        parts = key.operator_class == PARTS_OF_TEXTS
-        return self.costs.sizes.inverted(table, width, width if parts else max(2.0, width / 16))
-
-    def _sampled(self, design: IndexDesign, predicate: str) -> KeySample | None:
-        return self.oracle.sample_keys(design.table, design.keys, design.included, predicate)
-
-    def _entries(self, design: IndexDesign, table: TableFacts, sample: KeySample | None) -> float:
-        """Rows that meet an index's condition: counted in the sample when it saw enough."""
-        if sample is not None and sample.rows_kept >= FEWEST_KEPT:
-            return sample.share * table.rows
-        rows = self._rows(table, table.name.name, predicates(design.predicate))
-        # The server tells those of all partitions; ``table`` then stands for one of them.
-        return rows / _parts_of(table)
+        return self._shapes.of(design, table)
 
     def _all_routes(
         self, plan: Plan, access: Access, designs: Mapping[IndexDesign, IndexDesign]
@@ -327,7 +262,7 @@ class FormulaPredictor:
             served = [p for p in here if p.searchable]
         if not served:
             return
-        rows = self._rows(access.table, access.alias, served)
+        rows = self._shares.rows(access.table, access.alias, served)
         share = min(1.0, rows / max(access.table.rows, 1.0))
         others = len(access.conditions) - len(served)
         search = Search(share, share, quals=len(served), filters=others)
@@ -365,9 +300,9 @@ class FormulaPredictor:
     def _search(
         self, access: Access, found: Match, design: IndexDesign, loops: float = 1.0
     ) -> Search:
-        share = self._share(access, found, design)
+        share = self._shares.of(access, found, design)
         part = replace(found, beyond=())
-        walked = self._share(access, part, design) if found.beyond else share
+        walked = self._shares.of(access, part, design) if found.beyond else share
         quals = len(found.equal) + len(found.ranges) + len(found.joined) + len(found.beyond)
         others = len(access.conditions) - len(found.constants)
         patterns = sum(p.kind is PredicateKind.PATTERN for p in found.ranges)
@@ -380,53 +315,6 @@ class FormulaPredictor:
             loops=loops,
             begins_equal=bool(found.equal or found.joined),
         )
-
-    def _share(self, access: Access, found: Match, design: IndexDesign) -> float:
-        table, rows = access.table, max(access.table.rows, 1.0)
-        patterned = any(sorts_by_bytes(key) for key in design.keys)
-        key = (table.name, access.alias, found.constants, found.joined, patterned)
-        if key not in self._shares:
-            share = 1.0
-            bare = [p for p in found.constants if _known_to_planner(p)]
-            if bare:
-                sqls = [sql for p in bare for sql in bounds_of(p, patterned=patterned) or (p.sql,)]
-                share = self._rows(table, access.alias, bare, sqls) / rows
-            for predicate in found.constants:
-                if predicate not in bare:
-                    share *= self._sampled_share(access, predicate)
-            if found.joined:
-                share *= self.oracle.rows_per_value(table.name, found.joined) / rows
-            self._shares[key] = min(1.0, share)
-        return self._shares[key]
-
-    def _rows(
-        self,
-        table: TableFacts,
-        alias: str,
-        found: Sequence[Predicate],
-        texts: Sequence[str] = (),
-    ) -> float:
-        """The rows that meet all these conditions; by the statistics where nobody can be asked."""
-        try:
-            return self.oracle.rows_matching(table.name, alias, texts or [p.sql for p in found])
-        except HumbleError:
-            return table.rows * math.prod(share_by_statistics(table, p) for p in found)
-
-    def _sampled_share(self, access: Access, predicate: Predicate) -> float:
-        """The rows for which an expression compares true: the planner has no statistics yet."""
-        table = access.table
-        asked = self._rows(table, access.alias, [predicate])
-        text = unqualified(predicate.sql, access.alias)
-        key = IndexKey("", f"({expression_of(predicate, access.alias) or text})")
-        sample = self.oracle.sample_keys(table.name, (key,), (), "")
-        met = self.oracle.sample_keys(table.name, (), (), text)
-        if sample is None or met is None or sample.rows_seen == 0:
-            return asked / max(table.rows, 1.0)
-        if met.rows_kept < FEWEST_KEPT and predicate.operator == "=":
-            return 1.0 / sample.distinct(max(table.rows, 1.0))
-        if met.rows_kept == 0:  # rarer than what was seen
-            return min(asked / max(table.rows, 1.0), 0.5 / met.rows_seen)
-        return met.share
 
     def _scans(
         self,
@@ -453,11 +341,6 @@ def _by_access(
 
 def _never(sort: Node) -> bool:
     return False
-
-
-def _known_to_planner(predicate: Predicate) -> bool:
-    """Whether statistics of a column stand behind the planner's estimate."""
-    return predicate.wrapping is Wrapping.NONE or predicate.kind is PredicateKind.NULL_TEST
 
 
 def _from_outside(plan: Plan, access: Access) -> list[Predicate]:
@@ -490,11 +373,6 @@ def _calls_cost(plan: Plan, access: Access, rows: float) -> float:
         once = hashed or child.role is Role.INIT_PLAN
         total += child.cost.total * (1.0 if once else max(1.0, rows))
     return total
-
-
-def _parts_of(table: TableFacts) -> int:
-    """How many partitions a table has; 1 for one that is not partitioned."""
-    return max(1, table.partitions) if table.kind == "partitioned" else 1
 
 
 def _joins_above(plan: Plan, access: Access) -> Iterator[tuple[Node, Node, float]]:
