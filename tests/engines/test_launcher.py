@@ -17,7 +17,9 @@ from humble_ledger.errors import TargetUnreachable, WrongUsage
 from tests.conftest import FOUND
 
 HOLD = """
-import sys, time
+import signal, sys, time
+# Tests that were started in the background hand an ignored Ctrl-C down.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 from humble_ledger.engines.postgresql.launcher import Cluster, find_binaries
 with Cluster(find_binaries()) as cluster:
     print(cluster.folder, flush=True)

@@ -1,19 +1,28 @@
-"""A MariaDB server of our own goes with us, however we go."""
+"""A MariaDB or MySQL server of our own goes with us, however we go."""
 
 from __future__ import annotations
 
 import signal
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
-from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
+from humble_ledger.engines.mysql.launcher import (
+    MariaCluster,
+    MysqlCluster,
+    Programs,
+    find_mysql_programs,
+    find_programs,
+)
 from humble_ledger.errors import TargetUnreachable, WrongUsage
 from tests.engines.test_launcher import gone, servers_of
 
 HOLD = """
-import time
+import signal, time
+# Tests that were started in the background hand an ignored Ctrl-C down.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
 with MariaCluster(find_programs()) as cluster:
     print(cluster.folder, flush=True)
@@ -44,3 +53,27 @@ def test_programs_that_are_not_there_are_told(monkeypatch: pytest.MonkeyPatch) -
     with pytest.raises(WrongUsage) as caught:
         find_programs()
     assert "apt install" in caught.value.hint
+
+
+@pytest.mark.parametrize("says", ["", "mysqld  Ver 10.11.6-MariaDB for debian-linux-gnu"])
+def test_a_copy_of_mysql_takes_mysqls_own_programs(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, says: str
+) -> None:
+    if says:  # what is called so is often MariaDB's
+        (tmp_path / "mysqld").write_text(f"#!/bin/sh\necho '{says}'\n")
+        (tmp_path / "mysqld").chmod(0o755)
+    monkeypatch.setenv("HUMBLE_MYSQL_BIN", str(tmp_path))
+    with pytest.raises(WrongUsage) as caught:
+        find_mysql_programs()
+    assert "HUMBLE_MYSQL_BIN" in caught.value.hint
+
+
+def test_a_mysql_server_that_does_not_start_tells_why(tmp_path: Path) -> None:
+    program = tmp_path / "mysqld"
+    program.write_text("#!/bin/sh\necho '[ERROR] unknown variable' >&2; exit 1\n")
+    program.chmod(0o755)
+    tmp_path.chmod(0o755)
+    cluster = MysqlCluster(Programs(program, program, "9.7.4"))
+    with pytest.raises(TargetUnreachable, match="did not start"), cluster:
+        pass
+    assert not cluster.folder.exists()

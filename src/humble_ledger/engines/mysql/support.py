@@ -37,10 +37,6 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
         "Statements of ours end by the server's own time limit.",
     ),
 }
-_NO_COPY = (
-    "a copy of such a server takes its own programs, and is not made yet",
-    "Predictions are made by the server's cost formulas; a trial tells what is true.",
-)
 
 
 def of(member: Member, capability: Capability, *, read_only: bool = False) -> Support:
@@ -54,8 +50,6 @@ def of(member: Member, capability: Capability, *, read_only: bool = False) -> Su
             "the target is a read-only server, where nothing can be built",
             "Try it on a server that takes writes: name one with --target.",
         )
-    if capability is Capability.HOLLOW and not member.mariadb:
-        return Support(False, "", have, *_NO_COPY)
     if capability in _CANNOT:
         reason, remedy = _CANNOT[capability]
         return Support(False, "", have, reason, remedy)

@@ -8,7 +8,12 @@ from dataclasses import dataclass
 
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.mysql.connection import Connection, Member, connect
-from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
+from humble_ledger.engines.mysql.launcher import (
+    MariaCluster,
+    MysqlCluster,
+    find_mysql_programs,
+    find_programs,
+)
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.errors import HumbleError, TargetUnreachable
 
@@ -25,6 +30,16 @@ _PLANNING = (
     "sql_mode", "group_concat_max_len", "max_sort_length",
 )  # fmt: skip
 _COSTS = "SHOW GLOBAL VARIABLES LIKE 'optimizer\\_%\\_cost'"
+_COST_TABLES = (
+    (
+        "SELECT cost_name, cost_value FROM mysql.server_cost",
+        "UPDATE mysql.server_cost SET cost_value = %s WHERE cost_name = %s",
+    ),
+    (
+        "SELECT cost_name, cost_value FROM mysql.engine_cost",
+        "UPDATE mysql.engine_cost SET cost_value = %s WHERE cost_name = %s",
+    ),
+)
 _SERVER_MS = 600_000
 ROLE = "humble_copy"
 STAGE, SMALL = "humble_stage", "humble_small"
@@ -51,21 +66,17 @@ def house_for(target: Connection, database: str) -> Iterator[House]:
     Raises:
         HumbleError: there are no programs of that kind here, or they are of another series.
     """
-    if not target.member.mariadb:
-        raise TargetUnreachable(
-            "A copy of a MySQL server takes MySQL's own programs, and is not made yet.",
-            "Predictions are made by the server's cost formulas; a trial tells what is true.",
-        )
-    programs = find_programs()
+    mariadb = target.member.mariadb
+    programs = find_programs() if mariadb else find_mysql_programs()
     _require_series(target.member, programs.version)
     settings: dict[str, str] = {
         "innodb_stats_auto_recalc": "0",
         "innodb_buffer_pool_size": "256M",
-        "innodb_log_file_size": "64M",
+        **({"innodb_log_file_size": "64M"} if mariadb else {}),
     }
     for name in _AT_START:
         settings[name] = str(target.one(f"SELECT @@GLOBAL.{name}"))
-    with MariaCluster(programs, settings) as cluster:
+    with (MariaCluster if mariadb else MysqlCluster)(programs, settings) as cluster:
         limits = Limits(statement_ms=_SERVER_MS)
         url = cluster.url(user=ROLE)
         owner = connect(cluster.url(), limits, read_only=False, database=False)
@@ -85,11 +96,23 @@ def _make_room(target: Connection, owner: Connection, database: str) -> None:
     for name in (database, *OURS):
         place = quoted(name).replace("\\", "\\\\").replace("_", "\\_").replace("%", "\\%")
         owner.do(f"GRANT ALL PRIVILEGES ON {place}.* TO {ROLE}@localhost")
+    if not owner.member.mariadb:  # which asks for a right to set what only its session knows
+        owner.do(f"GRANT SESSION_VARIABLES_ADMIN ON *.* TO {ROLE}@localhost")
 
 
 def _require_series(member: Member, version: str) -> None:
-    """Costs must be reckoned alike: by the fixed constants up to 10.11, or by one series' own."""
+    """Costs must be reckoned alike: by MariaDB's fixed constants up to 10.11, or one series' own.
+
+    MySQL's are in tables, and carried over; how they are reckoned differs between 8 and 9 at most.
+    """
     major, minor, *_ = (int(part) for part in version.split("."))
+    if not member.mariadb:
+        if member.number // 10_000 != major:
+            raise TargetUnreachable(
+                f"The MySQL programs here are of version {version}, not {member.version}.",
+                "Name the folder of the target's series with HUMBLE_MYSQL_BIN.",
+            )
+        return
     number = major * 10_000 + minor * 100
     old, ours_old = member.number < _COSTS_CHANGED, number < _COSTS_CHANGED
     if old != ours_old or (not old and member.number // 100 != number // 100):
@@ -107,9 +130,20 @@ def _carry_settings(target: Connection, copy: Connection) -> None:
             values[name] = target.one(f"SELECT @@SESSION.{name}")
         except HumbleError:
             continue  # this version has it not
-    if target.member.number >= _COSTS_CHANGED:
+    if not target.member.mariadb:
+        _carry_cost_constants(target, copy)
+    elif target.member.number >= _COSTS_CHANGED:
         values.update({str(name): float(value) for name, value in target.rows(_COSTS)})
     set_all(copy, values)
+
+
+def _carry_cost_constants(target: Connection, copy: Connection) -> None:
+    """MySQL keeps them in tables, with a NULL for what is as it came."""
+    for asked, change in _COST_TABLES:
+        with suppress(HumbleError):  # not everybody may see them
+            for name, value in target.rows(asked):
+                copy.asked(change, value, name)
+            copy.do("FLUSH OPTIMIZER_COSTS")
 
 
 def set_all(connection: Connection, values: Mapping[str, object]) -> None:

@@ -130,7 +130,7 @@ def _apart(column: Column, values: Sequence[Any]) -> Made:
 
 def _other_bytes(column: Column, name: str, number: str) -> str:
     """Other bytes, anywhere among those of the sample, as keys made by chance are."""
-    mixed = f"MD5(CONCAT({name}, '-', {number}))"
+    mixed = f"SHA2(CONCAT({name}, '-', {number}), 256)"
     if column.kind == "uuid":
         parts = (f"LEFT({mixed}, 8)", f"MID({mixed}, 9, 4)", f"CONCAT('4', MID({mixed}, 14, 3))",
                  f"CONCAT('8', MID({mixed}, 18, 3))", f"RIGHT({mixed}, 12)")  # fmt: skip

@@ -128,7 +128,7 @@ def sampled(
     if one_of > 1 and table.primary:
         keys = ", ".join(quoted(name) for name in table.primary)
         # A checksum would go with the digits of a number, and so with what goes with that.
-        mixed = f"CONV(LEFT(MD5(CONCAT_WS('-', {keys})), 8), 16, 10)"
+        mixed = f"CONV(LEFT(SHA2(CONCAT_WS('-', {keys}), 256), 8), 16, 10)"
         where = f" WHERE {mixed} % {one_of} = 0"
     order = ", ".join(quoted(name) for name in table.primary)
     by = f" ORDER BY {order}" if order else ""

@@ -1,4 +1,4 @@
-"""A MariaDB server of our own, from an empty folder to a stopped server."""
+"""A MariaDB or MySQL server of our own, from an empty folder to a stopped server."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ import pymysql
 
 from humble_ledger.engines.launching import supervisor
 from humble_ledger.engines.launching.account import choose_account
-from humble_ledger.engines.mysql.launcher.programs import Programs
+from humble_ledger.engines.mysql.launcher.programs import MYSQL_VARIABLE, VARIABLE, Programs
 from humble_ledger.errors import TargetUnreachable
 
 USER = "humble"
@@ -27,7 +27,7 @@ POLL_S = 0.1
 # A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
 PARENTS = ("/var/tmp", "/tmp")
 
-# A scratch server's data need not outlive a power cut.
+# What both members have. A scratch server's data need not outlive a power cut.
 SCRATCH_SETTINGS: Mapping[str, str] = {
     "innodb_flush_log_at_trx_commit": "0",
     "innodb_doublewrite": "0",
@@ -48,11 +48,16 @@ class MariaCluster:
         TargetUnreachable: the server did not start; the message carries the end of its log.
     """
 
+    member = "MariaDB"
+    scheme = "mariadb"
+    variable = VARIABLE
+    own_settings: Mapping[str, str] = {}
+
     def __init__(self, programs: Programs, settings: Mapping[str, str] | None = None) -> None:
         self.programs = programs
-        self._settings = {**SCRATCH_SETTINGS, **(settings or {})}
+        self._settings = {**SCRATCH_SETTINGS, **self.own_settings, **(settings or {})}
         self._supervisor: subprocess.Popen[bytes] | None = None
-        self.account = choose_account("mysql", "MariaDB")
+        self.account = choose_account("mysql", self.member)
         self.folder = Path()
 
     @property
@@ -72,7 +77,8 @@ class MariaCluster:
 
     def url(self, database: str = "", user: str = USER) -> str:
         """The URL of one database of this server."""
-        return f"mariadb://{user}@localhost/{database}?socket={quote(str(self.socket), safe='/')}"
+        place = quote(str(self.socket), safe="/")
+        return f"{self.scheme}://{user}@localhost/{database}?socket={place}"
 
     def __enter__(self) -> MariaCluster:
         parent = next((p for p in PARENTS if Path(p).is_dir()), None)
@@ -126,16 +132,7 @@ class MariaCluster:
         lines = [f"{name} = {value}" if value else name for name, value in settings.items()]
         order = {
             "keep": False,
-            "initdb": [
-                str(self.programs.installer),
-                "--no-defaults",
-                f"--datadir={data}",
-                # A server that starts removes every temporary table of its folder for those,
-                # also those of other servers that share it.
-                f"--tmpdir={self.folder}",
-                "--skip-test-db",
-                "--auth-root-authentication-method=normal",
-            ],
+            "initdb": self._making(data),
             "stop": int(signal.SIGTERM),
             "kill": int(signal.SIGKILL),
             "settings_file": str(settings_file),
@@ -155,6 +152,19 @@ class MariaCluster:
             start_new_session=True,
         )
 
+    def _making(self, data: Path) -> list[str]:
+        """The command that makes the data folder."""
+        return [
+            str(self.programs.installer),
+            "--no-defaults",
+            f"--datadir={data}",
+            # A server that starts removes every temporary table of its folder for those,
+            # also those of other servers that share it.
+            f"--tmpdir={self.folder}",
+            "--skip-test-db",
+            "--auth-root-authentication-method=normal",
+        ]
+
     def _wait_until_ready(self) -> None:
         give_up = time.monotonic() + START_TIMEOUT_S
         while self.running and time.monotonic() < give_up:
@@ -168,9 +178,35 @@ class MariaCluster:
         logs = [self.folder / "making.log", self.folder / "server.log"]
         said = "".join(log.read_text(errors="replace") for log in logs if log.exists())
         raise TargetUnreachable(
-            f"The MariaDB {self.programs.version} server did not start: {_why(said)}",
-            f"Has {self.folder.parent} some 300 MB free? Other programs: HUMBLE_MARIADB_BIN.",
+            f"The {self.member} {self.programs.version} server did not start: {_why(said)}",
+            f"Has {self.folder.parent} some 300 MB free? Other programs: {self.variable}.",
         )
+
+
+class MysqlCluster(MariaCluster):
+    """The same with MySQL's programs: ``with MysqlCluster(find_mysql_programs()) as server: …``."""
+
+    member = "MySQL"
+    scheme = "mysql"
+    variable = MYSQL_VARIABLE
+    own_settings: Mapping[str, str] = {
+        "mysqlx": "OFF",
+        "performance_schema": "OFF",  # a copy answers for plans alone, and starts sooner
+        "innodb_redo_log_capacity": "128M",
+    }
+
+    def _making(self, data: Path) -> list[str]:
+        """Some settings hold from the first day of a folder."""
+        fixed = ("innodb_page_size", "lower_case_table_names")
+        given = [f"--{name}={self._settings[name]}" for name in fixed if name in self._settings]
+        return [
+            str(self.programs.server),
+            "--no-defaults",
+            "--initialize-insecure",
+            f"--datadir={data}",
+            f"--tmpdir={self.folder}",
+            *given,
+        ]
 
 
 def _why(said: str) -> str:

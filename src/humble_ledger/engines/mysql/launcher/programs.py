@@ -1,4 +1,4 @@
-"""Where MariaDB's server programs are: given by a variable, on PATH, or in a distribution."""
+"""Where a server's programs are: given by a variable, on PATH, or in a distribution."""
 
 from __future__ import annotations
 
@@ -12,6 +12,7 @@ from pathlib import Path
 from humble_ledger.errors import WrongUsage
 
 VARIABLE = "HUMBLE_MARIADB_BIN"
+MYSQL_VARIABLE = "HUMBLE_MYSQL_BIN"
 _SERVERS = ("mariadbd", "mysqld")
 _INSTALLERS = ("mariadb-install-db", "mysql_install_db")
 _FOLDERS = ("/usr/sbin", "/usr/bin", "/usr/local/mariadb/bin", "/usr/local/mysql/bin")
@@ -19,22 +20,47 @@ _FOLDERS = ("/usr/sbin", "/usr/bin", "/usr/local/mariadb/bin", "/usr/local/mysql
 
 @dataclass(frozen=True, slots=True)
 class Programs:
-    """The server, the program that makes its data folder, and the version."""
+    """The server, the program that makes its data folder, and the version.
+
+    MySQL's server makes its folder itself.
+    """
 
     server: Path
     installer: Path
     version: str
 
 
+def find_mysql_programs() -> Programs:
+    """MySQL's server on this machine.
+
+    Raises:
+        WrongUsage: there is none.
+    """
+    places = _places(MYSQL_VARIABLE)
+    server = shutil.which("mysqld", path=places)
+    said = _version(server) if server else ""
+    found = re.search(r"Ver (\d+\.\d+\.\d+)", said)
+    if server is None or found is None or "mariadb" in said.lower():
+        raise WrongUsage(
+            f"No MySQL server programs here: looked at {MYSQL_VARIABLE}, PATH and {_FOLDERS[0]}.",
+            f"Name the folder that mysqld is in with {MYSQL_VARIABLE}.",
+        )
+    return Programs(Path(server), Path(server), found[1])
+
+
+def _places(variable: str) -> str:
+    named = os.environ.get(variable)
+    folders = [named] if named else [*os.environ.get("PATH", "").split(os.pathsep), *_FOLDERS]
+    return os.pathsep.join(folders)
+
+
 def find_programs() -> Programs:
-    """The server's programs on this machine.
+    """MariaDB's programs on this machine.
 
     Raises:
         WrongUsage: there are none.
     """
-    named = os.environ.get(VARIABLE)
-    folders = [named] if named else [*os.environ.get("PATH", "").split(os.pathsep), *_FOLDERS]
-    places = os.pathsep.join(folders)
+    places = _places(VARIABLE)
     server = next(filter(None, (shutil.which(name, path=places) for name in _SERVERS)), None)
     making = next(filter(None, (shutil.which(name, path=places) for name in _INSTALLERS)), None)
     said = _version(server) if server else ""
