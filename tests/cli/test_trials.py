@@ -222,3 +222,30 @@ def test_one_query_that_fails_does_not_end_the_trial_of_the_others(
     assert "division by zero" in why
     assert "could not be run" in begun.ok("show", trial["id"]).out
     assert "division by zero" in begun.fails(4, "trial", bad, "--index", "alert (code)")
+
+
+@only_newest
+@pytest.mark.parametrize(
+    ("sql", "told"),
+    [
+        ("SELECT id FROM tied WHERE kind = 1 ORDER BY rank DESC LIMIT 5", "ties in the order"),
+        ("SELECT id FROM tied WHERE kind = 1 AND rank > 3 LIMIT 5", "in no order"),
+    ],
+)
+def test_what_a_statement_leaves_open_says_nothing_against_an_index(
+    begun: Program, server: Server, sql: str, told: str
+) -> None:
+    server.do(
+        "CREATE TABLE tied AS SELECT n AS id, n % 500 AS kind, 7 + (n % 2000) / 900 AS rank, "
+        "repeat('x', 300) AS pad FROM generate_series(1, 20000) n"
+    )
+    server.do("ANALYZE tied")
+    try:
+        begun.ok("plan", sql)
+        # Its entries lie backwards: other rows of the same rank come first.
+        trial = begun.json("trial", sql, "--index", "tied (kind, rank DESC, id DESC)")
+    finally:
+        server.do("DROP TABLE tied")
+    (query,) = trial["queries"]
+    assert query["same_result"] and told in query["result_note"], query
+    assert query["verdict"] == "faster"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from humble_ledger.core.statements.ordering import OrderAsked, order_asked
+from humble_ledger.core.statements.ordering import OrderAsked, order_asked, showing_its_order
 from humble_ledger.core.trials.differences import Row, explain_difference, explain_order
 from humble_ledger.core.trials.honesty import Checked, honesty
 from humble_ledger.views.wording import in_words
@@ -49,6 +49,39 @@ def test_ties_at_a_limit_are_recognised_and_still_no_equality() -> None:
     assert not found.same and found.reason.key == "ties-differ"
     other = explain_difference(before, rows("k|1", "m|3"), limited)
     assert other.reason.key != "ties-differ"
+    # Of one text on both sides that says nothing against the change.
+    assert explain_difference(before, after, limited, one_text=True).same
+    hidden = OrderAsked(limited=True, terms=("rank",))
+    assert explain_difference(before, after, hidden, one_text=True, ties=True).same
+    assert not explain_difference(before, after, hidden, one_text=True).same
+
+
+def test_any_rows_will_do_where_no_order_is_asked_for() -> None:
+    before, after = rows("k|1", "k|2"), rows("k|1", "k|3")
+    some = OrderAsked(limited=True)
+    assert explain_difference(before, after, some, one_text=True).same
+    assert not explain_difference(before, after, some).same  # another text may mean others
+    assert not explain_difference(before, after, OrderAsked(), one_text=True).same
+    assert not explain_difference(before, before[:1], some, one_text=True).same
+
+
+@pytest.mark.parametrize(
+    ("sql", "shown"),
+    [
+        ("SELECT id FROM t ORDER BY rank DESC LIMIT 5",
+         "SELECT rank AS humble_key_0 FROM t ORDER BY rank DESC LIMIT 5"),
+        ("SELECT id FROM t ORDER BY lower(a), b LIMIT 5",
+         "SELECT LOWER(a) AS humble_key_0, b AS humble_key_1 FROM t ORDER BY LOWER(a), b LIMIT 5"),
+        ("SELECT id AS rank FROM t ORDER BY rank LIMIT 5", ""),  # which of the two is not clear
+        ("SELECT DISTINCT id FROM t ORDER BY 1 LIMIT 5", ""),
+        ("SELECT kind, count(*) FROM t GROUP BY kind ORDER BY kind LIMIT 5", ""),
+        ("SELECT id FROM t LIMIT 5", ""),
+        ("not SQL (", ""),
+    ],
+)  # fmt: skip
+def test_what_rows_are_ordered_by_can_be_shown_alone(sql: str, shown: str) -> None:
+    found = showing_its_order(sql)
+    assert found.replace(" NULLS LAST", "").replace(" NULLS FIRST", "") == shown
 
 
 def test_private_rows_are_not_quoted() -> None:

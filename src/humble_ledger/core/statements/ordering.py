@@ -55,6 +55,33 @@ def order_asked(
     return OrderAsked(tuple(places), limited, terms)
 
 
+def showing_its_order(sql: str, parser: str = DIALECT) -> str:
+    """The statement with nothing shown but what its rows are ordered by; "" where that is unclear.
+
+    The rows are the same, so that two runs of it tell whether only ties changed places.
+    """
+    try:
+        tree = sqlglot.parse_one(sql, dialect=parser)
+    except (SqlglotError, RecursionError):
+        return ""
+    order = tree.args.get("order")
+    if not isinstance(tree, exp.Select) or order is None:
+        return ""
+    if any(tree.args.get(clause) for clause in ("distinct", "group", "having")):
+        return ""
+    if any(tree.find(kind) for kind in (exp.AggFunc, exp.Window)):
+        return ""
+    terms = [each.this for each in order.expressions]
+    named = {e.alias for e in tree.selects if isinstance(e, exp.Alias)}
+    if any(isinstance(t, exp.Literal) or (t.find(exp.Column) is None) for t in terms):
+        return ""
+    if any(c.name in named and not c.table for t in terms for c in t.find_all(exp.Column)):
+        return ""
+    shown = [exp.alias_(t.copy(), f"humble_key_{n}") for n, t in enumerate(terms)]
+    tree.set("expressions", shown)
+    return tree.sql(dialect=parser)
+
+
 def _of_one_table(tree: exp.Query, columns_of: Callable[[str], Sequence[str]]) -> list[str]:
     from_ = tree.args.get("from_")
     table = from_.this if from_ is not None and not tree.args.get("joins") else None

@@ -18,11 +18,19 @@ LAST_DIGITS = 1e-12  # relative difference, up to which it is one of rounding
 
 
 def explain_difference(
-    before: Sequence[Row], after: Sequence[Row], asked: OrderAsked, *, show: bool = True
+    before: Sequence[Row],
+    after: Sequence[Row],
+    asked: OrderAsked,
+    *,
+    show: bool = True,
+    one_text: bool = False,
+    ties: bool = False,
 ) -> ResultComparison:
     """Why two results differ; the same after all when only last digits of fractions do.
 
-    ``show`` lets a few of the rows be quoted.
+    ``show`` lets a few of the rows be quoted. What ``one_text`` leaves open may come otherwise each
+    time: which of the ``ties`` at the end of a LIMIT, and which rows at all where it asks for no
+    order.
     """
     if before and after and len(before[0]) != len(after[0]):
         return ResultComparison(
@@ -38,11 +46,13 @@ def explain_difference(
                 True,
                 message("same-but-for-last-digits", rows=len(before), most=rounded),
             )
-        if asked.limited and asked.places and _keys(gone, asked) == _keys(new, asked):
-            return ResultComparison(
-                False,
-                message("ties-differ", rows=len(gone), of=len(before)),
-            )
+        shown = asked.limited and asked.places and _keys(gone, asked) == _keys(new, asked)
+        if shown or ties:
+            told = message("ties-differ", rows=len(gone), of=len(before))
+            return ResultComparison(one_text, told)
+        if one_text and asked.limited and not asked.terms:
+            told = message("any-rows-would-do", rows=len(gone), of=len(before))
+            return ResultComparison(True, told)
         head = message("rows-differ", rows=len(gone), of=len(before))
     else:
         head = message("other-number-of-rows", before=len(before), after=len(after))

@@ -54,6 +54,13 @@ def ties_differ(n: Numbers, *, rows: int, of: int) -> str:
     )
 
 
+def any_rows_would_do(n: Numbers, *, rows: int, of: int) -> str:
+    return (
+        f"{rows_differ(n, rows=rows, of=of)}: the statement asks for {n.whole(of)} of those that "
+        "match, in no order, so that others may come each time"
+    )
+
+
 def results_differ(
     n: Numbers, *, head: str, repeated: bool, gone: str | None, new: str | None
 ) -> str:

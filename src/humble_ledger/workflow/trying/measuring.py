@@ -8,7 +8,7 @@ from dataclasses import replace
 from humble_ledger.core.messages import message
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
-from humble_ledger.core.statements.ordering import order_asked
+from humble_ledger.core.statements.ordering import order_asked, showing_its_order
 from humble_ledger.core.trials.differences import MOST_ROWS, explain_difference, explain_order
 from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import rate_at, ratio_interval
@@ -151,12 +151,29 @@ class Measuring:
         if compared.same or max(p.rows for p in prints.values()) > MOST_ROWS:
             return compared
         rows = {side: list(arm.result_rows(tried.statement)) for side, arm in arms.items()}
+        asked = order_asked(sql, parser, self._columns_of)
+        one_text = sent["after"] == sent["before"]
         return explain_difference(
             rows["before"],
             rows["after"],
-            order_asked(sql, parser, self._columns_of),
+            asked,
             show=not self._judging.workspace.configuration.mask,
+            one_text=one_text,
+            ties=one_text and asked.limited and not asked.places and self._only_ties(tried, arms),
         )
+
+    def _only_ties(self, tried: TriedQuery, arms: Mapping[str, Arm]) -> bool:
+        """Whether what the rows are ordered by, which is not shown, is the same on both sides."""
+        parser = self._judging.workspace.engine.dialect.parser
+        sql = showing_its_order(tried.statement.sql, parser)
+        if not sql:
+            return False
+        asked = replace(tried.statement, sql=sql)
+        try:
+            keys = [list(arm.result_rows(asked)) for arm in arms.values()]
+        except HumbleError:
+            return False
+        return all(each == keys[0] for each in keys)
 
     def _columns_of(self, table: str) -> Sequence[str]:
         """The columns of a table in their order; none when nobody knows it."""

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 
 _LENGTH = re.compile(r"\((\d+)(?:,(\d+))?\)")
+_SCHEMA = re.compile(r"^(?:\w+|\"[^\"]+\")\.")
 _TEXTS = ("a", "", "b", "A", "ab", "1", "01", "a%", "é", " a")
 _MOMENTS = (
     "2026-03-01 00:00:00", "2026-03-01 12:30:00.5", "2026-02-28 23:59:59.999999",
@@ -50,14 +51,20 @@ _VALUES: Mapping[str, tuple[str, ...]] = {
     "tsrange": ("empty", "[2026-03-01,2026-03-05)", "[2026-03-04,)"),
     "tstzrange": ("empty", "[2026-03-01,2026-03-05)", "[2026-03-04,)"),
     "xml": ("<a/>", "<a>1</a>"),
-    "public.hstore": ("", "a=>1", "a=>NULL"),
+    "ltree": ("a", "a.b", "b", "a.b.c"),
     "hstore": ("", "a=>1", "a=>NULL"),
 }
 _NUMBERS = ("smallint", "integer", "bigint", "numeric", "real", "double", "money")
 
 
+def _unplaced(type_name: str) -> str:
+    """A type's name without the schema that an extension was put in."""
+    return _SCHEMA.sub("", type_name)
+
+
 def typical_values(type_name: str) -> list[str]:
     """Values of a type, in the server's text form; none for a type that is not known."""
+    type_name = _unplaced(type_name)
     if type_name.endswith("[]"):
         inner = typical_values(type_name[:-2])
         one, other = ([*inner, "NULL", "NULL"])[:2]
@@ -78,6 +85,7 @@ def typical_values(type_name: str) -> list[str]:
 
 def beside(type_name: str) -> tuple[str, ...]:
     """Expressions for a value given as {0} and for those just beside it."""
+    type_name = _unplaced(type_name)
     if type_name.startswith(_NUMBERS):
         return ("{0}", "{0} + 1", "{0} - 1")
     if type_name.startswith("timestamp"):
