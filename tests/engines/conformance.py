@@ -155,7 +155,9 @@ def a_hollow_plans_as_its_target_and_with_what_is_supposed(target: Target) -> No
             (name,) = hollow.names({design: shape})
             assert found.uses_index(name) and (found.cost_total or 0) < (now.cost_total or 0)
             again = hollow.explain(Statement(FEW), {}).plan
-            assert again.cost_total == now.cost_total and not again.uses_index(name)
+            # Costs may count the pages that are in memory, of which more are by now.
+            assert again.cost_total == pytest.approx(now.cost_total, rel=0.02)
+            assert not again.uses_index(name)
             assert hollow.asked == 3
         assert target.facts(session).indexes == facts.indexes
     dropped = target.engine.drop_hollows()
