@@ -385,7 +385,8 @@ CASES["clinic"] = CLINIC
 CASES["harbour"] = HARBOUR
 SETUP["bookings"] = ""
 CASES["bookings"] = BOOKINGS
-SETUP["auction"] = ""
+# Nobody sells for whom the last case deletes; rows are made by chance.
+SETUP["auction"] = "DELETE FROM sale.lot WHERE seller_id = 89999"
 CASES["auction"] = AUCTION
 SETUP["bikes"] = ""
 CASES["bikes"] = BIKES
