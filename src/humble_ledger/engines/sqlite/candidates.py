@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
 from humble_ledger.core.remedies.design import IndexDesign
@@ -36,16 +37,19 @@ def in_another_order(access: Access) -> Iterator[Candidate]:
             continue
         wanted = asked[1] if asked is not None else column.collation
         key = IndexKey(column.name, collation="" if wanted == column.collation else wanted)
-        words = f'"{predicate.plain}" asks for a beginning' if pattern else (
-            f'"{predicate.plain}" compares by {wanted}'
-        )  # fmt: skip
+        asked_for = predicate.plain
+        use = (
+            message("index-for-beginning", condition=asked_for)
+            if pattern
+            else message("index-by-collation", condition=asked_for, collation=wanted)
+        )
         equal = [name for name in by_telling(access) if name != column.name][:_MOST_BEFORE]
         for columns in ([], equal) if equal else ([],):
             keys = (*as_keys(columns), key)
             if not any(
                 i.keys[: len(keys)] == keys and not i.predicate for i in access.table.indexes
             ):
-                yield Candidate(IndexDesign(access.table.name, keys), access, words)
+                yield Candidate(IndexDesign(access.table.name, keys), access, use)
 
 
 def _beginning(predicate: Predicate) -> bool:

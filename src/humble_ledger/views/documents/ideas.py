@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from humble_ledger.core.plans.open_document import AdviceRow, advice_of
 from humble_ledger.core.results.ideas import PlanIdeas
+from humble_ledger.views.wording import in_words
 
 
 class IdeaRow(Struct, frozen=True):
@@ -44,7 +45,7 @@ def ideas_document(found: PlanIdeas) -> IdeasDocument:
             idea.index,
             idea.step,
             idea.symptom,
-            idea.reason,
+            in_words(idea.reason),
             statement,
         )
         for idea, statement in zip(found.ideas, found.statements, strict=True)

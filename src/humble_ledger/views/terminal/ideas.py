@@ -10,6 +10,7 @@ from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.advice import advice_words
 from humble_ledger.views.terminal.parts import Hanging
 from humble_ledger.views.terminal.text import Text
+from humble_ledger.views.wording import in_words
 
 UNPREDICTED = (
     "Nothing is predicted: there is no server to ask what an index would bring, nor whether one "
@@ -24,7 +25,7 @@ def ideas_view(found: PlanIdeas, numbers: Numbers) -> RenderableType:
     if found.ideas:
         parts.append(Text("From the plan's own conditions:", style="bold"))
         for idea, statement in zip(found.ideas, found.statements, strict=True):
-            parts += _idea(idea, statement)
+            parts += _idea(idea, statement, numbers)
     else:
         parts.append(Text("No condition of this plan calls for an index that it does not use."))
     if found.advice:
@@ -48,16 +49,17 @@ def _unpredicted(found: PlanIdeas) -> str:
     )
 
 
-def _idea(idea: Idea, statement: str) -> list[RenderableType]:
+def _idea(idea: Idea, statement: str, numbers: Numbers) -> list[RenderableType]:
+    reason = in_words(idea.reason, numbers)
     if idea.design is not None:
         return [
-            Hanging("  ", f"index on {idea.design.words}, for step {idea.step}: {idea.reason}"),
+            Hanging("  ", f"index on {idea.design.words}, for step {idea.step}: {reason}"),
             Hanging("      ", statement),
         ]
     return [
         Hanging(
             "  ",
             f"{idea.index} on {idea.table} with {', '.join(idea.added)} in it, for step "
-            f"{idea.step}: {idea.reason}",
+            f"{idea.step}: {reason}",
         )
     ]

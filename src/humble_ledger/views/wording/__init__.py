@@ -24,6 +24,7 @@ from humble_ledger.views.wording import (
     scans,
     schema,
     searching,
+    uses,
     verdicts,
     work,
     workload,
@@ -33,8 +34,8 @@ _PLAIN = Numbers()
 _PLACE = re.compile(r"\{(\w+)(?::(\w+))?\}")
 _WAYS = frozenset(("whole", "figure", "ms", "share", "size", "digits"))
 ROOMS = (
-    changes, choices, estimates, joins, limits, order, results, scans, schema, searching, verdicts,
-    work, workload,
+    changes, choices, estimates, joins, limits, order, results, scans, schema, searching, uses,
+    verdicts, work, workload,
 )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import columns_in
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
@@ -31,5 +32,5 @@ def block_ranges(plan: Plan, access: Access) -> Iterator[Candidate]:
         yield Candidate(
             IndexDesign(table.name, (IndexKey(name),), method=IndexMethod.BLOCK_RANGES),
             access,
-            f"rows lie in the order of {name}: a few pages tell where to look",
+            message("index-of-blocks", column=name),
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import needed_columns
 from humble_ledger.core.remedies.candidates.keys import (
@@ -13,6 +14,7 @@ from humble_ledger.core.remedies.candidates.keys import (
     columns_in,
 )
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import TableFacts
 
@@ -50,13 +52,12 @@ def _leads(access: Access) -> Iterator[list[str]]:
         yield [*equal, *(name for name in access.groups if name not in equal)]
 
 
-def _reason(access: Access, columns: list[str], added: tuple[str, ...]) -> str:
-    lead = [*columns]
-    if access.groups and lead[-len(access.groups) :] == list(access.groups):
-        words = f"grouped by {' and '.join(access.groups)}"
-    else:
-        words = f"{' and '.join(lead)} searched for"
-    return words + (f", {' and '.join(added)} read from it" if added else ", all read from it")
+def _reason(access: Access, columns: list[str], added: tuple[str, ...]) -> Message:
+    groups = list(access.groups)
+    grouped = bool(groups) and columns[-len(groups) :] == groups
+    if grouped:
+        return serves(message("index-for-groups", columns=groups, all_read=not added), read=added)
+    return serves(message("index-for-search", columns=columns, all_read=not added), read=added)
 
 
 def width_of(table: TableFacts, name: str) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling, columns_in, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
@@ -24,10 +25,8 @@ def either(plan: Plan, access: Access) -> Iterator[Candidate]:
         )
         for design in missing:
             others = tuple(other for other in missing if other != design)
-            words = "one side of OR"
-            if others:
-                words += f", beside {' and '.join(f'({_named(other)})' for other in others)}"
-            yield Candidate(design, access, words, others)
+            side = message("index-for-side", beside=[_named(other) for other in others])
+            yield Candidate(design, access, side, others)
 
 
 def _named(design: IndexDesign) -> str:

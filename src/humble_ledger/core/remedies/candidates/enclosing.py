@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import SORTS, Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
 from humble_ledger.core.remedies.design import IndexDesign
@@ -30,14 +31,14 @@ def enclosing(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Can
         for each in sought(text, table, alias):
             if each.column and _in_parts(text, table.columns[each.column], means):
                 continue
-            yield from _on(
-                access, each, f"searched by {each.by}: a tree of what encloses {each.of}"
-            )
+            use = message("index-for-shapes", by=each.by, of=each.of, expression=not each.column)
+            yield from _on(access, each, use)
     for node in plan.nodes():
         if node.operation in SORTS and node.sort_keys:
             first = nearest(node.sort_keys[0], table, alias)
             if first is not None:
-                yield from _on(access, first, f"the nearest by {first.of} come first")
+                use = message("index-for-nearest", of=first.of, expression=not first.column)
+                yield from _on(access, first, use)
 
 
 def _in_parts(text: str, column: ColumnFacts, means: IndexAbilities) -> bool:
@@ -45,9 +46,7 @@ def _in_parts(text: str, column: ColumnFacts, means: IndexAbilities) -> bool:
     return IndexMethod.INVERTED in means.methods and any(found is not None for found in asked)
 
 
-def _on(access: Access, each: Sought, reason: str) -> Iterator[Candidate]:
+def _on(access: Access, each: Sought, reason: Message) -> Iterator[Candidate]:
     if holding(access.table, each) is None:
-        if not each.column:
-            reason += " of an expression (for when the statement cannot be written otherwise)"
         design = IndexDesign(access.table.name, (each.key,), method=IndexMethod.ENCLOSING)
         yield Candidate(design, access, reason)

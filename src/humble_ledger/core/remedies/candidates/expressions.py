@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import SORTS, Operation, Plan
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.candidates.keys import (
@@ -13,6 +14,7 @@ from humble_ledger.core.remedies.candidates.keys import (
     by_telling,
 )
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.statements.brackets import without_brackets
@@ -57,17 +59,13 @@ def expressions(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[C
         for columns in ([], equal) if equal else ([],):
             keys = (*as_keys(columns), key)
             if not _served(keys, access.table):
-                words = f"equality on {' and '.join(columns)}, " if columns else ""
-                words += (
-                    f'"{predicate.plain}" compares an expression, not the column (for when the '
-                    "statement cannot be written otherwise)"
-                )
-                yield Candidate(IndexDesign(access.table.name, keys), access, words)
+                use = message("index-for-expression", condition=predicate.plain)
+                reason = serves(use, equal=columns)
+                yield Candidate(IndexDesign(access.table.name, keys), access, reason)
     keys = tuple(together)[:MOST_EQUALITIES]
     if len(keys) > 1 and not _served(keys, access.table):
-        told = " and ".join(f'"{together[key]}"' for key in keys)
-        words = f"{told} compare expressions (for when the statement cannot be written otherwise)"
-        yield Candidate(IndexDesign(access.table.name, keys), access, words)
+        use = message("index-for-expressions", conditions=[together[key] for key in keys])
+        yield Candidate(IndexDesign(access.table.name, keys), access, use)
 
 
 _DECIMALS = ("decimal", "numeric")
@@ -105,8 +103,8 @@ def joined_expressions(plan: Plan, access: Access, means: IndexAbilities) -> Ite
             if own is None or not means.is_immutable(access.table.name, own.expression):
                 continue
             if not _served((own,), access.table):
-                words = f'"{predicate.plain}" joins by an expression, not by the column'
-                yield Candidate(IndexDesign(access.table.name, (own,)), access, words)
+                use = message("index-for-joined-expression", condition=predicate.plain)
+                yield Candidate(IndexDesign(access.table.name, (own,)), access, use)
 
 
 def _joined_key(mine: str, other: str, access: Access) -> IndexKey | None:
@@ -133,8 +131,8 @@ def ordered_expressions(plan: Plan, access: Access, means: IndexAbilities) -> It
         if key is None or not means.is_immutable(access.table.name, key.expression):
             continue
         if not _served((key,), access.table):
-            words = f"order by {key.expression}, of which the first are wanted"
-            yield Candidate(IndexDesign(access.table.name, (key,)), access, words)
+            use = message("index-for-first-by", expression=key.expression)
+            yield Candidate(IndexDesign(access.table.name, (key,)), access, use)
 
 
 def _ordered_key(text: str, access: Access) -> IndexKey | None:

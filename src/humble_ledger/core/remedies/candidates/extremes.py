@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node, Operation, Plan
 from humble_ledger.core.plans.paths import path_to
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.statements.tokens import TokenKind, meaningful, unquoted
 
@@ -26,9 +28,9 @@ def extremes(plan: Plan, access: Access) -> Iterator[Candidate]:
         if column not in equal:
             keys = tuple(as_keys([*equal, column]))
             if not served(keys, access.table):
-                words = f"equality on {' and '.join(equal)}, " if equal else ""
-                words += f"the least or greatest {column} stands at its end"
-                yield Candidate(IndexDesign(access.table.name, keys), access, words)
+                end = message("index-for-end", column=column)
+                reason = serves(end, equal=equal)
+                yield Candidate(IndexDesign(access.table.name, keys), access, reason)
 
 
 def extreme_of(plan: Plan, access: Access) -> tuple[Node, tuple[str, ...]] | None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.model import Access, Candidate
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -22,29 +24,29 @@ def plain(plan: Plan, access: Access) -> Iterator[Candidate]:
             yield Candidate(IndexDesign(access.table.name, keys), access, reason)
 
 
-def _column_lists(access: Access) -> Iterator[tuple[list[IndexKey], str]]:
+def _column_lists(access: Access) -> Iterator[tuple[list[IndexKey], Message]]:
     equal = by_telling(access)[:MOST_EQUALITIES]
     ranges = columns_in(access.ranges)
     joins = [name for name in columns_in(access.joins) if name not in equal]
-    named = " and ".join(equal)
     if equal:
-        yield as_keys(equal), f"equality on {named}"
+        yield as_keys(equal), serves(equal=equal)
         if len(equal) > 1:
-            yield as_keys(equal[:1]), f"equality on {equal[0]}"
+            yield as_keys(equal[:1]), serves(equal=equal[:1])
     for column in ranges:
         if column not in equal:
-            words = f"equality on {named}, range on {column}" if equal else f"range on {column}"
-            yield as_keys([*equal, column]), words
+            by_range = message("index-for-range", column=column)
+            yield as_keys([*equal, column]), serves(by_range, equal=equal)
     if access.order:
         order = [key for key in access.order if key.column not in equal]
-        words = f"order by {', '.join(key.column for key in order)}"
+        in_order = message("index-for-order", columns=[key.column for key in order])
         if order:
-            yield [*as_keys(equal), *order], f"equality on {named}, {words}" if equal else words
+            yield [*as_keys(equal), *order], serves(in_order, equal=equal)
     for column in joins:
-        yield as_keys([column]), f"join on {column}"
+        join = message("index-for-join", column=column)
+        yield as_keys([column]), serves(join)
         if equal:
-            yield as_keys([column, *equal]), f"join on {column}, equality on {named}"
-            yield as_keys([*equal, column]), f"equality on {named}, join on {column}"
+            yield as_keys([column, *equal]), serves(join, equal=equal, first=True)
+            yield as_keys([*equal, column]), serves(join, equal=equal)
 
 
 def as_keys(columns: Iterable[str]) -> list[IndexKey]:

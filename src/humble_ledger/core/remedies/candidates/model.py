@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
 from humble_ledger.core.costs.model import KeySample
+from humble_ledger.core.messages import Message
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.beginnings import Beginning
@@ -49,7 +50,7 @@ class Candidate:
 
     design: IndexDesign
     access: Access
-    reason: str
+    reason: Message
     beside: tuple[IndexDesign, ...] = ()
 
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import as_keys, by_telling
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.collations import finds_beginnings
 from humble_ledger.core.schema.containment import inverted_class
@@ -90,16 +92,17 @@ def _for_pattern(
         for columns in ([], equal) if equal else ([],):
             keys = (*as_keys(columns), key)
             if not _begins(keys, access.table):
-                words = f"equality on {' and '.join(columns)}, " if columns else ""
-                words += f'"{predicate.plain}" asks for a beginning'
-                yield Candidate(IndexDesign(access.table.name, keys), access, words)
+                use = message("index-for-beginning", condition=predicate.plain)
+                reason = serves(use, equal=columns)
+                yield Candidate(IndexDesign(access.table.name, keys), access, reason)
     elif (
         f"{IndexMethod.INVERTED}:{PARTS_OF_TEXTS}" in means.operator_classes
         and type_ in BY_BYTES
         and max(map(len, _pieces(predicate)), default=0) >= _FEWEST_LETTERS
     ):
         key = IndexKey(column.name, operator_class=PARTS_OF_TEXTS)
-        yield from _inverted(access, key, f'"{predicate.plain}" asks for a part of the text')
+        use = message("index-for-part", condition=predicate.plain)
+        yield from _inverted(access, key, use)
 
 
 def _for_containment(
@@ -108,10 +111,11 @@ def _for_containment(
     class_ = inverted_class(predicate, column)
     if class_ is not None:
         key = IndexKey(column.name, operator_class=class_)
-        yield from _inverted(access, key, f'"{predicate.plain}" looks into the value')
+        use = message("index-for-inside", condition=predicate.plain)
+        yield from _inverted(access, key, use)
 
 
-def _inverted(access: Access, key: IndexKey, words: str) -> Iterator[Candidate]:
+def _inverted(access: Access, key: IndexKey, use: Message) -> Iterator[Candidate]:
     held = any(
         index.valid
         and index.method == IndexMethod.INVERTED
@@ -121,7 +125,7 @@ def _inverted(access: Access, key: IndexKey, words: str) -> Iterator[Candidate]:
     )
     if not held:
         yield Candidate(
-            IndexDesign(access.table.name, (key,), method=IndexMethod.INVERTED), access, words
+            IndexDesign(access.table.name, (key,), method=IndexMethod.INVERTED), access, use
         )
 
 

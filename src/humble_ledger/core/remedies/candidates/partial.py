@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.keys import (
     MOST_EQUALITIES,
@@ -14,6 +15,7 @@ from humble_ledger.core.remedies.candidates.keys import (
     served,
 )
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.facts import IndexKey
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind
@@ -31,12 +33,12 @@ def partial(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candi
     for bounds in _bounds(constant):
         predicate = " AND ".join(as_bound(p, access) for p in bounds)
         fixed = columns_in(bounds)
-        for keys, words in _keys(access, fixed):
+        for keys, equal, use in _keys(access, fixed):
             if not served(keys, access.table, f"({predicate})"):
                 yield Candidate(
                     IndexDesign(access.table.name, keys, predicate=predicate),
                     access,
-                    f"{words} of the rows where {' and '.join(p.plain for p in bounds)}",
+                    serves(use, equal=equal, where=[p.plain for p in bounds]),
                 )
 
 
@@ -72,25 +74,27 @@ def _may_bound(predicate: Predicate, access: Access, means: IndexAbilities) -> b
     return means.is_immutable(access.table.name, unqualified(predicate.sql, access.alias))
 
 
-def _keys(access: Access, fixed: list[str]) -> Iterator[tuple[tuple[IndexKey, ...], str]]:
+def _keys(
+    access: Access, fixed: list[str]
+) -> Iterator[tuple[tuple[IndexKey, ...], list[str], Message | None]]:
+    """Keys with those of them that are compared for equality, and what else they are for."""
     equal = [name for name in by_telling(access) if name not in fixed][:MOST_EQUALITIES]
-    named = " and ".join(equal)
-    before = f"equality on {named}, " if equal else ""
     found = False
     for column in columns_in(access.ranges):
         if column not in (*equal, *fixed):
             found = True
-            yield tuple(as_keys([*equal, column])), f"{before}range on {column}"
+            by_range = message("index-for-range", column=column)
+            yield tuple(as_keys([*equal, column])), equal, by_range
     order = [key for key in access.order if key.column not in (*equal, *fixed)]
     if order:
         found = True
-        words = f"order by {', '.join(key.column for key in order)}"
-        yield (*as_keys(equal), *order), before + words
+        in_order = message("index-for-order", columns=[key.column for key in order])
+        yield (*as_keys(equal), *order), equal, in_order
     for column in columns_in(access.joins):
         if column not in (*equal, *fixed):
             found = True
-            yield tuple(as_keys([column, *equal])), f"join on {column}"
+            yield tuple(as_keys([column, *equal])), [], message("index-for-join", column=column)
     if equal:
-        yield tuple(as_keys(equal)), f"equality on {named}"
+        yield tuple(as_keys(equal)), equal, None
     elif not found:
-        yield tuple(as_keys(fixed[:1])), "all"
+        yield tuple(as_keys(fixed[:1])), [], message("index-for-any-rows")

@@ -10,11 +10,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from itertools import permutations
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.plans.model import Plan
 from humble_ledger.core.remedies.candidates.accesses import accesses, needed_columns
 from humble_ledger.core.remedies.candidates.covering import MOST_ADDED, MOST_ADDED_BYTES, width_of
 from humble_ledger.core.remedies.candidates.keys import as_keys, columns_in, served
 from humble_ledger.core.remedies.candidates.model import Access, Candidate, IndexAbilities
+from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.enclosing import is_by_shape
 from humble_ledger.core.schema.facts import IndexKey, TableFacts, TableName
@@ -49,8 +51,8 @@ def _of(plan: Plan, access: Access) -> Iterator[Candidate]:
         added = tuple(name for name in table.columns if name in needed - set(columns))
         wide = sum(width_of(table, name) for name in added) > MOST_ADDED_BYTES
         if added and len(added) <= MOST_ADDED and not wide and needed <= set(table.columns):
-            words = f"{_reason(columns)}, {' and '.join(added)} read from it"
-            yield Candidate(IndexDesign(table.name, keys, added), access, words)
+            reason = _reason(columns, added)
+            yield Candidate(IndexDesign(table.name, keys, added), access, reason)
     if access.order:
         for name in touched:
             ordered = (IndexKey(name), *(k for k in access.order if k.column != name))
@@ -69,5 +71,5 @@ def _touched(access: Access) -> list[str]:
     return [n for n in kept if not is_by_shape(access.table.columns[n])][:MOST_COLUMNS]
 
 
-def _reason(columns: tuple[str, ...]) -> str:
-    return f"the planner takes it for {' and '.join(columns)}"
+def _reason(columns: tuple[str, ...], added: tuple[str, ...] = ()) -> Message:
+    return serves(message("index-taken", columns=columns), read=added)

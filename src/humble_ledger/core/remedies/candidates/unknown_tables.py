@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from humble_ledger.core.messages import Told
 from humble_ledger.core.plans.model import Node, Operation, Plan
 from humble_ledger.core.plans.tables import alias_of
 from humble_ledger.core.remedies.candidates.model import Candidate, IndexAbilities
@@ -45,7 +46,7 @@ class Idea:
 
     step: int
     table: TableName
-    reason: str
+    reason: Told
     symptom: str
     design: IndexDesign | None = None
     index: str = ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from itertools import permutations
 
+from humble_ledger.core.messages import Message, message
 from humble_ledger.core.remedies.candidates.covering import MOST_ADDED
 from humble_ledger.core.remedies.candidates.keys import columns_in, served
 from humble_ledger.core.remedies.candidates.model import Candidate
@@ -26,7 +27,11 @@ def merged(candidates: Iterable[Candidate]) -> Iterator[Candidate]:
             continue
         for design in (_reordered(one, other), _with_added(one.design, other.design)):
             if design is not None and not served(design.keys, other.access.table):
-                yield Candidate(design, other.access, f"{one.reason}; {other.reason}")
+                yield Candidate(design, other.access, _of_both(one, other))
+
+
+def _of_both(one: Candidate, other: Candidate) -> Message:
+    return message("index-for-both", one=one.reason, other=other.reason)
 
 
 def _special(design: IndexDesign) -> bool:
