@@ -118,7 +118,7 @@ def test_each_kind_is_proposed_first_predicted_built_used_and_removed(
     ("sql", "wanted"),
     [
         ("SELECT * FROM guest WHERE last = 'L7' OR first = 'F7' AND flags = B'00000111'",
-         ["guest (first, flags)", "guest (last)"]),
+         ["guest (flags, first)", "guest (last)"]),
         ("SELECT * FROM measure WHERE buoy = 77 OR depth = 4711",
          ["measure (buoy)", "measure (depth)"]),
         ("SELECT * FROM guest WHERE id = 7 OR last = 'L7'", ["guest (last)"]),
