@@ -64,3 +64,24 @@ def test_words_are_looked_up_by_their_parts_and_not_by_a_tree() -> None:
     found = designs("(lot.words @@ '''oak'''::tsquery)")
     assert any("gin" in words for words in found)
     assert not any("gist" in words for words in found)
+
+
+@pytest.mark.parametrize(
+    ("condition", "expression"),
+    [
+        ("((lot.reserve - lot.lot_id) > 7)", "reserve - lot_id"),
+        ("(7 < (lot.reserve - lot.lot_id))", "reserve - lot_id"),
+        ("((lot.words ->> 'open'::text))::boolean", "(words ->> 'open'::text))::boolean"),
+        ("(NOT ((lot.words ->> 'open'::text))::boolean)", "(words ->> 'open'::text))::boolean"),
+        ("(ROW(lot.lot_id, lot.opens) > ROW(7, 8))", ""),  # nothing is computed
+        ("(POSITION(('7'::text) IN (lot.words)) > 0)", ""),  # an index for this 7 alone
+        ("(('2026-01-01'::date - lot.opens) > 7)", ""),
+        ("((lot.reserve - lot.lot_id) > lot.opens)", ""),
+    ],
+)
+def test_what_is_computed_from_columns_is_indexed_where_others_can_ask_for_it(
+    condition: str, expression: str
+) -> None:
+    of_expressions = [words for words in designs(condition) if "((" in words]
+    assert bool(of_expressions) == bool(expression), of_expressions
+    assert all(expression in words for words in of_expressions)

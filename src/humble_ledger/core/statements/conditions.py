@@ -294,7 +294,7 @@ def _one_sided(
 def _of_several(left: exp.Expr, operator: str, right: exp.Expr, sql: str) -> Predicate | None:
     """An expression of several columns of one table compared with what has none."""
     refs = tuple(dict.fromkeys(_ref(column) for column in left.find_all(exp.Column)))
-    if isinstance(left, exp.Tuple) or next(right.find_all(exp.Column), None):
+    if _is_row(left) or next(right.find_all(exp.Column), None):
         return None
     if len(refs) < 2 or len({ref.alias for ref in refs}) != 1:
         return None
@@ -302,6 +302,12 @@ def _of_several(left: exp.Expr, operator: str, right: exp.Expr, sql: str) -> Pre
         PredicateKind.OTHER, sql, wrapping=_wrapping(left), expression=_sql(left),
         operator=operator, value=_sql(right), several=refs,
     )  # fmt: skip
+
+
+def _is_row(part: exp.Expr) -> bool:
+    """Whether several values are put together as they are: nothing is computed from them."""
+    named = isinstance(part, exp.Anonymous) and str(part.this).lower() == "row"
+    return named or isinstance(part, exp.Tuple | exp.Struct)
 
 
 def _sql(part: exp.Expr) -> str:
