@@ -24,6 +24,7 @@ from tests.conftest import Maria
 
 pytestmark = pytest.mark.xdist_group("mariadb")
 ROWS = 24_000
+FEW = 30.0  # the cost of a score of rows, of which a sample has one in five or in six
 LIMITS = Limits(statement_ms=30_000)
 SCHEMA = f"""
 CREATE DATABASE lagoon CHARACTER SET utf8mb4
@@ -85,7 +86,7 @@ def copy(lagoon: str) -> Iterator[MysqlHollow]:
             # Before anything is built on the target, which counts its rows anew then.
             for sql, _ in LEDGER:
                 now = made.target.explain(Statement(sql)).plan.cost_total
-                assert _planned(made, sql).cost_total == pytest.approx(now, rel=0.25, abs=10.0)
+                assert _planned(made, sql).cost_total == pytest.approx(now, rel=0.25, abs=FEW)
             yield made
 
 
@@ -122,7 +123,7 @@ def test_it_plans_with_an_index_as_the_target_does(
     finally:
         maria.do(f"DROP INDEX really ON {table}")
     assert supposed.uses_index(name) == built.uses_index("really")
-    assert supposed.cost_total == pytest.approx(built.cost_total, rel=0.35, abs=15.0)
+    assert supposed.cost_total == pytest.approx(built.cost_total, rel=0.35, abs=FEW)
 
 
 def test_it_has_as_many_rows_of_every_kind_and_the_targets_sizes(

@@ -27,6 +27,10 @@ class Message:
         str | int | float | bool | Message | tuple[str | int | float | bool | Message, ...] | None,
     ] = field(default_factory=dict)
 
+    def __hash__(self) -> int:
+        """By the key alone: equal messages have the same one, and arguments are a mapping."""
+        return hash(self.key)
+
 
 Told = Message | str  # a message, or what needs no other words
 

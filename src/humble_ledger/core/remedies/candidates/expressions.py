@@ -30,10 +30,10 @@ from humble_ledger.core.statements.tokens import TokenKind, meaningful
 
 # One call, which needs no brackets of its own as a key.
 _CALL = re.compile(r"(?!extract\()[a-z_][a-z0-9_]*\([^()]*\)", re.IGNORECASE)
-# What is looked for in the column, or a certain moment, is a part of the expression: an index for
-# one question alone.
+# What is looked for in the column, or the moment that a time is counted to, is a part of the
+# expression: an index for one question alone.
 _FOR_ONE_QUESTION = re.compile(
-    r"\b(?:position|strpos|locate|instr)\s*\(|'::(?:date|timestamp)", re.IGNORECASE
+    r"\b(?:position|strpos|locate|instr)\s*\(|'::(?:date|timestamp[a-z ]*)\s*-", re.IGNORECASE
 )
 _KINDS = (PredicateKind.EQUALITY, PredicateKind.MEMBERSHIP, PredicateKind.RANGE)
 
