@@ -148,6 +148,24 @@ def test_each_side_of_or_gets_its_index_and_none_is_promised_alone(
         assert "beside" in shown and both in " ".join(shown.split())
 
 
+def test_one_side_of_or_that_serves_another_query_alone_takes_the_other_side_with_it(
+    there: Program,
+) -> None:
+    either, alone = ("last = 'L7' OR first = 'F7'", "last = 'L7'")
+    texts = [f"SELECT id FROM guest WHERE {where}" for where in (either, alone)]
+    told = there.json("propose", *texts, "--type", "index")["remedies"]
+    first = [r for r in told if not r["alternative"]]
+    beside = {
+        (r["summary"].removeprefix("index on "), q["id"]): q["serves_only_with"]
+        for r in first
+        for q in r["queries"]
+    }
+    assert beside == {
+        ("guest (last)", "q1"): ["guest (first)"], ("guest (last)", "q2"): [],
+        ("guest (first)", "q1"): ["guest (last)"],
+    }, told  # fmt: skip
+
+
 def _really(url: str, sql: str, remedy: Mapping[str, object]) -> tuple[float, bool, bool]:
     """(real cost, whether it is used, whether the way back removed it), as printed."""
     (create,) = remedy["apply"]  # type: ignore[misc]

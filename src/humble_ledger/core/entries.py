@@ -25,17 +25,10 @@ class TargetEntry:
     role: str
 
 
-@dataclass(frozen=True, slots=True)
-class CaptureEntry:
-    """One act of gathering; ``passed_over`` counts what was not kept, by reason."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaptureBody:
+    """What a capture tells of itself; ``passed_over`` counts what was not kept, by reason."""
 
-    id: str
-    at: str
-    source: str
-    place: str
-    kept: int
-    first_run: str | None
-    last_run: str | None
     lines: int
     queries: int
     new_queries: int
@@ -46,6 +39,19 @@ class CaptureEntry:
     incidents: dict[str, int] = field(default_factory=dict)
     notes: tuple[Told, ...] = ()
     status: str = "done"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaptureEntry(CaptureBody):
+    """One act of gathering, with what it tells of itself."""
+
+    id: str
+    at: str
+    source: str
+    place: str
+    kept: int
+    first_run: str | None
+    last_run: str | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,13 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection, delete, func, insert, select, update
 
-from humble_ledger.core.entries import CaptureEntry, IncidentEntry, ReadPosition, WaitEntry
+from humble_ledger.core.entries import (
+    CaptureBody,
+    CaptureEntry,
+    IncidentEntry,
+    ReadPosition,
+    WaitEntry,
+)
 from humble_ledger.core.messages import Told
 from humble_ledger.core.workload.durations import pack
 from humble_ledger.core.workload.gathering import Client, Harvest, Period, RunSeen
@@ -41,22 +47,6 @@ class CaptureTally:
     passed_over: Mapping[str, int] = field(default_factory=dict)
     first_unreadable: str = ""
     notes: Sequence[Told] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class CaptureBody:
-    """What is kept of a capture beside its row; see `core.entries.CaptureEntry`."""
-
-    lines: int
-    queries: int
-    new_queries: int
-    passed_over: dict[str, int]
-    first_unreadable: str = ""
-    entries: int = 0
-    plans: int = 0
-    incidents: dict[str, int] = field(default_factory=dict)
-    notes: tuple[Told, ...] = ()
-    status: str = DONE
 
 
 @dataclass(frozen=True, slots=True)
@@ -423,13 +413,13 @@ def _capture(row: Any) -> CaptureEntry:
     id_ = format_id(Kind.CAPTURE, row.id)
     body = decoded(row.body, CaptureBody, id_)
     return CaptureEntry(
-        id_,
-        row.at,
-        row.source,
-        row.place,
-        row.kept,
-        row.first_run,
-        row.last_run,
+        id=id_,
+        at=row.at,
+        source=row.source,
+        place=row.place,
+        kept=row.kept,
+        first_run=row.first_run,
+        last_run=row.last_run,
         **{each.name: getattr(body, each.name) for each in fields(body)},
     )
 

@@ -91,7 +91,7 @@ def test_next_to_no_cost_is_no_reason_to_build(saves: float, weight: float, kept
 
 
 SIDES_OF_OR = (
-    Option(A, 30, beside=frozenset([B])), Option(B, 40, beside=frozenset([A])), Option(C, 20),
+    Option(A, 30, beside=(B,)), Option(B, 40, beside=(A,)), Option(C, 20),
 )  # fmt: skip
 
 

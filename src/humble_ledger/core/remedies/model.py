@@ -52,7 +52,8 @@ class Prediction:
     """What a remedy should do to one query: the server's cost before, and predicted after.
 
     ``way`` is how it was predicted (formula, hollow); ``step`` names what would be replaced,
-    ``route`` what would come instead, ``caution`` what may make it wrong.
+    ``route`` what would come instead, ``caution`` what may make it wrong. It holds ``beside``
+    other indexes, without which the remedy does nothing for this query.
     """
 
     query: str
@@ -62,6 +63,7 @@ class Prediction:
     step: str = ""
     route: str = ""
     caution: str = ""
+    beside: tuple[IndexDesign, ...] = ()
 
     @property
     def gain(self) -> float:
@@ -147,8 +149,7 @@ class Remedy:
     ``checked`` is what a search for counterexamples found (None: there was no such search).
     ``online`` is the word by which its index is built while others write, "" where they wait, and
     ``online_costs`` what that takes; ``build_ms`` is the range building should take,
-    ``build_measured`` whether by builds on this target or by the kind of work alone. Its
-    predictions hold ``beside`` other indexes, which it is of no use without.
+    ``build_measured`` whether by builds on this target or by the kind of work alone.
     """
 
     operation: Operation
@@ -168,7 +169,6 @@ class Remedy:
     direct: bool = False
     question: bool = False
     checked: Checked | None = None
-    beside: tuple[IndexDesign, ...] = ()
 
     @property
     def type(self) -> RemedyType:
@@ -191,6 +191,10 @@ class Remedy:
     def index_wanted(self) -> IndexDesign | None:
         """The index that it builds, or that the text takes which it sends."""
         return self.index if self.rewrite is None else self.rewrite.beside
+
+    def beside_for(self, query: str) -> tuple[IndexDesign, ...]:
+        """The indexes without which it does nothing for a query."""
+        return next((p.beside for p in self.predictions if p.query == query), ())
 
     @property
     def removal(self) -> DropIndex | None:
@@ -235,7 +239,6 @@ def index_remedy(
     build_ms: tuple[float, float] | None = None,
     build_measured: bool = False,
     dialect: Dialect = STANDARD,
-    beside: tuple[IndexDesign, ...] = (),
 ) -> Remedy:
     """The remedy "build this index", under a name or one of the default pattern."""
     name = name or index_name(design, DEFAULT_PATTERN)
@@ -249,5 +252,4 @@ def index_remedy(
         build_measured=build_measured,
         online="" if waits else dialect.online or dialect.online_behind,
         online_costs="" if waits else dialect.online_costs,
-        beside=beside,
     )

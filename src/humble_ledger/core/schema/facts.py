@@ -181,6 +181,7 @@ class ClusteredFacts:
     by: tuple[str, ...] = ()
 
 
+SYSTEM = "system"  # the kind of the server's own tables, which are nobody's to change
 # Kinds of table that have rows of their own, and indexes on them.
 HOLDS_ROWS = frozenset(("table", "materialized view"))
 SMALL_PAGES, SMALL_BYTES = 32, 256 * 1024
@@ -196,7 +197,7 @@ class TableFacts:
     ``stale_after_changes`` of them on the server gathers statistics anew by itself (None: not
     known). ``rows_counted`` is how many rows it counted then; ``gathered`` whether it ever did,
     None where that shows in the columns alone. ``kind`` is table,
-    partitioned, view, materialized view or foreign. A partition names the table it is
+    partitioned, view, materialized view, foreign or system. A partition names the table it is
     ``partition_of``, which has ``partitions`` with rows of their own and is the table ``root``.
     A partitioned table names its ``parts``, None when these are parted again, and has what all of
     them have. ``overflow_bytes`` are of values too long for their row. ``reads``, ``writes`` and

@@ -9,6 +9,7 @@ from psycopg.rows import dict_row
 
 from humble_ledger.core.estimates.known_values import ColumnValues
 from humble_ledger.core.schema.facts import (
+    SYSTEM,
     ColumnFacts,
     ForeignKey,
     HeapFacts,
@@ -26,6 +27,7 @@ from humble_ledger.engines.postgresql.partitions import add_wholes
 from humble_ledger.engines.postgresql.shape_types import add_shapes
 from humble_ledger.engines.postgresql.transactions import reading
 
+_OWN_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
 _KINDS = {"r": "table", "p": "partitioned", "v": "view", "m": "materialized view", "f": "foreign"}
 _ALIGNMENTS = {"c": 1, "s": 2, "i": 4, "d": 8}
 _UNITS = {"B": 1, "kB": 1024, "8kB": 8192, "MB": 1024**2, "GB": 1024**3}
@@ -73,8 +75,6 @@ FROM (SELECT *, CASE WHEN relispartition THEN pg_partition_root(oid) END AS root
 JOIN pg_namespace n ON n.oid = c.relnamespace
 LEFT JOIN pg_stat_all_tables s ON s.relid = c.oid
 WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f')
-  -- The server's own tables are nobody's to change, so no advice can be about them.
-  AND n.nspname NOT IN ('pg_catalog', 'information_schema', 'pg_toast')
   AND (n.nspname, c.relname) IN (SELECT * FROM unnest(%s::text[], %s::text[]))
 """
 
@@ -347,7 +347,7 @@ def _table(
     pages = -(-int(row["bytes"]) // page_bytes)
     return TableFacts(
         name=TableName(row["schema"], row["name"]),
-        kind=_KINDS[row["kind"]],
+        kind=SYSTEM if row["schema"] in _OWN_SCHEMAS else _KINDS[row["kind"]],
         rows=_rows_now(row, pages),
         pages=pages,
         size_bytes=int(row["bytes"]),

@@ -20,11 +20,10 @@ from humble_ledger.errors import HumbleError
 _TYPES_SQL = """
 SELECT a.attname, pg_catalog.format_type(t.oid, NULL) AS type, t.typcategory,
        CASE t.typtype
+           -- Somebody else chose the labels: none is taken that could end the text it stands in.
            WHEN 'e' THEN (SELECT e.enumlabel::text FROM pg_catalog.pg_enum e
-                          WHERE e.enumtypid = t.oid ORDER BY e.enumsortorder LIMIT 1)
-           WHEN 'c' THEN '(' || pg_catalog.repeat(',', (SELECT pg_catalog.count(*)::int - 1
-               FROM pg_catalog.pg_attribute p
-               WHERE p.attrelid = t.typrelid AND p.attnum > 0 AND NOT p.attisdropped)) || ')'
+                          WHERE e.enumtypid = t.oid AND e.enumlabel !~ '[^[:alnum:]_ -]'
+                          ORDER BY e.enumsortorder LIMIT 1)
        END AS value
 FROM pg_catalog.pg_attribute a
 JOIN pg_catalog.pg_type d ON d.oid = a.atttypid
@@ -47,6 +46,7 @@ _VALUES = {
     "A": "{}",
     "R": "empty",
 }
+_LABELLED, _WITH_PARTS = "E", ("C", "P")  # categories of enums; of rows, and of what may be any
 _OF_TYPE = {
     "json": "{}",
     "jsonb": "{}",
@@ -65,7 +65,6 @@ _OF_TYPE = {
     "time with time zone": "01:02:03+00",
 }
 _NAMES = (TokenKind.WORD, TokenKind.QUOTED)
-_QUOTE = "'"
 _CONSTANT = ("true", "false", "null")
 
 
@@ -83,6 +82,8 @@ def is_immutable(connection: Connection, table: TableName, expression: str) -> b
         rows = connection.execute(_TYPES_SQL, (name,)).fetchall()
     values = {str(row[0]): _constant(str(row[1]), str(row[2]), row[3]) for row in rows}
     asked = _with_constants(expression, values)
+    if asked is None:
+        return False
     try:
         with translated(), UserCursor(connection) as cursor:
             found = cursor.execute(
@@ -94,19 +95,27 @@ def is_immutable(connection: Connection, table: TableName, expression: str) -> b
     return _is_constant(str(found[0][0]["Plan"]["Output"][0]))
 
 
-def _constant(type_: str, category: str, known: str | None) -> str:
-    """A value of a type: a known one, one that any of its kind has, else an empty text."""
-    value = known if known is not None else _OF_TYPE.get(type_, _VALUES.get(category, ""))
-    return f"'{value.replace(_QUOTE, 2 * _QUOTE)}'::{type_}"
+def _constant(type_: str, category: str, label: str | None) -> str | None:
+    """A value of a type: one that any of its kind has, else an empty text.
+
+    None where making one could run what somebody else wrote: checks of the parts of a row.
+    """
+    if category in _WITH_PARTS or (category == _LABELLED and label is None):
+        return None
+    value = label if label is not None else _OF_TYPE.get(type_, _VALUES.get(category, ""))
+    return f"'{value}'::{type_}"
 
 
-def _with_constants(expression: str, values: dict[str, str]) -> str:
-    """The expression with a constant for each column."""
+def _with_constants(expression: str, values: dict[str, str | None]) -> str | None:
+    """The expression with a constant for each column; None when one of them has none."""
     kept, said = list(tokens(expression)), ""
     for at, token in enumerate(kept):
         name = unquoted(token.text) if token.kind is TokenKind.QUOTED else token.text.lower()
         if token.kind in _NAMES and name in values and not _is_else(kept, at):
-            said += values[name]
+            constant = values[name]
+            if constant is None:
+                return None
+            said += constant
         else:
             said += token.text
     return said

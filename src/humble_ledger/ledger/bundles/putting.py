@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 from sqlalchemy import Connection, Table, insert, select, update
 
+from humble_ledger.core.entries import CaptureBody
 from humble_ledger.core.remedies.foreign import shown_as_done
 from humble_ledger.core.remedies.model import Remedy
 from humble_ledger.core.statements.fingerprint import normalise
@@ -23,7 +24,6 @@ from humble_ledger.ledger import usages
 from humble_ledger.ledger.bodies import decoded, encoded
 from humble_ledger.ledger.bundles import records as r
 from humble_ledger.ledger.bundles.naming import renamed_remedy, renamed_replay, renamed_trial
-from humble_ledger.ledger.captures import CaptureBody
 from humble_ledger.ledger.growths import keep_growth
 from humble_ledger.ledger.ids import Kind, format_id, parse_id
 from humble_ledger.ledger.remedies import with_older_predictions

@@ -15,7 +15,9 @@ from humble_ledger.views.wording import in_words
 
 
 class PredictionRow(Struct, frozen=True):
-    """What a remedy should do to one query, in the server's cost units."""
+    """What a remedy should do to one query, in the server's cost units; together with the indexes
+    that it ``serves_only_with`` here.
+    """
 
     id: str
     cost_before: float
@@ -24,6 +26,7 @@ class PredictionRow(Struct, frozen=True):
     step: str
     route: str
     caution: str
+    serves_only_with: list[str] = []
 
 
 class CheckedRow(Struct, frozen=True):
@@ -47,9 +50,7 @@ class RefusedRow(Struct, frozen=True):
 
 
 class RemedyRow(Struct, frozen=True):
-    """One remedy; ``beside_index`` is an index that a rewritten statement takes, and
-    ``serves_only_with`` are those that an index is of no use without: all are predicted together.
-    """
+    """One remedy; ``beside_index`` is an index that a rewritten statement takes."""
 
     id: str
     type: str
@@ -68,7 +69,6 @@ class RemedyRow(Struct, frozen=True):
     for_queries: list[str] = []
     checked: CheckedRow | None = None
     beside_index: str = ""
-    serves_only_with: list[str] = []
 
 
 class RemediesDocument(Struct, frozen=True):
@@ -128,6 +128,7 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
                 p.step,
                 p.route,
                 p.caution,
+                [design.words for design in p.beside],
             )
             for p in remedy.predictions
         ],
@@ -148,7 +149,6 @@ def remedy_row(entry: RemedyEntry, alternative: bool = False) -> RemedyRow:
         question=remedy.question,
         checked=_checked_row(remedy.checked),
         beside_index=beside.words if beside is not None else "",
-        serves_only_with=[design.words for design in remedy.beside],
         for_queries=list(dict.fromkeys([*remedy.queries, *(p.query for p in remedy.predictions)])),
     )
 

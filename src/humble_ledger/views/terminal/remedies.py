@@ -85,13 +85,27 @@ def _rows(remedy: Remedy, numbers: Numbers) -> list[tuple[str, str, str, str]]:
             p.query,
             numbers.figure(p.cost_before),
             numbers.figure(p.cost_predicted),
-            f"{numbers.times(1.0 / p.gain)} dearer" if p.harms else numbers.times(p.gain),
+            _times(p, numbers),
         )
         for p in _best_first(remedy)
     ]
     told = {row[0] for row in rows}
     rows += [(query, "", "unknown", "") for query in remedy.queries if query not in told]
     return rows or [("", "", "", "")]
+
+
+def _times(prediction: Prediction, numbers: Numbers) -> str:
+    """How many times cheaper or dearer; "together" where only with other indexes."""
+    if prediction.harms:
+        return f"{numbers.times(1.0 / prediction.gain)} dearer"
+    return numbers.times(prediction.gain) + (" together" if prediction.beside else "")
+
+
+def _together(prediction: Prediction) -> str:
+    """With what a prediction holds, behind it; "" for one of the remedy alone."""
+    if not prediction.beside:
+        return ""
+    return f", together with an index on {' and '.join(d.words for d in prediction.beside)}"
 
 
 def _size(remedy: Remedy, numbers: Numbers) -> str:
@@ -129,10 +143,12 @@ def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
         return note
-    needed = [first, *(e for e in shown if e.remedy.index in first.remedy.beside)]
+    query = _first_query(first)
+    beside = first.remedy.beside_for(query)
+    needed = [first, *(e for e in shown if e.remedy.index in beside)]
     named = " ".join(f"--remedy {each.id}" for each in needed)
     how = "Try one" if len(needed) == 1 else "Try what serves only together"
-    return f"{note} {how}:  humble trial {_first_query(first)} {named}"
+    return f"{note} {how}:  humble trial {query} {named}"
 
 
 def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
@@ -147,7 +163,7 @@ def remedies_sql(entries: Sequence[RemedyEntry]) -> str:
         remedy = entry.remedy
         gains = "; ".join(
             f"{p.query}: cost {p.cost_before:,.0f} to {p.cost_predicted:,.0f} "
-            f"(predicted by {p.way})"
+            f"(predicted by {p.way}{_flat(_together(p))})"
             for p in _best_first(remedy)
         )
         parts += ["", f"-- {entry.id} {_flat(remedy.summary)}: {_flat(in_words(remedy.reason))}"]
@@ -180,7 +196,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
     remedy = entry.remedy
     predictions = "\n".join(
         f"{p.query}: cost {numbers.figure(p.cost_before)} → {numbers.figure(p.cost_predicted)} "
-        f"(predicted by {p.way}): {p.route} in place of {p.step}"
+        f"(predicted by {p.way}{_together(p)}): {p.route} in place of {p.step}"
         + (f"; but {p.caution}" if p.caution else "")
         for p in _best_first(remedy)
     )
@@ -201,10 +217,7 @@ def remedy_view(entry: RemedyEntry, numbers: Numbers) -> RenderableType:
 
 
 def _beside(entry: RemedyEntry) -> str:
-    """The indexes that it serves only with; that of a rewritten statement, and who builds it."""
-    if entry.remedy.beside:
-        others = " and ".join(design.words for design in entry.remedy.beside)
-        return f"an index on {others}: they serve only together, so try them together"
+    """The index that a rewritten statement takes, and who builds it."""
     text = entry.remedy.rewrite
     if text is None or text.beside is None:
         return ""

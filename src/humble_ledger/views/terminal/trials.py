@@ -54,7 +54,7 @@ def trial_view(
     parts += beside_view(trial, numbers)
     for query_id, why in trial.failed:
         parts.append(Text(f"\n{query_id} could not be run: {why}"))
-    if alone := _left_alone(remedies):
+    if alone := _left_alone(trial, remedies):
         parts.append(Text(f"\n{alone}"))
     for settled in settlements:
         files = f": {', '.join(settled.files)}" if settled.files else ""
@@ -274,21 +274,22 @@ def _interval(ratio: RatioInterval | None, pairs: int, way: str, numbers: Number
     )
 
 
-def _left_alone(remedies: Sequence[RemedyEntry]) -> str:
-    """That an index was tried without those it serves only with; "" when none was."""
+def _left_alone(trial: Trial, remedies: Sequence[RemedyEntry]) -> str:
+    """That an index was tried without those it serves a query only with; "" when none was."""
     tried = {each.remedy.index for each in remedies}
     missing = [
-        (each.id, design.words)
+        (each.id, query.query, design.words)
         for each in remedies
-        for design in each.remedy.beside
+        for query in trial.queries
+        for design in each.remedy.beside_for(query.query)
         if design not in tried
     ]
     if not missing:
         return ""
-    id_, words = missing[0]
+    id_, query_id, words = missing[0]
     return (
-        f"{id_} serves only beside an index on {words}, which was not tried with it: name both "
-        "with --remedy"
+        f"{id_} serves {query_id} only beside an index on {words}, which was not tried with it: "
+        "name both with --remedy"
     )
 
 

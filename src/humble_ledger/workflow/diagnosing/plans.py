@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.results.diagnoses import Diagnosis
-from humble_ledger.core.schema.facts import ServerFacts
+from humble_ledger.core.schema.facts import SYSTEM, ServerFacts
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.symptoms.case import Case
 from humble_ledger.core.symptoms.in_plans.registry import find_symptoms
@@ -61,10 +61,12 @@ def case_of(workspace: Workspace, entry: PlanEntry) -> tuple[Case, AskedPlanner 
     statement = Statement(entry.statement, entry.parameters) if entry.statement else None
     planner = AskedPlanner(workspace.session, statement)
     costs = workspace.session.costs
+    # No advice can be about the server's own tables.
+    tables = {name: facts for name, facts in around.tables.items() if facts.kind != SYSTEM}
     case = Case.of(
         entry.plan,
         around.server,
-        around.tables,
+        tables,
         costs,
         planner,
         entry.statement,

@@ -142,9 +142,8 @@ def to_choose_from(
             if (cost := each.plan.plan.cost_total or 0.0) > 0
         ),
         options=tuple(
-            Option(p.design, p.size_bytes, p.reason, making.extra_entries(p), beside=beside)
+            Option(p.design, p.size_bytes, p.reason, making.extra_entries(p), beside=p.beside)
             for p in priced.values()
-            for beside in (frozenset(p.beside),)
         ),
         cost_of=pool.cost,
         budget=terms.budget,

@@ -136,15 +136,16 @@ def _best_indexes(
             if (cost := each.plan.plan.cost_total)
         ),
         options=tuple(
-            Option(p.design, p.size_bytes, least=least(p.design), beside=frozenset(p.beside))
+            Option(p.design, p.size_bytes, least=least(p.design), beside=p.beside)
             for p in priced.values()
         ),
         cost_of=pool.cost,
     )
     best = [(each.adds, priced[each.option.design]) for each in pick(problem)[0]]
     chosen = {one.design for _, one in best}
-    others = [one for one in worth_trying(useful, weights) if not one.beside]
-    return best, [one for one in others if one.design not in chosen]
+    # What serves only with others stands in nobody's place, and beats nobody by itself.
+    alone = [one for one in useful if not one.beside]
+    return best, [one for one in worth_trying(alone, weights) if one.design not in chosen]
 
 
 def _weights(studied: Sequence[Studied]) -> Mapping[str, float]:

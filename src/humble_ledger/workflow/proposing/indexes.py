@@ -176,19 +176,27 @@ class Pool:
             return f"predicting {pair[0].words}"
 
         for design, candidate in counted(list(candidates.items()), words, self.progress, self.stop):
-            predictions = self._predictions(frozenset((design, *candidate.beside)))
+            predictions = self._predictions(design)
             if any(p.gain >= CLEAR_GAIN for p in predictions):
                 shape = self.predictor.shape(design, candidate.access.table)
                 size = shape.size_bytes(candidate.access.table.page_bytes)
-                found.append(Priced(design, predictions, size, candidate.reason, candidate.beside))
+                found.append(Priced(design, predictions, size, candidate.reason))
         return found
 
-    def _predictions(self, designs: frozenset[IndexDesign]) -> tuple[Prediction, ...]:
+    def _predictions(self, design: IndexDesign) -> tuple[Prediction, ...]:
         return tuple(
-            self.outlook(each.query, designs).prediction(each.query)
-            for each in self.studied
-            if any(design.table in each.tables for design in designs)
+            self._prediction(each, design) for each in self.studied if design.table in each.tables
         )
+
+    def _prediction(self, studied: Studied, design: IndexDesign) -> Prediction:
+        """What a query gains by an index: alone, else beside the others that it came up with."""
+        query = studied.query
+        told = self.outlook(query, frozenset([design])).prediction(query)
+        beside = studied.beside(design) if told.gain < CLEAR_GAIN else ()
+        if not beside:
+            return told
+        together = self.outlook(query, frozenset((design, *beside))).prediction(query)
+        return replace(together, beside=beside) if together.gain >= CLEAR_GAIN else told
 
 
 def _with_more(studied: Studied) -> str:
@@ -260,7 +268,6 @@ class IndexRemedies:
             build_ms=(low, high),
             build_measured=measured,
             dialect=self.workspace.engine.dialect,
-            beside=priced.beside,
         )
 
     def handful(self, design: IndexDesign) -> float:

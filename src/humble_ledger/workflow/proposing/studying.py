@@ -9,6 +9,7 @@ from humble_ledger.core.entries import PlanEntry
 from humble_ledger.core.remedies.candidates.model import Candidate
 from humble_ledger.core.remedies.candidates.registry import candidates
 from humble_ledger.core.remedies.candidates.wholes import on_wholes
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.core.remedies.prediction.contract import Asked
 from humble_ledger.core.remedies.rewrites.remedies import rewrite_remedies
@@ -49,6 +50,10 @@ class Studied:
     weight_ms: float
     calls: int = 0
     refused: tuple[RefusedRewriting, ...] = ()
+
+    def beside(self, design: IndexDesign) -> tuple[IndexDesign, ...]:
+        """What an index came up with for this query, without which it may be of no use."""
+        return next((c.beside for c in self.candidates if c.design == design), ())
 
     @property
     def candidates_in_order(self) -> list[Candidate]:

@@ -62,7 +62,7 @@ def _access(whole: _Whole, node: Node, table: TableFacts) -> Access:
     alias, called = alias_of(node), names_of(node, table)
     own = _own_conditions(node, table)
     on_it = [p for p in own if p.column and p.column.alias in (alias, "")]
-    searchable = [p for p in on_it if p.partner is None and p.searchable]
+    searchable = searched_for(own, alias)
     orders = (_order(whole.orders, name, table) for name in called)
     groups = (_groups(whole.plan, node, name, table) for name in called)
     return Access(
@@ -77,6 +77,14 @@ def _access(whole: _Whole, node: Node, table: TableFacts) -> Access:
         order=next(filter(None, orders), ()),
         groups=next(filter(None, groups), ()),
     )
+
+
+def searched_for(found: Iterable[Predicate], alias: str) -> list[Predicate]:
+    """Those of some conditions that an index on this table's bare columns could be searched by."""
+    return [
+        p for p in found
+        if p.column and p.column.alias in (alias, "") and p.partner is None and p.searchable
+    ]  # fmt: skip
 
 
 def _own_conditions(node: Node, table: TableFacts) -> list[Predicate]:

@@ -45,7 +45,7 @@ class Access:
 class Candidate:
     """An index that might serve one access, and why it came up.
 
-    It is of use only ``beside`` some others, of which each is a candidate, too.
+    Where it is of no use alone it may be ``beside`` some others, of which each is a candidate, too.
     """
 
     design: IndexDesign

@@ -41,8 +41,13 @@ def candidates(
         if access.table.pages >= FEWEST_PAGES:
             for each in _all(plan, access, means):
                 design = means.possible(each.design, each.access.table)
-                if design is not None and _has_its_columns(access.table, design):
-                    found.setdefault(design, replace(each, design=design))
+                beside = [means.possible(other, each.access.table) for other in each.beside]
+                if design is None or not all(beside) or not _has_its_columns(access.table, design):
+                    continue
+                others = tuple(other for other in beside if other is not None)
+                one = found.setdefault(design, replace(each, design=design, beside=others))
+                if others and not one.beside:
+                    found[design] = replace(one, beside=others)
     return list(found.values())
 
 

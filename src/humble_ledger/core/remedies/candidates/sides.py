@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from humble_ledger.core.remedies.candidates.accesses import bared
+from humble_ledger.core.remedies.candidates.accesses import bared, searched_for
 from humble_ledger.core.remedies.candidates.model import Access
 from humble_ledger.core.statements.conditions import predicates
 from humble_ledger.core.statements.parting import alternatives
@@ -31,10 +31,7 @@ def asked_apart(access: Access) -> Iterator[tuple[Access, ...]]:
 def _alone(side: str, access: Access, whole: str) -> Access:
     """One side: only its own conditions can lead to its rows."""
     found = [bared(each, access.table) for each in predicates(side)]
-    own = [
-        p for p in found
-        if p.column and p.column.alias in (access.alias, "") and p.partner is None and p.searchable
-    ]  # fmt: skip
+    own = searched_for(found, access.alias)
     left = [p for p in access.conditions if p.sql != whole]
     return replace(
         access,

@@ -24,5 +24,7 @@ def on_wholes(
         design = replace(each.design, table=whole.name, parts=whole.parts)
         access = replace(each.access, table=whole)
         beside = tuple(replace(d, table=whole.name, parts=whole.parts) for d in each.beside)
-        kept.setdefault(design, Candidate(design, access, each.reason, beside))
+        one = kept.setdefault(design, Candidate(design, access, each.reason, beside))
+        if beside and not one.beside:
+            kept[design] = replace(one, beside=beside)
     return list(kept.values())

@@ -45,12 +45,12 @@ class Option:
     reason: Told = ""
     extra_entries: float = 0.0
     least: float = 0.0
-    beside: frozenset[IndexDesign] = frozenset()
+    beside: tuple[IndexDesign, ...] = ()
 
     @property
     def designs(self) -> frozenset[IndexDesign]:
         """The index with those that it needs beside it."""
-        return self.beside | {self.design}
+        return frozenset((self.design, *self.beside))
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,16 +93,14 @@ class Problem:
     def __post_init__(self) -> None:
         """Find out which options matter to which query."""
         for query in self.queries:
-            alone = {
-                o.design: self.cost_of(query.query, o.designs)
+            mattering = dict.fromkeys(
+                design
                 for o in self.options
                 if query.cost > 0
-            }
-            mattering = [
-                design
-                for design, cost in alone.items()
+                for cost in (self.cost_of(query.query, o.designs),)
                 if cost < _HELPS * query.cost or cost > query.cost / _HELPS
-            ]
+                for design in sorted(o.designs, key=lambda d: d != o.design)
+            )
             self._matter[query.query] = frozenset(mattering)
             for design in mattering:
                 self._served.setdefault(design, []).append(query)

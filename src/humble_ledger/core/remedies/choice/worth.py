@@ -17,16 +17,20 @@ LITTLE = 0.02  # of a query's cost
 
 @dataclass(frozen=True, slots=True)
 class Priced:
-    """A design with its predictions for every query it touches, its size, and why it came up.
-
-    The predictions hold ``beside`` those others that it is of no use without.
-    """
+    """A design with its predictions for every query it touches, its size, and why it came up."""
 
     design: IndexDesign
     predictions: tuple[Prediction, ...]
     size_bytes: int
     reason: Told = ""
-    beside: tuple[IndexDesign, ...] = ()
+
+    @property
+    def beside(self) -> tuple[IndexDesign, ...]:
+        """What it needs beside it to help any query at all; empty where it helps one alone."""
+        helping = [p for p in self.predictions if p.gain >= CLEAR_GAIN]
+        if any(not p.beside for p in helping):
+            return ()
+        return tuple(dict.fromkeys(design for p in helping for design in p.beside))
 
     @property
     def saved(self) -> float:

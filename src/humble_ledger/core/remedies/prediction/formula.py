@@ -159,7 +159,8 @@ class FormulaPredictor:
             if used and math.isfinite(total):
                 # All are found before the first row is given.
                 by = Replacement(total, total, _never)
-                yield _Route(access.node, by, "index for each side of OR", tuple(used))
+                told = tuple(dict.fromkeys(used))
+                yield _Route(access.node, by, "index for each side of OR", told)
 
     def _of_side(self, side: Access, design: IndexDesign) -> float:
         """The cost of one side's rows by an index; endless where it does not lead to them."""
