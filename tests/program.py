@@ -24,7 +24,8 @@ from typing import Any
 import humble_ledger
 
 HUMBLE = str(Path(sys.executable).parent / "humble")
-LONGEST_RUN_S = 1200  # that nothing hangs, not that it is quick: machines differ
+# How long a test waits before it calls something hung: not that it is quick, for machines differ.
+PATIENCE_S = 1200
 
 
 def _plain(module: pkgutil.ModuleInfo) -> bool:
@@ -120,10 +121,10 @@ class Program:
                 args=(str(self.folder), list(arguments), environment, str(pipes)),
             )
             process.start()
-            process.join(LONGEST_RUN_S)
+            process.join(PATIENCE_S)
             if process.exitcode is None:
                 process.kill()
-                raise TimeoutError(f"humble {' '.join(arguments)}: no end in {LONGEST_RUN_S} s")
+                raise TimeoutError(f"humble {' '.join(arguments)}: no end in {PATIENCE_S} s")
             done = Finished(
                 process.exitcode, (pipes / "out").read_text(), (pipes / "err").read_text()
             )

@@ -14,8 +14,9 @@ from tempfile import TemporaryDirectory
 
 from distributed import Client
 
+from tests.program import PATIENCE_S
+
 DASK = str(Path(sys.executable).parent / "dask")
-PATIENCE_S = 120
 
 
 @dataclass(frozen=True)

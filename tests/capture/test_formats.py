@@ -17,6 +17,7 @@ from humble_ledger.core.workload.gathering import Gathering
 from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.engines.postgresql.logs.formats import LOGS
 from tests.conftest import FOUND, NEEDED_MAJOR
+from tests.program import PATIENCE_S
 
 SETTINGS = {
     "logging_collector": "on",
@@ -44,7 +45,7 @@ def logs() -> Iterator[Path]:
             for sql, values in STATEMENTS:
                 connection.execute(sql.encode(), values or None)
         folder = cluster.data / "log"
-        give_up = time.monotonic() + 60
+        give_up = time.monotonic() + PATIENCE_S
         while "pg_class" not in _text(folder / "server.json") and time.monotonic() < give_up:
             time.sleep(0.05)
         yield folder

@@ -11,7 +11,7 @@ import pytest
 
 from humble_ledger.engines.postgresql.launcher import Cluster
 from tests.conftest import FOUND, MAJORS, Maria, only_mariadb
-from tests.program import Program
+from tests.program import PATIENCE_S, Program
 
 FROM_SERVER = ("capture", "log", "--from-server")
 COLLECTING = {
@@ -30,7 +30,7 @@ def calls(humble: Program, part: str) -> int:
 
 def captured(humble: Program, part: str, count: int) -> int:
     """The calls captured from the server, when its collector had time to write them all."""
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while True:
         humble.ok(*FROM_SERVER)
         found = calls(humble, part)

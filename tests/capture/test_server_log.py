@@ -14,7 +14,7 @@ import pytest
 
 from humble_ledger.engines.postgresql.launcher import Cluster
 from tests.conftest import FOUND, MAJORS
-from tests.program import Program
+from tests.program import PATIENCE_S, Program
 
 SETTINGS = {
     "log_min_duration_statement": "0",
@@ -41,7 +41,7 @@ def _connect(url: str) -> psycopg.Connection[Any]:
 
 def _logged(cluster: Cluster, words: str) -> None:
     """Wait until the server has written it: however long that takes on this machine."""
-    give_up = time.monotonic() + 120
+    give_up = time.monotonic() + PATIENCE_S
     while words not in cluster.log.read_text():
         assert time.monotonic() < give_up, words
         time.sleep(0.05)
@@ -78,7 +78,7 @@ def _wait_for_a_lock(cluster: Cluster, url: str, change: str) -> None:
         holder.execute(change.encode())
         waited = cluster.log.read_text().count("still waiting for")
         waiter.start()
-        give_up = time.monotonic() + 120
+        give_up = time.monotonic() + PATIENCE_S
         while cluster.log.read_text().count("still waiting for") == waited:
             assert time.monotonic() < give_up
             time.sleep(0.05)

@@ -18,7 +18,7 @@ import pytest
 from humble_ledger.core.statements.fingerprint import normalise
 from humble_ledger.demo.workload import load_workload, send_workload
 from tests.conftest import Server, only_newest
-from tests.program import SENSOR, Program
+from tests.program import PATIENCE_S, SENSOR, Program
 from tests.record_plans import filled
 
 HEAVY, HEAVIEST, NEARLY = 5, 3, 8
@@ -68,7 +68,7 @@ def test_all_sources_give_the_same_heavy_queries(begun: Program, server: Server)
         time.sleep(0.1)
     send_workload(server.url, load_workload())
     live.send_signal(signal.SIGINT)
-    out, err = live.communicate(timeout=60)
+    out, err = live.communicate(timeout=PATIENCE_S)
     assert live.returncode == 0, err
     assert '"kind":"live"' in out
     assert found_again(begun, "live")
@@ -351,12 +351,12 @@ def test_a_capture_that_is_broken_off_goes_on_where_it_stopped(
     Ledger(humble.folder / "humble.ledger", create=True).close()
     whole = _big_log(humble.folder / "big.log", BROKEN_OFF_MB)
     capture = humble.start("capture", "log", "big.log")
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while not kept(humble.folder):
         assert time.monotonic() < give_up and capture.poll() is None
         time.sleep(0.02)
     capture.send_signal(how)
-    capture.communicate(timeout=30)
+    capture.communicate(timeout=PATIENCE_S)
     assert capture.returncode == (130 if how is signal.SIGINT else -9)
     first = kept(humble.folder)
     assert 0 < first < whole

@@ -23,7 +23,7 @@ from humble_ledger.workflow.proposing.indexes import STOPPED
 from humble_ledger.workflow.workspace import Workspace
 from tests.conftest import Server, only_newest
 from tests.engines.test_launcher import servers_of
-from tests.program import SENSOR, Program
+from tests.program import PATIENCE_S, SENSOR, Program
 
 # Whatever a trial could leave: our sessions, locks on the table, indexes of a trial.
 OURS = """SELECT (SELECT count(*) FROM pg_stat_activity WHERE application_name LIKE 'humble%t_@%'),
@@ -35,8 +35,8 @@ BUILDING = (
 NOTHING = [(0, 0, 0)]
 
 
-def wait_for(server: Server, sql: str, wanted: list[tuple[object, ...]], seconds: float) -> None:
-    give_up = time.monotonic() + seconds
+def wait_for(server: Server, sql: str, wanted: list[tuple[object, ...]]) -> None:
+    give_up = time.monotonic() + PATIENCE_S
     while server.fetch(sql) != wanted:
         assert time.monotonic() < give_up, server.fetch(sql)
         time.sleep(0.02)
@@ -45,7 +45,7 @@ def wait_for(server: Server, sql: str, wanted: list[tuple[object, ...]], seconds
 def start_trial(begun: Program, server: Server, *more: str) -> subprocess.Popen[str]:
     query = begun.query_with(SENSOR)
     trial = begun.start("trial", query, "--index", "reading (quality)", "--pairs", "400", *more)
-    wait_for(server, BUILDING, [(1,)], 120)
+    wait_for(server, BUILDING, [(1,)])
     return trial
 
 
@@ -57,7 +57,7 @@ def test_kill_in_the_middle_of_a_trial_leaves_nothing_and_tidy_says_so(
     assert "running now" in begun.ok("tidy").out
     trial.kill()
     trial.wait()
-    wait_for(server, OURS, NOTHING, 60)
+    wait_for(server, OURS, NOTHING)
     assert begun.json("show", "t1")["status"] == "running"
     assert "broken off" in begun.ok("tidy", "--look").out
     tidied = begun.json("tidy")["trials"]
@@ -70,7 +70,7 @@ def test_tidy_removes_what_a_killed_trial_had_built(begun: Program, server: Serv
     trial = start_trial(begun, server)
     trial.kill()
     trial.wait()
-    wait_for(server, OURS, NOTHING, 60)
+    wait_for(server, OURS, NOTHING)
     # As if the index had been built for good: the ledger knows its name from before.
     (name,) = begun_creations(begun)
     server.do(f'CREATE INDEX "{name}" ON reading (quality)')
@@ -111,7 +111,7 @@ RUNNING = """SELECT query_start FROM pg_stat_activity
 def wait_for_runs(server: Server, runs: int) -> None:
     """Until the trial was seen to run its query so many times."""
     seen: set[object] = set()
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while len(seen) < runs:
         assert time.monotonic() < give_up
         seen.update(start for (start,) in server.fetch(RUNNING))
@@ -126,9 +126,9 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
     trial = start_trial(begun, server, "--effect", "0.1")
     wait_for_runs(server, runs)
     trial.send_signal(signal.SIGINT)
-    out, err = trial.communicate(timeout=120)
+    out, err = trial.communicate(timeout=PATIENCE_S)
     assert "Traceback" not in err
-    wait_for(server, OURS, NOTHING, 60)
+    wait_for(server, OURS, NOTHING)
     status = begun.json("show", "t1")["status"]
     if trial.returncode == 0:
         assert status == "stopped"
@@ -143,15 +143,15 @@ def test_ctrl_c_in_a_trial_keeps_the_pairs_and_leaves_nothing(
 
 @only_newest
 def test_ctrl_c_while_measuring_a_plan(begun: Program, server: Server) -> None:
-    slow = begun.start("plan", "SELECT count(*), pg_sleep(120) FROM reading", "--measure")
-    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(120)%' "
-             "AND state = 'active' AND pid <> pg_backend_pid()", [(1,)], 60)  # fmt: skip
+    slow = begun.start("plan", "SELECT count(*), pg_sleep(7200) FROM reading", "--measure")
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(7200)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(1,)])  # fmt: skip
     slow.send_signal(signal.SIGINT)
-    _, err = slow.communicate(timeout=60)
+    _, err = slow.communicate(timeout=PATIENCE_S)
     assert slow.returncode == 130
     assert "Traceback" not in err
-    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(120)%' "
-             "AND state = 'active' AND pid <> pg_backend_pid()", [(0,)], 60)  # fmt: skip
+    wait_for(server, "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(7200)%' "
+             "AND state = 'active' AND pid <> pg_backend_pid()", [(0,)])  # fmt: skip
     assert "p1" not in begun.ok("history").out
 
 
@@ -192,9 +192,9 @@ def test_a_demo_broken_off_leaves_no_server(humble: Program, number: int, second
     new = [f for f in map(str, Path("/var/tmp").glob("humble-*")) if f not in before]
     mine = [folder for folder in new if not of_another(folder, demo.pid)]
     demo.send_signal(number)
-    demo.wait(timeout=60)
+    demo.wait(timeout=PATIENCE_S)
     for folder in mine:
-        give_up = time.monotonic() + 30
+        give_up = time.monotonic() + PATIENCE_S
         while servers_of(folder) or Path(folder).exists():
             assert time.monotonic() < give_up, servers_of(folder)
             time.sleep(0.1)

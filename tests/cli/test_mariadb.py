@@ -15,7 +15,7 @@ import pytest
 
 from humble_ledger.demo.mariadb import mariadb_workload
 from tests.conftest import Maria
-from tests.program import Program
+from tests.program import PATIENCE_S, Program
 
 pytestmark = pytest.mark.xdist_group("mariadb")
 BY_CODE = "SHOW INDEX FROM alert WHERE Column_name = 'code' AND Seq_in_index = 1"
@@ -261,7 +261,7 @@ def test_a_trial_that_is_ended_leaves_nothing_that_tidy_does_not_find(
     while begun.poll() is None and not maria.fetch(there):
         time.sleep(0.05)
     begun.send_signal(how)
-    begun.communicate(timeout=60)
+    begun.communicate(timeout=PATIENCE_S)
     if how is signal.SIGINT:
         assert not maria.fetch(there)
         return

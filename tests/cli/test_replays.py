@@ -10,7 +10,7 @@ import pytest
 
 from tests.cli.test_interruption import wait_for
 from tests.conftest import PROPOSED, Server, only_newest, only_oldest
-from tests.program import SENSOR, Program
+from tests.program import PATIENCE_S, SENSOR, Program
 
 LEFT = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_statistic_ext),
     (SELECT count(*) FROM pg_stat_activity WHERE application_name LIKE 'humble-ledger y%')"""
@@ -90,22 +90,22 @@ def test_a_replay_that_was_killed_is_tidied_and_one_that_was_stopped_is_kept(
              "--revert", "DROP STATISTICS by_hand")  # fmt: skip
     made = "SELECT count(*) FROM pg_statistic_ext WHERE stxname = 'by_hand'"
     killed = begun.start("replay", "--seconds", "60", "--change-at", "0.5", *apply)
-    wait_for(server, made, [(1,)], 120)
+    wait_for(server, made, [(1,)])
     killed.kill()
     killed.wait()
     assert "would run  DROP STATISTICS by_hand" in begun.ok("tidy", "--look").out
     assert "ran  DROP STATISTICS by_hand" in begun.ok("tidy").out
-    wait_for(server, LEFT, before, 60)
+    wait_for(server, LEFT, before)
     assert "nothing to tidy" in begun.ok("tidy").out
     stopped = begun.start("replay", "--seconds", "60", "--change-at", "0.5", "--json", *apply)
-    wait_for(server, made, [(1,)], 120)
+    wait_for(server, made, [(1,)])
     time.sleep(1.5)
     stopped.send_signal(signal.SIGINT)
-    out, err = stopped.communicate(timeout=30)
+    out, err = stopped.communicate(timeout=PATIENCE_S)
     assert stopped.returncode == 0 and "Traceback" not in err, err
     assert '"stopped_early":true' in out
     assert '"name":"with the change"' in out, "the change was made before Ctrl-C came"
-    wait_for(server, LEFT, before, 60)
+    wait_for(server, LEFT, before)
 
 
 @only_newest

@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from tests.program import Program
+from tests.program import PATIENCE_S, Program
 
 SCRIPT = """
 SELECT * FROM alert WHERE buoy_id = 17 ORDER BY raised_at DESC LIMIT 20;
@@ -162,7 +162,7 @@ def test_copies_of_a_trial_that_was_killed_are_found_and_removed(
     humble.environment["TMPDIR"] = str(folder)
     sql = "SELECT * FROM alert WHERE note = 'Storm 5'"
     running = humble.start("trial", sql, "--index", "alert (note)", "--pairs", "400")
-    give_up = time.monotonic() + 120
+    give_up = time.monotonic() + PATIENCE_S
     while not any(folder.glob("humble-copy-*/after.db")):
         assert time.monotonic() < give_up and running.poll() is None
         time.sleep(0.02)

@@ -16,7 +16,7 @@ import pytest
 from humble_ledger.engines.postgresql.launcher import Cluster
 from tests.cli.test_interruption import wait_for
 from tests.conftest import FOUND, NEEDED_MAJOR, Server, clean_environment, only_newest, only_oldest
-from tests.program import SENSOR, Program
+from tests.program import PATIENCE_S, SENSOR, Program
 
 LEFT = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_index WHERE indisvalid),
     (SELECT count(*) FROM pg_statistic_ext), pg_database_size(current_database()) / 131072"""
@@ -184,10 +184,10 @@ def test_two_users_trials_at_once_tell_of_each_other(
     busy = other.start("trial", "SELECT count(*) FROM reading", "--index", "alert (kind)",
                        "--pairs", "400", "--effect", "0.1")  # fmt: skip
     wait_for(server, "SELECT count(*) > 0 FROM pg_stat_activity WHERE application_name LIKE "
-             "'humble-ledger t1@%'", [(True,)], 120)  # fmt: skip
+             "'humble-ledger t1@%'", [(True,)])  # fmt: skip
     trial = begun.json("trial", SLOW, *INDEX, "--pairs", "6")
     busy.send_signal(signal.SIGINT)
-    busy.communicate(timeout=120)
+    busy.communicate(timeout=PATIENCE_S)
     assert trial["verdict"] == "faster" and trial["queries"][0]["same_result"]
     assert len(trial["disturbed_by"]) == 1 and trial["disturbed_by"][0].startswith("t1@")
     assert "measured on this database, too" in begun.ok("show", trial["id"]).out
@@ -232,16 +232,16 @@ def test_nothing_is_left_however_a_trial_ends(humble: Program, small: Server) ->
             trial = humble.start(*words, *index)
             # Uncommitted ones are seen by nobody else; their sessions are.
             seen, wanted = (BUILT, True) if way == "online" else (OURS, 2 if way != "stages" else 1)
-            give_up = time.monotonic() + 60
+            give_up = time.monotonic() + PATIENCE_S
             while small.fetch(seen)[0][0] < wanted:
                 assert time.monotonic() < give_up and trial.poll() is None, (way, ending)
                 time.sleep(0.02)
             time.sleep(0.5)
             _end(trial.pid, small, ending)
-            out, err = trial.communicate(timeout=60)
+            out, err = trial.communicate(timeout=PATIENCE_S)
             assert "Traceback" not in err, (way, ending, err)
             _until_answering(small)
-            wait_for(small, OURS, [(0,)], 60)
+            wait_for(small, OURS, [(0,)])
             told = humble.ok("tidy").out
             # A server that crashes leaves the file of an unfinished index to nobody, and rows
             # whose change was taken back wait for a vacuum; the catalogue is the same.
@@ -266,7 +266,7 @@ def _end(pid: int, server: Server, ending: str) -> None:
 
 
 def _until_answering(server: Server) -> None:
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while True:
         try:
             server.fetch("SELECT 1")
@@ -286,7 +286,7 @@ def test_nothing_is_left_after_errors_and_time_outs(humble: Program, small: Serv
                            "--pairs", "6", *way)  # fmt: skip
         assert ended.code == 0, ended.err
         humble.fails(4, "trial", failing, "--index", "much (a)", *way)
-        wait_for(small, OURS, [(0,)], 60)
+        wait_for(small, OURS, [(0,)])
         assert small.fetch(LEFT) == before
     assert "nothing to tidy" in humble.ok("tidy").out
 
@@ -296,7 +296,7 @@ def test_what_nobody_can_take_back_is_told(humble: Program, small: Server) -> No
              "ALTER TABLE much OWNER TO owner; INSERT INTO much SELECT 7, 7 FROM "
              "generate_series(1, 500)")  # fmt: skip
     counted = "SELECT n_mod_since_analyze FROM pg_stat_user_tables WHERE relname = 'much'"
-    wait_for(small, counted, [(500,)], 60)
+    wait_for(small, counted, [(500,)])
     words = ("trial", "SELECT count(*) FROM much WHERE a = 7", "--apply", "ANALYZE much",
              "--revert", "SELECT 1", "--pairs", "2")  # fmt: skip
     humble.ok("init", small.url, "--role", "scratch")

@@ -31,6 +31,7 @@ from humble_ledger.errors import (
 )
 from humble_ledger.workflow.reading.plans import table_names
 from tests.conftest import READINGS, Server
+from tests.program import PATIENCE_S
 
 SENSOR = Statement("SELECT taken_at FROM reading WHERE sensor_id = $1", ("1187",))
 CATALOGUE = """SELECT (SELECT count(*) FROM pg_class), (SELECT count(*) FROM pg_index),
@@ -294,7 +295,7 @@ def test_a_table_that_a_writer_holds_is_not_waited_for(server: Server) -> None:
             engine.connect(server.url, limits, "t").experiment(
                 index_change("trial_ix", "reading (value)")
             ).__enter__()
-        assert time.monotonic() - start < 5
+        assert time.monotonic() - start < 60, "the writer would have held it for ever"
         writer.rollback()
 
 
@@ -367,7 +368,7 @@ def test_leftovers_are_found_and_removed(server: Server) -> None:
 def _counted(server: Server, what: str, changes: int) -> None:
     """Wait until the server counts as many changes: a session reports them when it ends."""
     text = f"SELECT {what} FROM pg_stat_user_tables WHERE relname = 'filled'"
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while server.fetch(text) != [(changes,)]:
         assert time.monotonic() < give_up, server.fetch(text)
         time.sleep(0.1)

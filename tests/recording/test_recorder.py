@@ -29,6 +29,7 @@ from humble_ledger.engines.postgresql.launcher import Cluster
 from humble_ledger.recording import AsgiRequests, Recorder, WsgiRequests, flush, record, request
 from humble_ledger.recording.masking import without_values
 from tests.conftest import FOUND, NEEDED_MAJOR
+from tests.program import PATIENCE_S
 
 
 @pytest.fixture
@@ -189,7 +190,7 @@ def test_several_processes_write_one_file(log: Path) -> None:
 
 def test_what_waits_is_written_within_a_moment_and_at_the_end(log: Path, tmp_path: Path) -> None:
     pond(log).execute("SELECT 1").fetchall()
-    give_up = time.monotonic() + 30
+    give_up = time.monotonic() + PATIENCE_S
     while not (log.exists() and log.read_text()) and time.monotonic() < give_up:
         time.sleep(0.05)
     assert json.loads(log.read_text())["statement"] == "SELECT 1"

@@ -15,7 +15,7 @@ from urllib.request import urlopen
 import psycopg
 
 from tests.conftest import Server, only_newest
-from tests.program import Program
+from tests.program import PATIENCE_S, Program
 
 WEB = Path(__file__).with_name("web.py")
 SCHEMA = """
@@ -46,7 +46,7 @@ def written(folder: Path, queries: int) -> None:
 
     What a framework asks its database for itself stands between them.
     """
-    give_up = time.monotonic() + 60
+    give_up = time.monotonic() + PATIENCE_S
     while (folder / "statements.jsonl").read_bytes().count(b'"SELECT ') < queries:
         assert time.monotonic() < give_up
         time.sleep(0.05)

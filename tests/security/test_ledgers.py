@@ -17,7 +17,7 @@ from pathlib import Path
 import pytest
 
 from humble_ledger.ledger.repository import Ledger
-from tests.program import HUMBLE, Program
+from tests.program import HUMBLE, PATIENCE_S, Program
 from tests.security.test_logs import calls, plain
 
 RUNS = 3_000
@@ -203,7 +203,7 @@ def test_killed_at_any_moment_by_anyone_the_totals_are_exact(kept: Program) -> N
         for each in started[: 1 + kill % 4]:
             each.kill()
         for each in started:
-            _, said = each.communicate(timeout=120)
+            _, said = each.communicate(timeout=PATIENCE_S)
             assert each.returncode in (0, 6, -signal.SIGKILL), (each.returncode, said)
     for _ in range(2):
         kept.run("capture", "log", *names)

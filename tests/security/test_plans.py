@@ -32,7 +32,7 @@ from tests.views.test_escaping import shown
 from tests.views.test_terminal import entry
 
 FOLDER = Path(__file__).parent.parent / "fixtures" / "plans"
-LONGEST_S = 5.0
+LONGEST_S = 20.0
 COLUMNS = chosen_columns("", ())
 ODD: list[Any] = [
     None, True, "", "x", "2026-01-01", -1, 0, 1e308, float("inf"), float("nan"), 10**5000, [], {},

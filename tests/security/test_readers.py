@@ -37,7 +37,7 @@ from tests.security.test_lexer import made
 from tests.security.test_logs import HEAD, ODD_JSON, ODD_PLAIN, plain, structured
 
 TIMES = int(os.environ.get("HUMBLE_FUZZ_READERS", "300"))
-LONGEST_S = 5.0
+LONGEST_S = 20.0
 MOST_BYTES = 500 * 1024 * 1024
 PIECES = [
     "", "\x00", "\n", "\n\t", "\r", "'", '"', "\\", "$$", "/*", "*/", "--", ";", "(", ")", ",", "::", "\ue000",
