@@ -59,7 +59,7 @@ class _Pool:
             folder = Path(self._stack.enter_context(tempfile.TemporaryDirectory(dir="/var/tmp")))
             folder.chmod(0o755)
             cluster = self._stack.enter_context(
-                Cluster(FOUND[major], {"max_prepared_transactions": "5"})
+                Cluster(FOUND[major], {"max_prepared_transactions": "5", "autovacuum": "off"})
             )
             self._servers[major] = self._stack.enter_context(
                 guarded_server(cluster, folder / "marks")
