@@ -16,7 +16,7 @@ from humble_ledger.engines.postgresql.launcher import Cluster
 from tests.conftest import FOUND, MAJORS
 from tests.generated.going_through import go_through, ground
 
-STATEMENTS = int(os.environ.get("HUMBLE_STATEMENTS", "5"))
+STATEMENTS = int(os.environ.get("HUMBLE_STATEMENTS", "3"))
 SEED = 0 if os.environ.get("CI") else int.from_bytes(os.urandom(3))
 
 

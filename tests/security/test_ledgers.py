@@ -21,7 +21,7 @@ from tests.program import HUMBLE, PATIENCE_S, Program
 from tests.security.test_logs import calls, plain
 
 RUNS = 3_000
-KILLS = int(os.environ.get("HUMBLE_KILLS", "8"))
+KILLS = int(os.environ.get("HUMBLE_KILLS", "4"))
 READING = (
     ("history",),
     ("queries",),
