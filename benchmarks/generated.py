@@ -18,7 +18,7 @@ from random import Random
 from tests.generated.going_through import Fault, Gone, go_through, ground, on_demo
 
 from humble_ledger.demo.scenario import build_scenario, scenario_cluster
-from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import Cluster, all_binaries
 
 

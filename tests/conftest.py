@@ -38,8 +38,8 @@ from humble_ledger.demo.scenario import (
 )
 from humble_ledger.demo.workload import load_workload, send_workload
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE
 from humble_ledger.engines.mysql.launcher import MariaCluster, find_programs
-from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import Binaries, Cluster, all_binaries
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.program import Program, end_what_was_started

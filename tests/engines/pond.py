@@ -328,6 +328,7 @@ class PondServer:
     """See `engines.contract.Server`."""
 
     path: Path
+    hollow_holds_rows = False
 
     def session(self) -> PondSession:
         return PondSession(self.path)

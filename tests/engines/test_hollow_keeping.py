@@ -20,10 +20,10 @@ from humble_ledger.core.costs.model import IndexShape
 from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.engine import PostgresEngine
 from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
 from humble_ledger.engines.postgresql.hollow.house import (
-    FOLDER_VARIABLE,
     MOST_KEPT,
     House,
     Record,

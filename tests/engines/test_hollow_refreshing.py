@@ -12,8 +12,8 @@ import pytest
 
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.engine import PostgresEngine
-from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.session import PostgresSession
 from tests.engines.hollow_schema import STATEMENTS, steps
 

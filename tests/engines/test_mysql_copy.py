@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import shutil
+import time
 from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
+from tempfile import mkdtemp
 
 import pytest
 
@@ -14,6 +18,7 @@ from humble_ledger.core.remedies.index_text import parse_index
 from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE, OPEN
 from humble_ledger.engines.mysql.engine import MariadbEngine
 from humble_ledger.engines.mysql.hollow import filling
 from humble_ledger.engines.mysql.hollow.asking import MysqlHollow
@@ -253,3 +258,65 @@ def test_small_databases_obey_the_constraints_and_go_again(copy: MysqlHollow) ->
             assert "nowhere" in filled.ask(Statement("SELECT 1 FROM nowhere")).error
         with arena.filled(SmallDatabase({keeper: (), visit: ()})) as filled:
             assert filled.ask(Statement("SELECT id FROM `odd keeper`")).rows == ()
+
+
+def test_a_copy_stays_and_only_what_changed_is_filled_anew(
+    maria: Maria, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = Path(mkdtemp(prefix="humble-tests-", dir="/var/tmp"))
+    folder.chmod(0o755)  # the server's user must get through
+    monkeypatch.setenv(FOLDER_VARIABLE, str(folder))
+    maria.do("DROP DATABASE IF EXISTS shoal")
+    maria.do("CREATE DATABASE shoal")
+    for name in ("still", "busy"):
+        maria.do(f"CREATE TABLE shoal.{name} (id INT PRIMARY KEY, n INT) STATS_AUTO_RECALC=0")
+        maria.do(f"INSERT INTO shoal.{name} SELECT seq, seq % 50 FROM seq_1_to_4000")
+    maria.do("CREATE VIEW shoal.few AS SELECT id FROM shoal.still WHERE n = 3")
+    maria.do("ANALYZE TABLE shoal.still, shoal.busy")
+    time.sleep(1.1)  # the server tells in whole seconds when a table was changed
+    url = maria.cluster.url("shoal")
+    asked = {
+        "still": ("SELECT * FROM still WHERE n = 3", "still (n)"),
+        "busy": ("SELECT * FROM busy WHERE n = 3", "busy (n)"),
+        "few": ("SELECT * FROM few", "still (n, id)"),
+    }
+
+    def answers(keep: bool = True) -> tuple[dict[str, float | None], list[str]]:
+        said: list[str] = []
+        with MariadbEngine().connect(url, LIMITS).hollow(said.append, keep=keep) as made:
+            assert isinstance(made, MysqlHollow)
+            costs = {
+                name: _planned(made, sql, _design(index)).cost_total
+                for name, (sql, index) in asked.items()
+            }
+        return costs, [each.split()[-1] for each in said if "making rows" in each]
+
+    try:
+        first, filled = answers()
+        assert sorted(filled) == ["busy", "still"]
+        assert answers() == (first, [])
+        (kept,) = MariadbEngine().kept_hollows()
+        assert kept.target == url and kept.disk_bytes > 10_000_000
+        assert Path(kept.folder).stat().st_mode & 0o077 == 0
+        assert answers(keep=False) == (first, ["still", "busy"])
+        # What was changed is seen: as many rows, but others.
+        maria.do("UPDATE shoal.busy SET n = 3 WHERE id <= 2000")
+        maria.do("ANALYZE TABLE shoal.busy")
+        later, filled = answers()
+        assert filled == ["busy"] and later["still"] == first["still"]
+        assert (later["busy"] or 0.0) > 2 * (first["busy"] or 0.0)
+        # So is another definition, and a table that is gone.
+        maria.do("ALTER TABLE shoal.still ADD COLUMN more INT")
+        maria.do("DROP VIEW shoal.few")
+        maria.do("DROP TABLE shoal.busy")
+        asked.pop("few")
+        asked.pop("busy")
+        assert answers()[1] == ["still"]
+        # Nothing is trusted that was not left properly.
+        (Path(kept.folder) / OPEN).touch()
+        assert answers()[1] == ["still"]
+        assert MariadbEngine().drop_hollows() == []
+        assert not Path(kept.folder).exists()
+    finally:
+        maria.do("DROP DATABASE shoal")
+        shutil.rmtree(folder, ignore_errors=True)

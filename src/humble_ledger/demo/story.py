@@ -25,7 +25,7 @@ from humble_ledger.demo.scenario import (
 from humble_ledger.demo.summary import summary_view
 from humble_ledger.demo.wire_log import WireLog
 from humble_ledger.demo.workload import load_workload, send_workload
-from humble_ledger.engines.postgresql.hollow.house import FOLDER_VARIABLE
+from humble_ledger.engines.launching.keeping import FOLDER_VARIABLE
 from humble_ledger.engines.postgresql.launcher import find_binaries
 from humble_ledger.errors import HumbleError, WrongUsage
 from humble_ledger.workflow.workspace import Workspace

@@ -188,6 +188,16 @@ class Workspace:
             self._session = self.server().session()
         return self._session
 
+    @property
+    def keeps_hollow(self) -> bool:
+        """Whether a copy of the target may stay on this machine.
+
+        What is masked is kept nowhere, and statistics hold values; of rows that are in production
+        no copy lies about, either.
+        """
+        in_production = self.target.role is TargetRole.PRODUCTION
+        return not (self.configuration.mask or (in_production and self.server().hollow_holds_rows))
+
     def hollow(self, progress: Progress) -> Hollow:
         """A copy of the target without its rows, made when first asked for.
 
@@ -200,8 +210,6 @@ class Workspace:
                 raise TargetUnreachable(
                     f"No copy for the planner can be made: {supported.reason}.", supported.remedy
                 )
-            # What is masked is kept nowhere, and statistics hold values.
-            keep = not self.configuration.mask
-            made = self.server().hollow(progress, keep=keep)
+            made = self.server().hollow(progress, keep=self.keeps_hollow)
             self._hollow = self._open.enter_context(made)
         return self._hollow

@@ -1,4 +1,4 @@
-"""`humble hollow build|list|drop`: the copies without rows that the planner is asked on."""
+"""`humble hollow build|list|drop`: the copies of targets that the planner is asked on."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 app = typer.Typer(
     cls=PlainGroup,
     no_args_is_help=True,
-    help="Copies of targets without rows, on which the planner is asked; made when needed.",
+    help="Copies of targets, on which the planner is asked; made when needed.",
 )
 
 
@@ -77,7 +77,12 @@ def build(
             made = make(workspace, progress)
     numbers = numbers_of(workspace)
     took = numbers.ms(made.took_ms)
-    lines = [f"A copy of {made.target} without rows is there, in {took}."]
+    lines = [f"A copy of {made.target} is there, in {took}."]
+    if not made.kept:
+        lines = [
+            f"A copy of {made.target} can be made, in {took}; it is not kept, as "
+            "what is masked or in production stays on its server."
+        ]
     if from_:
         lines = [
             f"A copy without rows was made from the files, in {took}. "
@@ -121,7 +126,7 @@ def drop(
     ] = None,
     json: options.Json = False,
 ) -> None:
-    """Remove copies from this machine; they hold statistics, and so values of the data.
+    """Remove copies from this machine; they hold values of its data.
 
     Example: [bold]humble hollow drop[/bold], or [bold]humble hollow drop shop[/bold]
     """

@@ -11,7 +11,7 @@ from humble_ledger.core.plans.model import Plan
 
 @dataclass(frozen=True, slots=True)
 class KeptHollow:
-    """A copy without rows that lies on this machine for the next time.
+    """A copy of a target that lies on this machine for the next time.
 
     ``target`` is the address it was made from, without what may be secret; ``disk_bytes`` what all
     that lie in ``folder`` really take on the disk together.

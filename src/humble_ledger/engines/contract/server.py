@@ -27,6 +27,11 @@ class Server(Protocol):
     server does not answer or does not let us in.
     """
 
+    @property
+    def hollow_holds_rows(self) -> bool:
+        """Whether its `hollow` has rows of the target in it, and not statistics alone."""
+        ...
+
     def session(self) -> Session:
         """Open a read-only session."""
         ...
@@ -69,7 +74,7 @@ class Server(Protocol):
     def hollow(
         self, progress: Callable[[str], None] = ..., *, keep: bool = True
     ) -> AbstractContextManager[Hollow]:
-        """A copy of the target without its rows, on a server of ours.
+        """A copy of the target on a server of ours, without its rows or with some of them.
 
         With ``keep`` it may stay for the next time, for as long as it is true.
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.engines.contract import Limits, LogFormat
 from humble_ledger.engines.contract.plans import PlanFormat
+from humble_ledger.engines.launching.keeping import size_of
 from humble_ledger.engines.mysql import address
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.plans.format import MARIADB, MYSQL, MariadbPlans, MysqlPlans
@@ -39,8 +40,16 @@ class _Family:
         return MysqlServer(url, self.name, limits, mark)
 
     def kept_hollows(self) -> Sequence[KeptHollow]:
-        """There are none."""
-        return ()
+        """The copies that lie on this machine, with sampled rows of their targets."""
+        from humble_ledger.engines.mysql.hollow import kept  # noqa: PLC0415 - not for every start
+
+        return [
+            KeptHollow(
+                record.target, record.made_at, self.name, record.version, str(folder),
+                size_of(folder), record.notes,
+            )
+            for record, folder in kept.all_kept(self.name)
+        ]  # fmt: skip
 
     def build_hollow(
         self,
@@ -53,8 +62,12 @@ class _Family:
         raise WrongUsage(*NO_FILES)
 
     def drop_hollows(self, names: Sequence[str] = ()) -> Sequence[str]:
-        """There is nothing to drop."""
-        return ()
+        """Remove all; the folders that could not be, as a command is using them."""
+        from humble_ledger.engines.mysql.hollow import kept  # noqa: PLC0415
+
+        if names:  # those are of files
+            return ()
+        return [str(each) for each in kept.folders(self.name) if not kept.removed(each)]
 
 
 class MysqlEngine(_Family):

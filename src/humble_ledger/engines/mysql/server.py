@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from typing import ClassVar
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import (
@@ -37,6 +38,7 @@ NO_FILES = (
 class MysqlServer:
     """See `engines.contract.Server`; ``member`` is the engine's name."""
 
+    hollow_holds_rows: ClassVar[bool] = True
     url: str
     member: str
     limits: Limits = Limits()  # noqa: RUF009
@@ -73,11 +75,11 @@ class MysqlServer:
     def hollow(
         self, progress: Callable[[str], None] = lambda _: None, *, keep: bool = True
     ) -> AbstractContextManager[Hollow]:
-        """A copy with rows like the target's, for as long as it is asked; it is not kept."""
+        """A copy with rows like the target's."""
         # The launcher and what makes rows are not needed by most commands.
-        from humble_ledger.engines.mysql.hollow.asking import hollow_of  # noqa: PLC0415
+        from humble_ledger.engines.mysql.hollow.making import hollow_of  # noqa: PLC0415
 
-        return hollow_of(self.url, self.limits, self.member, progress)
+        return hollow_of(self.url, self.limits, self.member, progress, keep=keep)
 
     def reproduction(self, tables: Sequence[TableName]) -> str:
         """Not here: what the planner finds in indexes is in no statistics."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from humble_ledger.core.results.suppositions import KeptHollow
 from humble_ledger.engines.contract import Limits
+from humble_ledger.engines.launching.keeping import size_of
 from humble_ledger.engines.postgresql import connection
 from humble_ledger.engines.postgresql.dialect import POSTGRESQL
 from humble_ledger.engines.postgresql.hollow import house, named
@@ -45,7 +46,7 @@ class PostgresEngine:
     def _kept(self, record: house.Record, folder: Path) -> KeptHollow:
         return KeptHollow(
             record.target, record.made_at, self.name, record.version, str(folder),
-            house.size_of(folder), record.notes,
+            size_of(folder), record.notes,
         )  # fmt: skip
 
     def build_hollow(

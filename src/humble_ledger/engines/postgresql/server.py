@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import (
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
 class PostgresServer:
     """See `engines.contract.Server`."""
 
+    hollow_holds_rows: ClassVar[bool] = False
     url: str
     limits: Limits = Limits()  # noqa: RUF009
     mark: str = ""

@@ -89,6 +89,8 @@ class RecordedEngine:
 class RecordedServer:
     """See `engines.contract.Server`."""
 
+    hollow_holds_rows = False
+
     def __init__(self, answers: Answers, plans: PlanFormat) -> None:
         self._answers = answers
         self._plans = plans

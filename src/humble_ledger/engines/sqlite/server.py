@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import ClassVar
 
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.engines.contract import (
@@ -36,6 +37,7 @@ from humble_ledger.errors import RefusedForSafety
 class SqliteServer:
     """See `engines.contract.Server`."""
 
+    hollow_holds_rows: ClassVar[bool] = False
     path: Path
     limits: Limits = Limits()  # noqa: RUF009
     mark: str = ""

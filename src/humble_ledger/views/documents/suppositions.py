@@ -79,7 +79,7 @@ def supposition_document(found: Supposition) -> SuppositionDocument:
 
 
 class HollowBuiltDocument(Struct, frozen=True):
-    """A copy without rows that is there now; ``notes`` say what it lacks."""
+    """A copy of a target that is there now; ``notes`` say what it lacks."""
 
     target: str
     took_ms: float
@@ -89,7 +89,7 @@ class HollowBuiltDocument(Struct, frozen=True):
 
 
 class HollowRow(Struct, frozen=True):
-    """A copy without rows; ``disk_bytes`` are of its whole folder."""
+    """A copy of a target; ``disk_bytes`` are of its whole folder."""
 
     target: str
     made_at: str

@@ -1,4 +1,4 @@
-"""The copies without rows that lie on this machine: made, listed, removed."""
+"""The copies of targets that lie on this machine: made, listed, removed."""
 
 from __future__ import annotations
 
@@ -17,11 +17,12 @@ from humble_ledger.workflow.workspace import Workspace
 
 @dataclass(frozen=True, slots=True)
 class Built:
-    """A copy that is there now: of what, in how many ms, and what it lacks."""
+    """A copy that is there now: of what, in how many ms, what it lacks, and whether it stays."""
 
     target: str
     took_ms: float
     notes: tuple[str, ...]
+    kept: bool = True
 
 
 def build(workspace: Workspace, progress: Progress = lambda _: None) -> Built:
@@ -32,7 +33,8 @@ def build(workspace: Workspace, progress: Progress = lambda _: None) -> Built:
     """
     began = time.perf_counter()
     made = workspace.hollow(progress)
-    return Built(workspace.public_url, (time.perf_counter() - began) * 1000.0, tuple(made.notes))
+    took_ms = (time.perf_counter() - began) * 1000.0
+    return Built(workspace.public_url, took_ms, tuple(made.notes), workspace.keeps_hollow)
 
 
 def build_from(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -16,14 +15,14 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.statements.kinds import Statement, StatementKind
 from humble_ledger.core.statements.tokens import TokenKind, meaningful
-from humble_ledger.engines.contract import ExplainOptions, Limits, PlanDocument
+from humble_ledger.engines.contract import ExplainOptions, PlanDocument
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.explain import kind, prepared
 from humble_ledger.engines.mysql.hollow.arena import arena_over
-from humble_ledger.engines.mysql.hollow.filling import Filled, fill, prepare
-from humble_ledger.engines.mysql.hollow.house import House, house_for
-from humble_ledger.engines.mysql.hollow.source import SourceTable, others_of, tables_of
+from humble_ledger.engines.mysql.hollow.filling import Filled, fill
+from humble_ledger.engines.mysql.hollow.kept import KeptTable, still_like
+from humble_ledger.engines.mysql.hollow.source import SourceTable
 from humble_ledger.engines.mysql.hollow.statistics import Carried, distinct_keys
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
@@ -38,7 +37,7 @@ from humble_ledger.errors import (
 )
 
 _AS_THEY_ARE: Mapping[TableName, float] = {}
-_NAME = "humble_supposed_{}"
+SUPPOSED = "humble_supposed_{}"
 MOST_KEPT = 40  # supposed indexes of a table that stay built for when they are asked about again
 MOST_AT_ONCE = 12  # each takes a second for a million rows
 
@@ -57,6 +56,7 @@ class MysqlHollow:
     tolerance: float = 0.25
     most_at_once: int = MOST_AT_ONCE
     asked: int = 0
+    _known: dict[str, KeptTable] = field(default_factory=dict)  # by name, what stands in the copy
     _filled: dict[str, Filled] = field(default_factory=dict)
     _carried: dict[str, Carried] = field(default_factory=dict)
     _failed: dict[str, str] = field(default_factory=dict)
@@ -168,13 +168,12 @@ class MysqlHollow:
             return
         if table.name in self._failed:
             raise StatementRejected(self._failed[table.name])
-        self.progress(f"making rows like those of {table.name}")
         known = self.target.known
         facts = known.catalogue.tables([TableName("", table.name)]).get(TableName("", table.name))
         rows = facts.rows if facts is not None else 0.0
         target = self.target.connection
         try:
-            filled = fill(target, self.copy, self.database, table, rows)
+            filled = self._rows_of(table, rows)
             carried = Carried.of(target, self.database, table.name)
             carried.write(self.owner)
         except HumbleError as error:
@@ -183,11 +182,33 @@ class MysqlHollow:
             raise
         self._filled[table.name], self._carried[table.name] = filled, carried
 
+    def _rows_of(self, table: SourceTable, rows: float) -> Filled:
+        """Fill a table, unless it was filled before and the target's has not changed since."""
+        target, known = self.target.connection, self._known.pop(table.name)
+        if known.filled is not None:
+            if still_like(target, self.database, table.name, known, rows):
+                self._known[table.name] = known
+                return known.filled
+            self.copy.do("SET SESSION foreign_key_checks = 0")
+            self.copy.do(f"DROP TABLE {self._place(table.name)}")
+            self.copy.do(table.sql)
+            self.copy.do("SET SESSION foreign_key_checks = 1")
+        self.progress(f"making rows like those of {table.name}")
+        asked_at = float(target.one("SELECT UNIX_TIMESTAMP()"))
+        filled = fill(target, self.copy, self.database, table, rows)
+        self._known[table.name] = KeptTable(table.sql, filled, asked_at, rows)
+        return filled
+
+    def kept(self) -> Mapping[str, KeptTable]:
+        """What can be used the next time, with all indexes seen again."""
+        self._hide(set())
+        return self._known
+
     # What is supposed
 
     def _name(self, design: IndexDesign) -> str:
         number = self._numbers.setdefault(design, len(self._numbers) + 1)
-        return _NAME.format(number)
+        return SUPPOSED.format(number)
 
     def _show(
         self, statement: Statement, designs: Mapping[IndexDesign, IndexShape], gone: set[str]
@@ -298,50 +319,3 @@ def _names_in(plain: str) -> set[str]:
         for token in meaningful(plain)
         if token.kind in (TokenKind.WORD, TokenKind.QUOTED)
     }
-
-
-@contextmanager
-def hollow_of(
-    url: str, limits: Limits, engine: str, progress: Callable[[str], None]
-) -> Iterator[MysqlHollow]:
-    """A copy for as long as it is asked.
-
-    Raises:
-        HumbleError: there are no programs for it here, or the target cannot be read.
-    """
-    target = MysqlSession(url, limits, engine)
-    try:
-        with house_for(target.connection, target.database) as house:
-            progress("making a copy of the schema")
-            yield _made(target, house, progress)
-    finally:
-        target.close()
-
-
-def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -> MysqlHollow:
-    database, copy = target.database, house.connection
-    prepare(copy)
-    copy.do("SET SESSION foreign_key_checks = 0")
-    lacks, tables = [], {}
-    for table in tables_of(target.connection, database):
-        try:
-            copy.do(table.sql)
-            tables[table.name.lower()] = table
-        except HumbleError as error:
-            lacks.append(f"{table.name} cannot be made again: {error.message}")
-    waiting = list(others_of(target.connection, database))
-    views = {name.lower(): sql for name, sql in waiting if " VIEW " in sql[:200]}
-    while waiting:  # a view may rest on others
-        left = []
-        for name, sql in waiting:
-            try:
-                copy.do(sql)
-            except HumbleError:
-                left.append((name, sql))
-        if len(left) == len(waiting):
-            lacks += [f"{name} cannot be made again" for name, _ in left]
-            break
-        waiting = left
-    with contextlib.suppress(HumbleError):
-        copy.do("SET SESSION foreign_key_checks = 1")
-    return MysqlHollow(target, copy, house.owner, house.url, tables, views, progress, _lacks=lacks)

@@ -11,11 +11,11 @@ import pymysql
 
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.faults import translated
-from humble_ledger.engines.mysql.hollow.house import STAGE
 from humble_ledger.engines.mysql.hollow.rows import Made, surely_unique, ways
 from humble_ledger.engines.mysql.hollow.source import SourceTable, sampled
 from humble_ledger.engines.mysql.naming import quoted
 
+STAGE = "humble_stage"  # a database beside the target's, for samples
 MOST_READ = 60_000  # rows of a table that are read of the target
 MOST_MADE = 600_000  # rows of a table in the copy
 _BATCH = 2_000
@@ -53,11 +53,11 @@ class Filled:
 
 def prepare(copy: Connection) -> None:
     """A place for samples, with the numbers that rows are made by."""
-    copy.do(f"CREATE DATABASE {STAGE}")
-    copy.do(f"CREATE TABLE {STAGE}.numbers (n INT PRIMARY KEY)")
+    copy.do(f"CREATE DATABASE IF NOT EXISTS {STAGE}")
+    copy.do(f"CREATE TABLE IF NOT EXISTS {STAGE}.numbers (n INT PRIMARY KEY)")
     most = math.ceil(MOST_MADE / MOST_READ) + 1
     numbers = ", ".join(f"({n})" for n in range(most))
-    copy.do(f"INSERT INTO {STAGE}.numbers VALUES {numbers}")
+    copy.do(f"INSERT IGNORE INTO {STAGE}.numbers VALUES {numbers}")
 
 
 def fill(

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from contextlib import closing, contextmanager, suppress
+from contextlib import closing, contextmanager, nullcontext, suppress
 from dataclasses import dataclass
 
 from humble_ledger.engines.contract import Limits
 from humble_ledger.engines.mysql.connection import Connection, Member, connect
+from humble_ledger.engines.mysql.hollow.filling import STAGE
+from humble_ledger.engines.mysql.hollow.kept import Place, place_for
 from humble_ledger.engines.mysql.launcher import (
     MariaCluster,
     MysqlCluster,
@@ -42,7 +44,7 @@ _COST_TABLES = (
 )
 _SERVER_MS = 600_000
 ROLE = "humble_copy"
-STAGE, SMALL = "humble_stage", "humble_small"
+SMALL = "humble_small"
 OURS = (STAGE, SMALL)  # databases beside the target's: for samples, and for a few rows
 
 
@@ -57,11 +59,14 @@ class House:
     url: str
     connection: Connection
     owner: Connection
+    place: Place | None = None
 
 
 @contextmanager
-def house_for(target: Connection, database: str) -> Iterator[House]:
-    """A server like the target's, for a copy of this database.
+def house_for(target: Connection, url: str, database: str, *, keep: bool) -> Iterator[House]:
+    """A server like the target's at ``url``, for a copy of this database.
+
+    With ``keep`` it stands in a folder that stays, unless another command is using that.
 
     Raises:
         HumbleError: there are no programs of that kind here, or they are of another series.
@@ -69,30 +74,36 @@ def house_for(target: Connection, database: str) -> Iterator[House]:
     mariadb = target.member.mariadb
     programs = find_programs() if mariadb else find_mysql_programs()
     _require_series(target.member, programs.version)
+    fixed = {name: str(target.one(f"SELECT @@GLOBAL.{name}")) for name in _AT_START}
     settings: dict[str, str] = {
         "innodb_stats_auto_recalc": "0",
         "innodb_buffer_pool_size": "256M",
         **({"innodb_log_file_size": "64M"} if mariadb else {}),
+        **fixed,
     }
-    for name in _AT_START:
-        settings[name] = str(target.one(f"SELECT @@GLOBAL.{name}"))
-    with (MariaCluster if mariadb else MysqlCluster)(programs, settings) as cluster:
+    made = MariaCluster if mariadb else MysqlCluster
+    with (
+        place_for(target, url, programs.version, fixed) if keep else nullcontext() as place,
+        made(programs, settings, place.folder if place else None) as cluster,
+    ):
         limits = Limits(statement_ms=_SERVER_MS)
-        url = cluster.url(user=ROLE)
+        own = cluster.url(user=ROLE)
         owner = connect(cluster.url(), limits, read_only=False, database=False)
         with closing(owner):
             _carry_settings(target, owner)
             _make_room(target, owner, database)
-            with closing(connect(url, limits, read_only=False, database=False)) as connection:
+            with closing(connect(own, limits, read_only=False, database=False)) as connection:
                 connection.do(f"USE {quoted(database)}")
-                yield House(url, connection, owner)
+                yield House(own, connection, owner, place)
 
 
 def _make_room(target: Connection, owner: Connection, database: str) -> None:
     """The database, and a role that may do what it likes there, and nowhere else."""
     charset, collation = target.rows("SELECT @@character_set_database, @@collation_database")[0]
-    owner.do(f"CREATE DATABASE {quoted(database)} CHARACTER SET {charset} COLLATE {collation}")
-    owner.do(f"CREATE USER {ROLE}@localhost IDENTIFIED BY ''")
+    alike = f"CHARACTER SET {charset} COLLATE {collation}"
+    owner.do(f"CREATE DATABASE IF NOT EXISTS {quoted(database)} {alike}")
+    owner.do(f"ALTER DATABASE {quoted(database)} {alike}")
+    owner.do(f"CREATE USER IF NOT EXISTS {ROLE}@localhost IDENTIFIED BY ''")
     for name in (database, *OURS):
         place = quoted(name).replace("\\", "\\\\").replace("_", "\\_").replace("%", "\\%")
         owner.do(f"GRANT ALL PRIVILEGES ON {place}.* TO {ROLE}@localhost")

@@ -22,6 +22,8 @@ from humble_ledger.engines.mysql.launcher.programs import MYSQL_VARIABLE, VARIAB
 from humble_ledger.errors import TargetUnreachable
 
 USER = "humble"
+ACCOUNT = "mysql"  # who distributions have run such a server
+RUNNING = "pid"  # the file that a server has while it runs
 START_TIMEOUT_S = 60
 POLL_S = 0.1
 # A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
@@ -42,7 +44,8 @@ class MariaCluster:
 
     Its folder holds the data, the socket and the logs, belongs to the user that runs the server,
     and is removed when the server stops. It listens on its socket only; the one user it knows has
-    no password and every right, and the folder is closed to other users.
+    no password and every right, and the folder is closed to other users. ``kept`` is a folder that
+    stays when the server stops, and whose data are used again; nobody else may use it meanwhile.
 
     Raises:
         TargetUnreachable: the server did not start; the message carries the end of its log.
@@ -53,12 +56,18 @@ class MariaCluster:
     variable = VARIABLE
     own_settings: Mapping[str, str] = {}
 
-    def __init__(self, programs: Programs, settings: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self,
+        programs: Programs,
+        settings: Mapping[str, str] | None = None,
+        kept: Path | None = None,
+    ) -> None:
         self.programs = programs
         self._settings = {**SCRATCH_SETTINGS, **self.own_settings, **(settings or {})}
         self._supervisor: subprocess.Popen[bytes] | None = None
-        self.account = choose_account("mysql", self.member)
-        self.folder = Path()
+        self.account = choose_account(ACCOUNT, self.member)
+        self._kept = kept
+        self.folder = kept or Path()
 
     @property
     def socket(self) -> Path:
@@ -81,8 +90,9 @@ class MariaCluster:
         return f"{self.scheme}://{user}@localhost/{database}?socket={place}"
 
     def __enter__(self) -> MariaCluster:
-        parent = next((p for p in PARENTS if Path(p).is_dir()), None)
-        self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
+        if self._kept is None:
+            parent = next((p for p in PARENTS if Path(p).is_dir()), None)
+            self.folder = Path(tempfile.mkdtemp(prefix="humble-", dir=parent))
         try:
             self.account.hand_over(self.folder)
             self._start()
@@ -107,7 +117,8 @@ class MariaCluster:
             self._supervisor.stdin.close()
             self._supervisor.wait()
             self._supervisor = None
-        shutil.rmtree(self.folder, ignore_errors=True)
+        if self._kept is None:
+            shutil.rmtree(self.folder, ignore_errors=True)
 
     def _start(self) -> None:
         data, settings_file = self.folder / "data", self.folder / "server.cnf"
@@ -117,10 +128,11 @@ class MariaCluster:
             f"GRANT ALL PRIVILEGES ON *.* TO '{USER}'@'localhost' WITH GRANT OPTION;\n"
         )
         self.account.hand_over(first)
+        settings_file.unlink(missing_ok=True)  # of an earlier start
         settings = {
             "datadir": str(data),
             "socket": str(self.socket),
-            "pid_file": str(self.folder / "pid"),
+            "pid_file": str(self.folder / RUNNING),
             "tmpdir": str(self.folder),
             "slow_query_log_file": str(self.slow_log),
             "skip_networking": "",
@@ -131,8 +143,8 @@ class MariaCluster:
         }
         lines = [f"{name} = {value}" if value else name for name, value in settings.items()]
         order = {
-            "keep": False,
-            "initdb": self._making(data),
+            "keep": self._kept is not None,
+            "initdb": None if data.is_dir() else self._making(data),
             "stop": int(signal.SIGTERM),
             "kill": int(signal.SIGKILL),
             "settings_file": str(settings_file),

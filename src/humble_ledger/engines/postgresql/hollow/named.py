@@ -20,6 +20,7 @@ import msgspec
 import psycopg
 
 from humble_ledger.engines.contract import HOLLOW_SCHEME, Limits
+from humble_ledger.engines.launching import keeping
 from humble_ledger.engines.postgresql.connection import Connection
 from humble_ledger.engines.postgresql.hollow import house
 from humble_ledger.engines.postgresql.hollow.asking import PostgresHollow
@@ -110,7 +111,7 @@ def build(
             _lock(each, held, name)
         held.callback(shutil.rmtree, draft, ignore_errors=True)
         held.callback(_remove_unused, folder)
-        house.empty(draft)
+        keeping.empty(draft)
         copies = draft / _FILES
         copies.mkdir(mode=0o700)
         for number, path in enumerate(files):
@@ -118,8 +119,8 @@ def build(
         (draft / _SETTINGS_FILE).write_bytes(msgspec.json.encode(list(settings)))
         with _started(draft, name, progress) as (_, record):
             pass
-        house.empty(folder)  # not before the new one is whole
-        house.moved(draft, folder)
+        keeping.empty(folder)  # not before the new one is whole
+        keeping.moved(draft, folder)
         return record, folder
 
 
@@ -255,14 +256,14 @@ def _started(
 ) -> Iterator[tuple[Cluster, Record]]:
     """The server of a locked folder; the hollow is made when it is not there, or not whole."""
     files = sorted((folder / _FILES).iterdir())
-    whole = (folder / _RECORD).exists() and not (folder / house.OPEN).exists()
+    whole = (folder / _RECORD).exists() and not (folder / keeping.OPEN).exists()
     if not whole:
-        house.empty(folder, {_FILES, _SETTINGS_FILE})
+        keeping.empty(folder, {_FILES, _SETTINGS_FILE})
     handed = None if whole else read_handed(files, _binaries(0))
     record = _record(folder) if whole else None
     major = handed.major if handed is not None else 0
     binaries = _binaries(int(record.version.split(".")[0]) if record is not None else major)
-    (folder / house.OPEN).touch()
+    (folder / keeping.OPEN).touch()
     with Cluster(binaries, SETTINGS, checksums=False, kept=folder) as cluster:
         if record is None:
             assert handed is not None
@@ -290,7 +291,7 @@ def _started(
             record = Record(DATABASE, place, now, "", binaries.version, tuple(notes))
             (folder / _RECORD).write_bytes(msgspec.json.encode(record))
         yield cluster, record
-    (folder / house.OPEN).unlink(missing_ok=True)
+    (folder / keeping.OPEN).unlink(missing_ok=True)
 
 
 _PLAIN = Database("UTF8", "C", "C", "c", "", PAGE_BYTES, 0)
