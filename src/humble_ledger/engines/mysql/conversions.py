@@ -30,6 +30,8 @@ NUMBER = "double precision"
 _WARNED = re.compile(r"due to type or collation conversion on field '([^']+)'")
 _COMPARED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
 
+_COLUMN = re.compile(r'(?:(?:\w+|"[^"]+")\.)?(?:\w+|"[^"]+")')
+
 
 def converted_columns(
     plan: Plan, tables: Mapping[TableName, TableFacts], warnings: Sequence[str] = ()
@@ -76,6 +78,8 @@ def _converted(
     if own is None:
         return
     if part.partner is not None:
+        if not _COLUMN.fullmatch(part.value):
+            return  # computed from a column: of which type, the server alone knows
         other = _column(part.partner, tables)
         if other is not None and _is(own, _TEXTS) and _is(other, _NUMBERS):
             yield part.column, NUMBER

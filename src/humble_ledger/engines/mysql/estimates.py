@@ -28,6 +28,7 @@ from humble_ledger.engines.mysql.catalogue import Catalogue
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.costs import MysqlCosts
+from humble_ledger.engines.mysql.index_ends import index_read_at_its_end
 from humble_ledger.engines.mysql.naming import condition as ours
 from humble_ledger.engines.mysql.naming import place, quoted
 from humble_ledger.engines.mysql.plans.context import UNKNOWN_VALUE
@@ -64,9 +65,9 @@ class Estimates:
         found = explain.explained(
             on or self.connection, statement, self.engine, measure=measure, database=self.database
         )
-        return self._with_shares(found)
+        return self._with_shares(found, statement.sql, on or self.connection)
 
-    def _with_shares(self, found: PlanDocument) -> PlanDocument:
+    def _with_shares(self, found: PlanDocument, sql: str, on: Connection) -> PlanDocument:
         """Rows by a sample where the server, for want of statistics, takes all to pass; and the
         columns that are converted for a comparison.
         """
@@ -92,9 +93,14 @@ class Estimates:
         said = found.document.get("warnings", ()) if isinstance(found.document, dict) else ()
         converted = converted_columns(found.plan, self.catalogue.tables(names), said)
         prices = self._prices(found)
-        if not (shares or converted or prices) or not isinstance(found.document, dict):
+        if not isinstance(found.document, dict):
+            return found
+        beforehand = index_read_at_its_end(found.plan, found.document, sql, on, self.database)
+        if not (shares or converted or prices or beforehand):
             return found
         document = {**found.document, "shares": shares, "converted": converted}
+        if beforehand:
+            document["beforehand"] = beforehand
         if prices:
             document["prices"] = {**found.document.get("prices", {}), **prices}
         return PlanDocument(plan_of(document, self.engine, ""), document)

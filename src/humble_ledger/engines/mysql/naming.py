@@ -8,7 +8,8 @@ from humble_ledger.core.schema.facts import TableName
 from humble_ledger.errors import StatementRejected
 
 _TOKEN = re.compile(
-    r"""(?P<string>'(?:[^']|'')*')|(?P<quoted>"(?:[^"]|"")*")
+    r"""(?P<unit>\b(?:timestampdiff|timestampadd)\('\w+')
+    |(?P<string>'(?:[^']|'')*')|(?P<quoted>"(?:[^"]|"")*")
     |(?P<distinct>\bIS\s+NOT\s+DISTINCT\s+FROM\b)|(?P<plan>\(?(?:hashed\s)?(?:Sub|Init)Plan\s\d+)
     |(?P<matches>(?<=\s)~(?=\s))""",
     re.VERBOSE | re.IGNORECASE,
@@ -35,6 +36,8 @@ def condition(text: str) -> str:
     """
 
     def change(found: re.Match[str]) -> str:
+        if found["unit"] is not None:
+            return found[0].replace("'", "")
         if found["string"] is not None:
             return found[0].replace("\\", "\\\\")
         if found["quoted"] is not None:

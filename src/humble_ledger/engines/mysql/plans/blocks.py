@@ -111,7 +111,7 @@ class BlockReader:
         if "query_block" in part:
             return self.block(part["query_block"])
         if "message" in part:
-            return Step(Operation.RESULT, str(part["message"]), rows=1.0, cost=0.0)
+            return self._tables.told(str(part["message"]))
         return Step(Operation.RESULT, "No tables", rows=1.0, cost=0.0)
 
     def _table(self, table: Mapping[str, Any], about: Block, *, sorted_above: bool) -> Step:
@@ -325,6 +325,7 @@ class BlockReader:
             return step  # the sort of groups stands above them
         grouped = over(Operation.AGGREGATE, "Group" if about.group else "Aggregate", step)
         grouped.more["group_keys"] = about.group
+        grouped.more["output"] = about.output
         grouped.rows, grouped.priced = None if about.group else 1.0, None
         if self.measured:
             grouped.seen = None if about.group else 1.0

@@ -26,6 +26,7 @@ class Block:
     group: tuple[str, ...] = ()
     aggregates: bool = False
     correlated: bool = True
+    output: tuple[str, ...] = ()  # of one that aggregates all its rows
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,7 @@ class Context:
     ``shares`` are the parts of its rows that pass a table's filters, where a sample tells it and
     the server does not: without statistics of a column it takes every row to pass.
     ``materialized`` are the prices of tables that joins read into tables of their own first.
+    ``beforehand`` is the index of which an end was read while the plan was made.
     """
 
     tables: Mapping[str, tuple[str, str]] = field(default_factory=dict)
@@ -54,6 +56,7 @@ class Context:
     prices: Mapping[int, Sequence[Price]] = field(default_factory=dict)
     shares: Mapping[str, float] = field(default_factory=dict)
     materialized: Sequence[Price] = ()
+    beforehand: str = ""
 
     def named(self, alias: str) -> dict[str, Any]:
         """A table as the model names it."""
@@ -89,6 +92,7 @@ def context_of(document: Mapping[str, Any]) -> Context:
         },
         {str(a): float(share) for a, share in document.get("shares", {}).items()},
         [_price(p) for p in document.get("prices", {}).get("materialized", ())],
+        str(document.get("beforehand", "")),
     )
 
 
@@ -105,4 +109,5 @@ def _block(said: Mapping[str, Any]) -> Block:
         tuple(str(key) for key in said.get("group", ())),
         bool(said.get("aggregates")),
         bool(said.get("correlated", True)),
+        tuple(str(text) for text in said.get("output", ())),
     )

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
+from humble_ledger.engines.mysql.plans.bounds import bounds_apart
+
 _PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
 # Strings first, so that nothing in them is taken for something else.
 _TOKEN = re.compile(
@@ -12,9 +14,12 @@ _TOKEN = re.compile(
     | (?P<quoted>`(?:[^`]|``)*`)
     | (?P<charset>\b_(?:utf8mb4|utf8mb3|utf8|latin1|binary|ascii)\b\s*(?='))
     | (?P<subquery>\(?(?:select\ \#|subquery\#)(?P<number>\d+)(?:;[^()]*)?\)?)
+    | (?P<cached><cache>\((?P<constant>'(?:[^'\\]|\\.|'')*'|-?\d+(?:\.\d+)?)
+        (?:\s+collate\s+(?P<rule>\w+))?\))
     | (?P<wrapper><(?:cache|expr_cache|ref_null_helper|is_not_null_test|exists)>)
     | (?P<same><=>(?=\s*(?:'|-?\d)))
     | (?P<null_safe><=>)
+    | (?P<collate>\bcollate\s+(?P<collation>\w+))
     | (?P<operator>\b(?:mod|div|regexp|rlike)\b)
     | (?P<trigger>\btrigcond(?:_if)?(?=\())
     | (?P<using>\bconvert\((?P<converted>[\w.`]+)\s+using\s+\w+\))
@@ -24,15 +29,11 @@ _TOKEN = re.compile(
     re.VERBOSE | re.IGNORECASE,
 )
 _OPERATORS = {"mod": "%", "div": "/", "regexp": "~", "rlike": "~"}
+# The unit of these is no column.
+_UNIT = re.compile(r"\b(timestampdiff|timestampadd)\((\w+)(?=,)", re.IGNORECASE)
 # A database in front of table and column: `feas`.`s`.`status`.
 _THREE = re.compile(r'(?<![\w".])(?:\w+|"[^"]+")\.((?:\w+|"[^"]+")\.(?:\w+|"[^"]+"))(?![\w".(])')
 _IN_OPTIMIZER = re.compile(r"<in_optimizer>\(")
-# Both bounds apart, as a statement has them that does not say BETWEEN. Bounds are constants, or
-# of columns, without brackets in them.
-_BETWEEN = re.compile(
-    r"(?<![\w.])((?:\w+|\"[^\"]+\")(?:\.(?:\w+|\"[^\"]+\"))*) between "
-    r"('(?:[^']|'')*'|[^()']+?) and ('(?:[^']|'')*'|[^()']+?)(?= and | or |\)|$)"
-)
 # How MySQL reads REGEXP.
 _MATCHES = re.compile(r"\bregexp_like\(([\w.\"]+), ?('(?:[^']|'')*')\)")
 _ESCAPES = {"n": "\n", "t": "\t", "r": "\r", "0": "", "b": "", "Z": ""}
@@ -51,8 +52,9 @@ def noted(text: str) -> str:
     if not bare:
         return ""
     changed = _without_in_optimizer(_TOKEN.sub(_changed, bare))
+    changed = _UNIT.sub(r"\1('\2'", changed)
     changed = _MATCHES.sub(r"\1 ~ \2", changed)
-    changed = _BETWEEN.sub(r"\1 >= \2 and \1 <= \3", changed)
+    changed = bounds_apart(changed)
     return f"({_THREE.sub(lambda m: m[1], changed)})"
 
 
@@ -91,6 +93,11 @@ def _changed(found: re.Match[str]) -> str:
     kind, text = found.lastgroup, found[0]
     if found["string"] is not None:
         return string(text)
+    if found["cached"] is not None:
+        value = string(found["constant"]) if found["constant"][0] == "'" else found["constant"]
+        return f'{value} COLLATE "{found["rule"]}"' if found["rule"] else value
+    if found["collate"] is not None:
+        return f'COLLATE "{found["collation"]}"'
     if found["quoted"] is not None:
         return identifier(text[1:-1].replace("``", "`"))
     if found["subquery"] is not None:

@@ -142,6 +142,9 @@ def _block(select: exp.Expr, names: _Names, here: Sequence[str]) -> dict[str, An
         said["group"] = [_named(_by_place(key, select), names, here) for key in group.expressions]
     outputs = [*select.args.get("expressions", ()), select.args.get("having")]
     said["aggregates"] = any(each is not None and _aggregate(each, select) for each in outputs)
+    if said["aggregates"] and group is None:
+        shown = [each.unalias() for each in select.args.get("expressions", ())]
+        said["output"] = [_named(each, names, here) for each in shown]
     said["correlated"] = _correlated(select, here, names)
     return said
 

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from humble_ledger.core.plans.model import Discarded, Operation, Role
-from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping, predicates
+from humble_ledger.core.statements.conditions import (
+    Predicate,
+    PredicateKind,
+    Wrapping,
+    columns_of,
+    predicates,
+)
 from humble_ledger.engines.mysql.plans.context import Context, Price
 from humble_ledger.engines.mysql.plans.notation import identifier, noted
 from humble_ledger.engines.mysql.plans.steps import Step
@@ -23,6 +30,12 @@ _LABELS = {
 _SERVING = frozenset(
     (PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP, PredicateKind.NULL_TEST)
 )
+# What an index on words, or on shapes, is searched by.
+_MATCH = re.compile(r"\bmatch\s.*\bagainst\b", re.IGNORECASE | re.DOTALL)
+_OF_SHAPES = re.compile(
+    r"\b(?:mbr\w+|st_(?:contains|within|intersects|equals|touches|overlaps|crosses))\(",
+    re.IGNORECASE,
+)
 # Of what the server says of a table, the keys that have a place of their own.
 _PLACED = frozenset(
     """table_name access_type key used_key_parts ref rows filtered r_rows r_filtered r_loops
@@ -31,6 +44,8 @@ _PLACED = frozenset(
     used_columns r_engine_stats attached_subqueries message""".split()
 )
 CONSTANT = 1.0
+# What the server says in place of a plan when all that is asked are ends of indexes.
+BEFOREHAND = "Select tables optimized away"
 INDEX_ROW, LOOKUP = 0.2, 1.0  # MariaDB's, see `engines.mysql.costs`
 ALL_PASS = 0.9999
 Block = Callable[[Mapping[str, Any]], Step]
@@ -48,9 +63,7 @@ class Reading:
     ) -> Step:
         """The step of a table that is read for each of ``before`` rows."""
         if "table_name" not in table:
-            return Step(
-                Operation.RESULT, str(table.get("message", "No tables")), rows=1.0, cost=0.0
-            )
+            return self.told(str(table.get("message", "No tables")))
         alias = str(table["table_name"])
         below = table.get("materialized") or table.get("materialized_from_subquery")
         step = self._materialized(table, alias, below) if below else self._scan(table, alias)
@@ -58,6 +71,15 @@ class Reading:
         self._time(step, table, sorted_above=sorted_above)
         self._cost(step, table, price, before)
         step.details.update({k: v for k, v in table.items() if k not in _PLACED})
+        return step
+
+    def told(self, message: str) -> Step:
+        """A step of which there is nothing but a message."""
+        if message != BEFOREHAND:
+            return Step(Operation.RESULT, message, rows=1.0, cost=0.0)
+        step = Step(Operation.RESULT, message, rows=1.0, cost=CONSTANT)
+        if self.context.beforehand:
+            step.more["index"] = self.context.beforehand
         return step
 
     def _scan(self, table: Mapping[str, Any], alias: str) -> Step:
@@ -87,7 +109,10 @@ class Reading:
             step.operation = Operation.INDEX_ONLY_SCAN if covered else Operation.INDEX_SCAN
             more["index"] = index
         search: list[str] = []
-        if access in _SEARCHED:
+        if access == "fulltext":
+            search = [_text(p) for p in filters if _MATCH.search(_text(p))]
+            filters = [p for p in filters if not _MATCH.search(_text(p))]
+        elif access in _SEARCHED:
             refs = [str(value) for value in table.get("ref") or ()]
             search = list(self.context.search(alias, parts, refs))
             given = {part for part, _ in zip(parts, refs, strict=False)}
@@ -225,6 +250,8 @@ def _text(part: Predicate | str) -> str:
 
 
 def _serves(part: Predicate | str, columns: set[str]) -> bool:
+    if columns and not isinstance(part, str) and _OF_SHAPES.search(part.sql):
+        return not columns.isdisjoint(ref.column for ref in columns_of(part.sql))
     if isinstance(part, str) or part.column is None or part.negated:
         return False
     plain = part.wrapping is Wrapping.NONE and part.column.column in columns
