@@ -368,7 +368,7 @@ class BlockReader:
             correlated = bool(dependent)
         else:
             correlated = bool(cache) or (about.correlated if about is not None else False)
-            correlated = correlated or (step.loops or 0.0) > 1.0
+            correlated = correlated or (step.loops or 0.0) > 1.0 or _looked_up(block)
         if isinstance(cache, Mapping) and self.measured and "r_hit_ratio" in cache:
             held = over(Operation.MEMOIZE, "Cache of results", step)
             held.details = {k: v for k, v in cache.items() if k != "query_block"}
@@ -376,6 +376,10 @@ class BlockReader:
             held.ms = (step.total_ms() or 0.0) / held.loops if held.loops else None
             step = held
         return _Below(select, step, stored is not None, correlated and stored is None)
+
+    def _ties(self, select: int) -> tuple[str, ...]:
+        about = self.context.blocks.get(select)
+        return about.ties if about is not None else ()
 
     def _hang(self, top: Step, found: Sequence[_Below]) -> None:
         for each in found:
@@ -386,6 +390,8 @@ class BlockReader:
                 asking = _producing(top)  # its rows come with the value in them
             if each.hashed:
                 _renamed(top, mark, f"(hashed {name})")
+                # By these an index could find the rows, so that none need be looked up.
+                each.step.join = (*each.step.join, *self._ties(each.number))
             elif not each.correlated:
                 name = f"InitPlan {each.number}"
                 _renamed(top, mark, f"({name})")
@@ -404,6 +410,13 @@ class BlockReader:
 
 
 # Steps that rows go through when all of their values are there.
+def _looked_up(block: Mapping[str, Any]) -> bool:
+    """Whether a sub-query that names nothing outside is searched anew for each value of IN."""
+    tables = [block, *block.get("nested_loop", ())]
+    kinds = {str((each.get("table") or {}).get("access_type", "")) for each in tables}
+    return not kinds.isdisjoint(("index_subquery", "unique_subquery"))
+
+
 _AFTERWARDS = (Operation.SORT, Operation.MATERIALIZE, Operation.LIMIT, Operation.DISTINCT)
 
 

@@ -27,6 +27,7 @@ class Block:
     aggregates: bool = False
     correlated: bool = True
     output: tuple[str, ...] = ()  # of one that aggregates all its rows
+    ties: tuple[str, ...] = ()  # to the select around it: columns that are equal
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,4 +111,5 @@ def _block(said: Mapping[str, Any]) -> Block:
         bool(said.get("aggregates")),
         bool(said.get("correlated", True)),
         tuple(str(text) for text in said.get("output", ())),
+        tuple(str(text) for text in said.get("ties", ())),
     )

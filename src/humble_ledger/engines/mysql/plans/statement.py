@@ -146,6 +146,9 @@ def _block(select: exp.Expr, names: _Names, here: Sequence[str]) -> dict[str, An
         shown = [each.unalias() for each in select.args.get("expressions", ())]
         said["output"] = [_named(each, names, here) for each in shown]
     said["correlated"] = _correlated(select, here, names)
+    ties = [f"({' = '.join(pair)})" for pair in _ties(select, names, here)]
+    if ties:
+        said["ties"] = ties
     return said
 
 
@@ -169,6 +172,26 @@ def _aggregate(part: exp.Expr, select: exp.Expr) -> bool:
         if each.find_ancestor(exp.Window) is None and each.find_ancestor(exp.Select) is select:
             return True
     return False
+
+
+def _ties(select: exp.Expr, names: _Names, here: Sequence[str]) -> Iterator[tuple[str, str]]:
+    """Columns of a sub-query that must be equal to one of the select around it."""
+    around = select.find_ancestor(exp.Select)
+    outside = [] if around is None else list(_aliases(around))
+    pairs: list[tuple[exp.Expr, exp.Expr]] = []
+    asking = select.find_ancestor(exp.In, exp.Select)
+    if isinstance(asking, exp.In) and len(select.args.get("expressions", ())) == 1:
+        pairs.append((select.args["expressions"][0].unalias(), asking.this))
+    where = select.args.get("where")
+    for each in [] if where is None else _conjuncts(where.this):
+        if isinstance(each, exp.EQ):
+            pairs += [(each.this, each.expression), (each.expression, each.this)]
+    for own, other in pairs:
+        inner, outer = own.unnest(), other.unnest()
+        if not (isinstance(inner, exp.Column) and isinstance(outer, exp.Column)):
+            continue
+        if names.alias(inner, here) in here and names.alias(outer, outside) in outside:
+            yield _named(inner, names, here), _named(outer, names, outside)
 
 
 def _correlated(select: exp.Expr, here: Sequence[str], names: _Names) -> bool:
