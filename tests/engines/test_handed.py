@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from humble_ledger.engines.postgresql.hollow import house, named
+from humble_ledger.engines.postgresql.hollow import named
 from humble_ledger.engines.postgresql.hollow.handed import Handed, Sizes, read_handed
 from humble_ledger.errors import UnreadableInput
 from tests.conftest import FOUND, NEEDED_MAJOR, Server
@@ -213,7 +213,7 @@ def _tried(humble: Program, server: Server, schema: str, values: str) -> None:
     assert "without rows" in tried["not_tried"] and not tried["queries"]
     # Left by a kill in the middle, it is made again from its copies of the files.
     folder = next(folder for _, folder in named.kept() if folder.name.endswith(f"-{name}"))
-    (folder / house.OPEN).touch()
+    (folder / keeping.OPEN).touch()
     (folder / "data" / "PG_VERSION").unlink()
     for given in (schema, values):
         Path(given).unlink()

@@ -272,6 +272,16 @@ def test_costs_are_the_servers_where_it_tells_them() -> None:
         ("!<in_optimizer>(c.id,c.id in (subquery#2))", "(NOT (c.id in (SubPlan 2)))"),
         ("trigcond(s.a = 1)", "((s.a = 1))"),
         ("a.t between 1 and 'x and y'", "(a.t >= 1 and a.t <= 'x and y')"),
+        ("a.t between <cache>('1990-05-01') and <cache>('1990-05-31')",
+         "(a.t >= '1990-05-01' and a.t <= '1990-05-31')"),
+        ("a.t not between 1 and 2 and a.b = 3", "((a.t < 1 or a.t > 2) and a.b = 3)"),
+        ("a.t between <cache>(cast('x' as date) + interval 1 day) and f(a.b,2) or a.c = 1",
+         "(a.t >= (cast('x' as date) + interval 1 day) and a.t <= f(a.b,2) or a.c = 1)"),
+        ("year(a.t) between 1 and 2 and (a.b between 3 and 4)",
+         "(year(a.t) >= 1 and year(a.t) <= 2 and (a.b >= 3 and a.b <= 4))"),
+        ("a.t = <cache>('x' collate utf8mb4_general_ci)",
+         "(a.t = 'x' COLLATE \"utf8mb4_general_ci\")"),
+        ("timestampdiff(SECOND,a.t,a.b) > 5", "(timestampdiff('SECOND',a.t,a.b) > 5)"),
         ("cast(a.t as date) = '2026-03-14'", "(date(a.t) = '2026-03-14')"),
         ("regexp_like(a.t,'^x')", "(a.t ~ '^x')"),
         ("not(regexp_like(a.t, '^x', 'i'))", "(not(regexp_like(a.t, '^x', 'i')))"),
@@ -279,7 +289,7 @@ def test_costs_are_the_servers_where_it_tells_them() -> None:
         ("`order`.`a b` = _utf8mb4'x'", "(order.\"a b\" = 'x')"),
         ("", ""),
     ],
-)
+)  # fmt: skip
 def test_conditions_in_the_cores_notation(said: str, read_as: str) -> None:
     assert noted(said) == read_as
 

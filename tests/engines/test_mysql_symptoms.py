@@ -36,6 +36,18 @@ INSERT INTO pier.by_time SELECT CONCAT(LPAD(HEX(seq), 8, '0'), '-0000-7', MID(id
   FROM pier.by_chance JOIN seq_1_to_12000 ON seq = ship
 CREATE TABLE pier.by_code (id CHAR(36) PRIMARY KEY, ship INT)
 INSERT INTO pier.by_code SELECT REPLACE(MD5(ship), '4', 'x'), ship FROM pier.by_chance
+CREATE TABLE pier.berth (id INT PRIMARY KEY, spot POINT NOT NULL, words VARCHAR(90) NOT NULL,
+  made DATETIME NOT NULL, left_at DATETIME NOT NULL, SPATIAL KEY by_spot (spot),
+  FULLTEXT KEY by_words (words))
+INSERT INTO pier.berth SELECT seq, POINT(seq % 200 / 10, seq DIV 200 / 10),
+  CONCAT('sand and rope number', seq % 900), '2025-01-01' + INTERVAL seq * 8 MINUTE,
+  '2025-01-01' + INTERVAL seq * 480 + seq % 900 SECOND FROM seq_1_to_{ROWS}
+CREATE TABLE pier.mooring (berth INT NOT NULL, no INT NOT NULL, ship INT NOT NULL,
+  name VARCHAR(20) NOT NULL, code VARCHAR(20) COLLATE utf8mb4_bin NOT NULL,
+  PRIMARY KEY (berth, no), KEY by_code (code))
+INSERT INTO pier.mooring SELECT seq, 1, seq * 31 % 8990, CONCAT('ship ', seq), CONCAT('c', seq)
+  FROM seq_1_to_{ROWS}
+ANALYZE TABLE pier.berth, pier.mooring
 ANALYZE TABLE pier.stay, pier.bill, pier.shift, pier.by_chance, pier.by_bytes, pier.by_time,
   pier.by_code
 """.strip().replace("\n  ", " ")
@@ -66,6 +78,17 @@ def pier(maria: Maria) -> Iterator[str]:
         (f"SELECT fee FROM stay WHERE id IN ({LIST})", "long-in-list", "list-in-the-statement"),
         ("SELECT agent, sum(fee) FROM stay GROUP BY agent",
          "missing-covering-index", "column-not-in-index"),
+        ("SELECT id FROM berth WHERE made BETWEEN '2025-03-01' AND '2025-03-02'",
+         "selective-full-scan", "no-index"),
+        ("SELECT id FROM berth WHERE TIMESTAMPDIFF(SECOND, made, left_at) > 895",
+         "selective-full-scan", "function-on-column"),
+        ("SELECT name FROM mooring WHERE code = 'C200' COLLATE utf8mb4_general_ci",
+         "selective-full-scan", "sort-order-mismatch"),
+        ("SELECT m.no FROM berth b JOIN mooring m ON m.name = CONCAT('ship ', b.id) WHERE b.id < 9",
+         "join-side-without-index", "no-index"),
+        ("SELECT max(made) FROM berth", "full-scan-avoidable", "no-index"),
+        ("SELECT code FROM shift s WHERE foreman = 'foreman 7' AND NOT EXISTS (SELECT 1 FROM "
+         "mooring m WHERE m.name = s.code)", "full-scan-avoidable", "no-index"),
     ],
 )  # fmt: skip
 def test_planted_troubles_are_found_with_their_cause(
@@ -94,6 +117,9 @@ def test_rows_kept_in_the_order_of_random_keys_are_told(pier: str, humble: Progr
         "SELECT fee FROM stay WHERE agent = 'agent 200'",
         "SELECT b.total FROM stay s JOIN bill b ON b.of_stay = CAST(s.id AS CHAR) WHERE s.id = 17",
         "SELECT fee FROM stay WHERE id IN (5, 9, 400)",
+        "SELECT id FROM berth WHERE MATCH (words) AGAINST ('number777')",
+        "SELECT id FROM berth WHERE MBRContains(ST_GeomFromText('POLYGON((9 9,9 9.3,9.3 9.3,9.3 9,"
+        "9 9))'), spot)",
         # A union has a SELECT of its own, which the trace gives no number.
         "SELECT agent FROM stay WHERE id < 90 UNION SELECT agent FROM stay WHERE id < 150 "
         "ORDER BY 1 LIMIT 3",
@@ -103,3 +129,24 @@ def test_what_is_right_has_no_finding(pier: str, humble: Program, sql: str) -> N
     humble.ok("init", pier, "--role", "scratch")
     found = humble.json("diagnose", sql)["symptoms"]
     assert [s["name"] for s in found if not s["harmless"]] == []
+
+
+@pytest.mark.parametrize(
+    ("sql", "index"),
+    [
+        ("SELECT max(made) FROM berth", "berth (made)"),
+        ("SELECT id FROM bill WHERE id < 100 AND id NOT IN (SELECT ship FROM mooring)",
+         "mooring (ship)"),
+    ],
+)  # fmt: skip
+def test_what_the_server_tells_no_index_of_is_predicted_and_seen_when_tried(
+    pier: str, humble: Program, sql: str, index: str
+) -> None:
+    """The ends of an index are read before there is a plan, and NOT IN once for each value."""
+    humble.ok("init", pier, "--role", "scratch")
+    remedy = next(r for r in humble.json("propose", sql)["remedies"] if index in r["summary"])
+    (predicted,) = remedy["queries"]
+    assert predicted["cost_predicted"] < predicted["cost_before"] / 1.3
+    (tried,) = humble.json("trial", sql, "--remedy", remedy["id"], "--pairs", "2")["queries"]
+    assert tried["uses_change"] and tried["same_result"]
+    assert tried["after"]["cost"] == pytest.approx(predicted["cost_predicted"], rel=0.25)
