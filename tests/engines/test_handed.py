@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from humble_ledger.engines.launching import keeping
 from humble_ledger.engines.postgresql.hollow import named
 from humble_ledger.engines.postgresql.hollow.handed import Handed, Sizes, read_handed
 from humble_ledger.errors import UnreadableInput
