@@ -88,8 +88,9 @@ class BlockReader:
             return self._union(part["recursive_union"], "Recursive union")
         if "filesort" in part:
             return self._sorted(part["filesort"], about)
-        if "read_sorted_file" in part:
-            return self._inner(part["read_sorted_file"], about)
+        for through in ("read_sorted_file", "buffer"):  # a change's rows are found first
+            if through in part:
+                return self._inner(part[through], about)
         if "temporary_table" in part:
             return self._temporary(self._inner(part["temporary_table"], about), about)
         if "window_functions_computation" in part:
@@ -112,6 +113,9 @@ class BlockReader:
             return self.block(part["query_block"])
         if "message" in part:
             return self._tables.told(str(part["message"]))
+        unread = next((k for k, v in part.items() if isinstance(v, Mapping) and "table" in v), "")
+        if unread:
+            return Step(Operation.OTHER, unread)  # what it costs is not known, rather than nothing
         return Step(Operation.RESULT, "No tables", rows=1.0, cost=0.0)
 
     def _table(self, table: Mapping[str, Any], about: Block, *, sorted_above: bool) -> Step:

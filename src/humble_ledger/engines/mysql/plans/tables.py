@@ -67,7 +67,7 @@ class Reading:
         alias = str(table["table_name"])
         below = table.get("materialized") or table.get("materialized_from_subquery")
         step = self._materialized(table, alias, below) if below else self._scan(table, alias)
-        self._rows(step, table)
+        self._rows(step, table, price)
         self._time(step, table, sorted_above=sorted_above)
         self._cost(step, table, price, before)
         step.details.update({k: v for k, v in table.items() if k not in _PLACED})
@@ -136,8 +136,21 @@ class Reading:
         step.filter = tuple(_text(p) for p in _conjuncts(table.get("attached_condition")))
         return step
 
-    def _rows(self, step: Step, table: Mapping[str, Any]) -> None:
+    def _read(self, step: Step, table: Mapping[str, Any], price: Price | None) -> float | None:
+        """The rows that are read of a table each time.
+
+        In the order of an index MariaDB expects no more rows than are wanted, as if each passed:
+        of those that seldom do, many are read for one.
+        """
         read = number(table.get("rows", table.get("rows_examined_per_scan")))
+        known = self.context.shares.get(str(table.get("table_name")))
+        in_order = step.more.get("index") and table.get("access_type") == "index"
+        if read is None or known is None or price is None or not in_order or not step.filter:
+            return read
+        return max(read, min(price.rows, read / max(known, 1.0 / max(1.0, price.rows))))
+
+    def _rows(self, step: Step, table: Mapping[str, Any], price: Price | None) -> None:
+        read = self._read(step, table, price)
         share = number(table.get("filtered"))
         kept = 1.0 if share is None else share / 100.0
         if kept >= ALL_PASS and step.filter:
@@ -185,7 +198,7 @@ class Reading:
         elif price is not None and step.more.get("index") and table.get("access_type") == "index":
             # Chosen for its order after all was priced as a scan: as many rows as are wanted.
             each = INDEX_ROW if table.get("using_index") else INDEX_ROW + LOOKUP
-            total = each * (number(table.get("rows")) or 0.0) * max(1.0, before)
+            total = each * (self._read(step, table, price) or 0.0) * max(1.0, before)
         elif price is not None:
             total = price.cost
         elif table.get("access_type") in ("const", "system"):
