@@ -20,7 +20,7 @@ from pathlib import Path
 import pymysql
 
 from benchmarks.findings import Judged, humble, report, told
-from benchmarks.grounds import auction_maria
+from benchmarks.grounds import auction_maria, rail_maria
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.ferry import CASES, made
 from benchmarks.grounds.quay import ALIKE, SCHEMA, TROUBLES
@@ -95,6 +95,8 @@ def main(arguments: Sequence[str] = ()) -> None:
         findings("quay", built(cluster, "quay", SCHEMA.splitlines()), [*TROUBLES, *ALIKE])
         auction = built(cluster, "auction", auction_maria.SCHEMA.split(";\n"))
         findings("auction", auction, auction_maria.CASES)
+        rail = built(cluster, "rail", rail_maria.SCHEMA.split(";\n"))
+        findings("rail", rail, rail_maria.CASES)
         scenario = [
             (each.name, Statement(_with(each.sql, next(each.sendings(), ()))))
             for each in workload()
@@ -103,6 +105,7 @@ def main(arguments: Sequence[str] = ()) -> None:
         predictions("ferry", ferry, [(c.name, Statement(c.sql)) for c in cases])
         asked = [(c.name, Statement(c.sql)) for c in auction_maria.CASES]
         predictions("auction", auction, asked)
+        predictions("rail", rail, [(c.name, Statement(c.sql)) for c in rail_maria.CASES])
 
 
 def loaded(cluster: MariaCluster, path: Path) -> str:

@@ -42,8 +42,8 @@ CREATE TABLE fault (
     id INT AUTO_INCREMENT PRIMARY KEY, wagon_id INT NOT NULL, at DATETIME NOT NULL,
     code VARCHAR(8) NOT NULL, words TEXT NOT NULL, closed DATETIME, severity TINYINT NOT NULL,
     KEY fault_closed (closed));
-CREATE TABLE crew (id INT PRIMARY KEY, badge VARCHAR(10) NOT NULL UNIQUE, depot VARCHAR(20) NOT NULL,
-    boss INT);
+CREATE TABLE crew (id INT PRIMARY KEY, badge VARCHAR(10) NOT NULL UNIQUE,
+    depot VARCHAR(20) NOT NULL, boss INT);
 CREATE TABLE duty (crew_id INT NOT NULL, starts DATETIME NOT NULL, ends DATETIME NOT NULL,
     trip_id INT NOT NULL, PRIMARY KEY (crew_id, starts));
 CREATE TABLE movement (
@@ -81,30 +81,33 @@ INSERT INTO ticket SELECT seq, UNHEX(MD5(CONCAT('p', 1 + seq * 7919 % 60000))),
     '2025-01-01' + INTERVAL seq * 105 SECOND, CONCAT('T', LPAD(seq * 31 % 9300000, 9, '0')),
     IF(seq % 90, NULL, '2025-01-09' + INTERVAL seq * 105 SECOND), CONCAT('A', 1 + seq * 31 % 1200)
     FROM seq_1_to_300000;
-INSERT INTO wagon SELECT seq, LPAD(seq * 7919, 12, '5'), ELT(1 + seq % 10, 'sleeper', 'bar', 'seats',
-    'seats', 'seats', 'seats', 'seats', 'seats', 'car', 'mail'), 1980 + seq % 44, seq % 90
+INSERT INTO wagon SELECT seq, LPAD(seq * 7919, 12, '5'), ELT(1 + seq % 10, 'sleeper', 'bar',
+    'seats', 'seats', 'seats', 'seats', 'seats', 'seats', 'car', 'mail'), 1980 + seq % 44, seq % 90
     FROM seq_1_to_8000;
 INSERT INTO formation SELECT 1 + seq DIV 2, seq % 2, 1 + seq * 7919 % 7990 FROM seq_0_to_239999;
 INSERT INTO fault SELECT seq, 1 + seq * 31 % 8000, '2024-01-01' + INTERVAL seq * 9 MINUTE,
-    CONCAT('F', seq * 7919 % 1500), CONCAT('Seen at door ', seq % 9000, REPEAT(', as before', seq % 4)),
+    CONCAT('F', seq * 7919 % 1500), CONCAT('Seen at door ', seq % 9000,
+    REPEAT(', as before', seq % 4)),
     IF(seq % 10, '2024-02-01' + INTERVAL seq * 9 MINUTE, NULL), 1 + seq * seq % 97 % 5
     FROM seq_1_to_80000;
 INSERT INTO crew SELECT seq, LPAD(seq * 31, 8, '0'), CONCAT('Depot ', seq % 45),
     IF(seq > 1, 1 + seq DIV 9, NULL) FROM seq_1_to_30000;
 INSERT INTO duty SELECT 1 + seq % 30000, '2025-01-01' + INTERVAL seq * 4 MINUTE,
     '2025-01-01 08:00' + INTERVAL seq * 4 MINUTE, 1 + seq * 7919 % 120000 FROM seq_1_to_120000;
-INSERT INTO movement SELECT seq, '2025-01-01' + INTERVAL seq * 100 SECOND, CONCAT('B', seq * 31 % 4000),
-    CONCAT('IC ', seq * 7919 % 5000), IF(seq % 400, 1 + seq % 2, 3), seq * 13 % 1600 / 10
+INSERT INTO movement SELECT seq, '2025-01-01' + INTERVAL seq * 100 SECOND, CONCAT('B',
+    seq * 31 % 4000), CONCAT('IC ', seq * 7919 % 5000), IF(seq % 400, 1 + seq % 2, 3),
+    seq * 13 % 1600 / 10
     FROM seq_1_to_250000;
 INSERT INTO fare SELECT 1 + seq DIV 200, 1 + seq % 200 * 10, IF(seq % 3, '2', '1'), '2025-01-01',
     '2026-01-01', seq % 9000 / 100 FROM seq_0_to_199999;
 INSERT INTO claim SELECT seq, seq * 7, '2025-01-01' + INTERVAL seq % 360 DAY,
-    ELT(1 + seq % 20 DIV 19, 'closed', 'open'), seq % 90, CONCAT('late by the storm number', seq % 800)
+    ELT(1 + seq % 20 DIV 19, 'closed', 'open'), seq % 90, CONCAT('late by the storm number',
+    seq % 800)
     FROM seq_1_to_40000;
 INSERT INTO beacon SELECT seq, POINT(seq % 400 / 10, seq DIV 400 / 10), IF(seq % 30, 'balise',
     'radio') FROM seq_1_to_120000;
-ANALYZE TABLE station, line, trip, stop, passenger, agent, ticket, wagon, formation, fault, crew, duty,
-    movement, fare, claim, beacon;
+ANALYZE TABLE station, line, trip, stop, passenger, agent, ticket, wagon, formation, fault, crew,
+    duty, movement, fare, claim, beacon;
 """
 WELL = ("selective-full-scan", "index-scan-discards-most", ":no-index", "sort-without-index",
         "top-n-without-index", "join-side-without-index")  # fmt: skip
@@ -138,7 +141,7 @@ CASES = [
     Case(
         "trip numbers that begin with",
         "SELECT id FROM trip WHERE CAST(number AS CHAR) LIKE '77%'",
-        COMPUTED,
+        (*COMPUTED, ":type-mismatch"),
     ),
     Case(
         "trips that are not as planned",
@@ -312,8 +315,8 @@ CASES = [
     ),
     Case(
         "who bought lately",
-        "SELECT DISTINCT p.mail FROM passenger p JOIN ticket t ON t.passenger = p.id WHERE t.bought "
-        ">= '2025-12-30'",
+        "SELECT DISTINCT p.mail FROM passenger p JOIN ticket t ON t.passenger = p.id WHERE "
+        "t.bought >= '2025-12-30'",
         (":no-index", "join-where-a-test-would-do", "distinct-hides-fan-out"),
     ),
     Case(
@@ -347,7 +350,12 @@ CASES = [
     Case(
         "grave ones still open",
         "SELECT id, wagon_id FROM fault WHERE closed IS NULL AND severity = 5",
-        (":condition-not-in-index", ":no-index", "index-scan-discards-most"),
+        (
+            "missing-covering-index",
+            ":condition-not-in-index",
+            ":no-index",
+            "index-scan-discards-most",
+        ),
     ),
     Case(
         "faults that say",
@@ -389,7 +397,7 @@ CASES = [
     Case(
         "a train to the letter",
         "SELECT count(*) FROM movement WHERE BINARY train = 'IC 777'",
-        (*COMPUTED, ":no-index"),
+        (*COMPUTED, ":type-mismatch", ":no-index"),
     ),
     Case(
         "movements of minutes",

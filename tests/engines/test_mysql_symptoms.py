@@ -150,3 +150,22 @@ def test_what_the_server_tells_no_index_of_is_predicted_and_seen_when_tried(
     (tried,) = humble.json("trial", sql, "--remedy", remedy["id"], "--pairs", "2")["queries"]
     assert tried["uses_change"] and tried["same_result"]
     assert tried["after"]["cost"] == pytest.approx(predicted["cost_predicted"], rel=0.25)
+
+
+@pytest.mark.parametrize(
+    ("sql", "index"),
+    [
+        # MariaDB prices one row of an order as if the first that it reads were the one.
+        ("SELECT words FROM stay WHERE ship = 4711 ORDER BY agent LIMIT 1", "stay (ship"),
+        # Its rows are found first, and then changed.
+        ("UPDATE mooring SET ship = 1 WHERE ship = 4711 AND no < 9", "mooring (ship"),
+    ],
+)  # fmt: skip
+def test_what_is_cheap_by_the_servers_word_alone_gets_its_index(
+    pier: str, humble: Program, sql: str, index: str
+) -> None:
+    humble.ok("init", pier, "--role", "scratch")
+    remedy = next(r for r in humble.json("propose", sql)["remedies"] if index in r["summary"])
+    (predicted,) = remedy["queries"]
+    assert predicted["cost_before"] > 1_000
+    assert 0 < predicted["cost_predicted"] < predicted["cost_before"] / 10

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from humble_ledger.core.messages import phrase
 from humble_ledger.core.plans.model import JOINS, Node
 from humble_ledger.core.plans.paths import path_to
+from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import (
@@ -36,7 +37,7 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
             continue
         joins = [step for step in path_to(case.plan.root, node)[:-1] if step.operation in JOINS]
         passed = case.rows(node) / max(1.0, node.loops or 1.0)
-        share = min(1.0, passed / table.rows)
+        share = min(1.0, passed / _led_to(node, table))
         below = case.share_below(joins[0]) if joins else 0.0
         if not joins or share > FEW or below < WORTH_A_WORD:
             continue
@@ -73,6 +74,15 @@ def nothing_known_of_column(case: Case) -> Iterable[Symptom]:
                 ),
             ),
         )
+
+
+def _led_to(node: Node, table: TableFacts) -> float:
+    """The rows that its search leads to each time; all of the table without one."""
+    searched = {r.column for text in node.conditions.search for r in columns_of(text)
+                if r.alias == node.alias}  # fmt: skip
+    known = [table.columns[name] for name in searched if name in table.columns]
+    values = [column.distinct_values(table.rows) or 1.0 for column in known]
+    return max(1.0, table.rows / max(values, default=1.0))
 
 
 def _as_if(case: Case) -> str:
