@@ -1,8 +1,8 @@
 """Which index gave min or max while the plan was made, as the server does not say it.
 
 A statement that asks for no more than the ends of an index is answered before it is planned:
-"Select tables optimized away". The index is one whose keys are the columns that are compared with
-a value, followed by the one asked about.
+"Select tables optimized away", "Rows fetched before execution". The index is one whose keys are the
+columns that are compared with a value, followed by the one asked about.
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.plans.tables import BEFOREHAND
 
+_BEFOREHAND = (BEFOREHAND, "Rows fetched before execution")
 _INDEXES = (
     "SELECT INDEX_NAME, COLUMN_NAME FROM information_schema.STATISTICS "
     "WHERE TABLE_SCHEMA = %s AND TABLE_NAME = %s AND COLUMN_NAME IS NOT NULL "
@@ -29,7 +30,7 @@ def index_read_at_its_end(
 
     Indexes that the statement names are told to be left out.
     """
-    if not any(n.operation is Operation.RESULT and n.name == BEFOREHAND for n in plan.nodes()):
+    if not any(n.operation is Operation.RESULT and n.name in _BEFOREHAND for n in plan.nodes()):
         return ""
     tables = document.get("tables", {})
     output = [text for b in document.get("blocks", {}).values() for text in b.get("output", ())]

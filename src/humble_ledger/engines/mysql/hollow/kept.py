@@ -24,6 +24,7 @@ from humble_ledger.engines.mysql.launcher.cluster import ACCOUNT, RUNNING
 from humble_ledger.errors import HumbleError
 
 MOST_KEPT = 3  # copies of this family, of some 100 to 500 MB each
+MOST_BYTES = 2**30  # of one that stays: room that supposed indexes took is not given back
 LONGEST_S = 86_400.0  # how long rows count as those of the target, whatever it says of changes
 _MOST_OTHER_ROWS = 0.1
 _RECORD = "copy.json"
@@ -72,7 +73,10 @@ class Place:
     record: Record | None
 
     def keep(self, tables: Mapping[str, KeptTable], notes: tuple[str, ...]) -> None:
-        """Write down what the copy holds now."""
+        """Write down what the copy holds now, unless it has grown too large."""
+        if keeping.size_of(self.folder) > MOST_BYTES:
+            (self.folder / _RECORD).unlink(missing_ok=True)
+            return
         made = Record(
             self.target,
             self.record.made_at if self.record else datetime.now(UTC).isoformat(timespec="seconds"),

@@ -21,7 +21,7 @@ from humble_ledger.engines.mysql.plans.context import Context
 from humble_ledger.engines.mysql.plans.notation import identifier
 from humble_ledger.engines.mysql.plans.operations import Told, told
 from humble_ledger.engines.mysql.plans.steps import Step
-from humble_ledger.engines.mysql.plans.tables import ALL_PASS, number, separate
+from humble_ledger.engines.mysql.plans.tables import ALL_PASS, CONSTANT, number, separate
 from humble_ledger.errors import UnreadableInput
 
 _NUMBER = r"[\d.]+(?:e[+-]?\d+)?"
@@ -161,7 +161,12 @@ def _named(step: Step, about: Told, tree: Mapping[str, Any], context: Context) -
     if about.operation is Operation.AGGREGATE:
         said = tree.get("group_by")
         groups = said if isinstance(said, list) else ()
+        outputs = [block.output for block in context.blocks.values() if block.output]
+        if not groups and len(outputs) == 1:
+            step.more["output"] = outputs[0]
         step.more |= {"group_keys": tuple(str(g) for g in groups), "by_hash": about.by_hash}
+    if about.operation is Operation.RESULT and context.beforehand:
+        step.more["index"] = context.beforehand
     if about.join_type:
         step.more["join_type"] = about.join_type
     if about.cte:
@@ -170,6 +175,8 @@ def _named(step: Step, about: Told, tree: Mapping[str, Any], context: Context) -
 
 def _measures(step: Step, tree: Mapping[str, Any]) -> None:
     step.cost = number(tree.get("estimated_total_cost"))
+    if step.operation is Operation.RESULT and step.more.get("index"):
+        step.cost = CONSTANT  # read while the plan is made, which the server prices at nothing
     step.startup = number(tree.get("estimated_first_row_cost")) or 0.0
     step.rows = number(tree.get("estimated_rows"))
     step.loops = number(tree.get("actual_loops"))
