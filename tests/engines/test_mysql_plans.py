@@ -12,6 +12,7 @@ import pytest
 
 from humble_ledger.core.plans.arithmetic import accounts
 from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
+from humble_ledger.engines.mysql.plans.bounds import bounds_apart
 from humble_ledger.engines.mysql.plans.format import MariadbPlans, MysqlPlans
 from humble_ledger.engines.mysql.plans.notation import noted
 from humble_ledger.engines.mysql.trace import prices_in
@@ -361,3 +362,13 @@ def test_what_offset_passes_over_is_told() -> None:
     document = json.dumps({"query_plan": limit, "json_schema_version": "2.0"})
     plan = MysqlPlans().read(MysqlPlans().document(document))
     assert (plan.root.rows_expected, plan.root.rows_skipped) == (25.0, 20000.0)
+
+
+def test_a_condition_made_to_grow_is_left_as_it_was() -> None:
+    """What BETWEEN compares is written twice, and twice again where one stands in another."""
+    nested = "a.t"
+    for _ in range(60):
+        nested = f"({nested} between 1 and 2)"
+    assert bounds_apart(nested) == nested
+    many = " and ".join(f"a.t{n} between {n} and {n + 1}" for n in range(400))
+    assert len(bounds_apart(many)) < 2 * len(many)

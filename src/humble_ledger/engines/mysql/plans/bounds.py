@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+MOST = 100  # that a condition has, unless somebody made it for that
+MOST_TIMES_AS_LONG = 4
 # What parts an operand from what stands in front of it, or ends the upper bound.
 _PART = re.compile(
     r"""(?P<string>'(?:[^']|'')*'|"(?:[^"]|"")*")
@@ -21,13 +23,18 @@ _PART = re.compile(
 def bounds_apart(text: str) -> str:
     """``a between x and y`` as ``a >= x and a <= y``, and NOT BETWEEN as what lies outside.
 
-    Brackets are taken as they are, so that bounds may be computed.
+    Brackets are taken as they are, so that bounds may be computed. What is compared is written
+    twice: a text that was made to grow by that is left as it was.
     """
-    while True:
-        changed = _one_apart(text)
+    found = text
+    for _ in range(MOST):
+        changed = _one_apart(found)
         if changed is None:
+            return found
+        if len(changed) > MOST_TIMES_AS_LONG * len(text):
             return text
-        text = changed
+        found = changed
+    return found
 
 
 def _one_apart(text: str) -> str | None:
