@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
+import shutil
 import signal
 import sqlite3
 import threading
 import time
 from contextlib import closing, suppress
 from pathlib import Path
+from tempfile import mkdtemp
 
 import pymysql
 import pytest
@@ -480,3 +482,26 @@ def test_errors_say_what_to_do_next(humble: Program, maria: Maria) -> None:
     assert "values" in humble.fails(4, "plan", "SELECT * FROM alert WHERE code = $1")
     grown = humble.fails(4, "suppose", "SELECT max(code) FROM alert", "--rows", "alert=10x")
     assert "counts entries" in grown
+
+
+def test_no_rows_of_a_target_in_production_stay_on_this_machine(
+    humble: Program, maria: Maria
+) -> None:
+    folder = Path(mkdtemp(prefix="humble-tests-", dir="/var/tmp"))
+    folder.chmod(0o755)  # the server's user must get through
+    sql = ("propose", "SELECT * FROM alert WHERE code = 'E-1417'")
+    mine = {"HUMBLE_HOLLOWS": str(folder)}
+    try:
+        humble.ok("init", maria.url, "--role", "production")
+        assert "it is not kept" in humble.run("hollow", "build", **mine).out
+        assert humble.run(*sql, **mine).code == 0
+        # Nobody said what role a target has that is given by its address alone.
+        assert humble.run(*sql, "--target", maria.url, **mine).code == 0
+        assert "No copy lies on this machine" in humble.run("hollow", "list", **mine).out
+        toml = humble.folder / "humble.toml"
+        toml.write_text(toml.read_text().replace('"production"', '"scratch"'))
+        assert "it is not kept" not in humble.run("hollow", "build", **mine).out
+        assert str(folder) in humble.run("hollow", "list", **mine).out
+        assert "1 copy removed" in humble.run("hollow", "drop", **mine).out
+    finally:
+        shutil.rmtree(folder)

@@ -15,6 +15,7 @@ from humble_ledger.core.plans.model import JOINS, Node, Operation, Plan, Role
 from humble_ledger.engines.mysql.plans.bounds import bounds_apart
 from humble_ledger.engines.mysql.plans.format import MariadbPlans, MysqlPlans
 from humble_ledger.engines.mysql.plans.notation import noted
+from humble_ledger.engines.mysql.plans.reading import plan_of
 from humble_ledger.engines.mysql.trace import prices_in
 from humble_ledger.engines.registry import plan_formats
 from humble_ledger.errors import UnreadableInput
@@ -283,6 +284,13 @@ def test_costs_are_the_servers_where_it_tells_them() -> None:
         ("a.t = <cache>('x' collate utf8mb4_general_ci)",
          "(a.t = 'x' COLLATE \"utf8mb4_general_ci\")"),
         ("timestampdiff(SECOND,a.t,a.b) > 5", "(timestampdiff('SECOND',a.t,a.b) > 5)"),
+        # What stands in quotes is a value, whatever it looks like.
+        ("a.t = 'www.post.example'", "(a.t = 'www.post.example')"),
+        ("a.t = 'timestampdiff(SECOND,x' and a.b between 1 and 2",
+         "(a.t = 'timestampdiff(SECOND,x' and a.b >= 1 and a.b <= 2)"),
+        ("a.t = '<in_optimizer>(a, ' and a.b = ') or sleep(9) -- '",
+         "(a.t = '<in_optimizer>(a, ' and a.b = ') or sleep(9) -- ')"),
+        ("`feas`.`a`.`b.c(d` between 1 and 2", '(a."b.c(d" >= 1 and a."b.c(d" <= 2)'),
         ("cast(a.t as date) = '2026-03-14'", "(date(a.t) = '2026-03-14')"),
         ("regexp_like(a.t,'^x')", "(a.t ~ '^x')"),
         ("not(regexp_like(a.t, '^x', 'i'))", "(not(regexp_like(a.t, '^x', 'i')))"),
@@ -372,3 +380,11 @@ def test_a_condition_made_to_grow_is_left_as_it_was() -> None:
     assert bounds_apart(nested) == nested
     many = " and ".join(f"a.t{n} between {n} and {n + 1}" for n in range(400))
     assert len(bounds_apart(many)) < 2 * len(many)
+
+
+def test_a_plan_of_a_shape_that_nobody_knows_costs_nothing_known() -> None:
+    table = {"table_name": "a", "access_type": "ALL", "rows": 5, "filtered": 100}
+    plan = plan_of({"query_block": {"select_id": 1, "new": {"table": table}}}, "mariadb", "")
+    assert [node.name for node in plan.nodes()] == ["new"] and plan.cost_total is None
+    nothing = {"query_block": {"select_id": 1, "table": {"message": "No tables used"}}}
+    assert plan_of(nothing, "mariadb", "").cost_total == 0

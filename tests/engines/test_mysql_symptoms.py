@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
 
@@ -47,6 +48,8 @@ CREATE TABLE pier.mooring (berth INT NOT NULL, no INT NOT NULL, ship INT NOT NUL
   PRIMARY KEY (berth, no), KEY by_code (code))
 INSERT INTO pier.mooring SELECT seq, 1, seq * 31 % 8990, CONCAT('ship ', seq), CONCAT('c', seq)
   FROM seq_1_to_{ROWS}
+CREATE TABLE pier.tide (id INT PRIMARY KEY, seq INT NOT NULL, KEY seq (seq))
+INSERT INTO pier.tide SELECT seq, seq FROM seq_1_to_500
 ANALYZE TABLE pier.berth, pier.mooring
 ANALYZE TABLE pier.stay, pier.bill, pier.shift, pier.by_chance, pier.by_bytes, pier.by_time,
   pier.by_code
@@ -131,10 +134,19 @@ def test_what_is_right_has_no_finding(pier: str, humble: Program, sql: str) -> N
     assert [s["name"] for s in found if not s["harmless"]] == []
 
 
+def _proposed(program: Program, sql: str, index: str) -> tuple[str, dict[str, Any]]:
+    """The remedy with this index, and what is predicted of the statement."""
+    remedies = program.json("propose", sql)["remedies"]
+    remedy = next(each for each in remedies if index in each["summary"])
+    (predicted,) = remedy["queries"]
+    return str(remedy["id"]), predicted
+
+
 @pytest.mark.parametrize(
     ("sql", "index"),
     [
         ("SELECT max(made) FROM berth", "berth (made)"),
+        ("SELECT min(fee) FROM stay WHERE state = 'open'", "stay (state, fee)"),
         ("SELECT id FROM bill WHERE id < 100 AND id NOT IN (SELECT ship FROM mooring)",
          "mooring (ship)"),
     ],
@@ -144,10 +156,9 @@ def test_what_the_server_tells_no_index_of_is_predicted_and_seen_when_tried(
 ) -> None:
     """The ends of an index are read before there is a plan, and NOT IN once for each value."""
     humble.ok("init", pier, "--role", "scratch")
-    remedy = next(r for r in humble.json("propose", sql)["remedies"] if index in r["summary"])
-    (predicted,) = remedy["queries"]
+    remedy, predicted = _proposed(humble, sql, index)
     assert predicted["cost_predicted"] < predicted["cost_before"] / 1.3
-    (tried,) = humble.json("trial", sql, "--remedy", remedy["id"], "--pairs", "2")["queries"]
+    (tried,) = humble.json("trial", sql, "--remedy", remedy, "--pairs", "2")["queries"]
     assert tried["uses_change"] and tried["same_result"]
     assert tried["after"]["cost"] == pytest.approx(predicted["cost_predicted"], rel=0.25)
 
@@ -165,7 +176,12 @@ def test_what_is_cheap_by_the_servers_word_alone_gets_its_index(
     pier: str, humble: Program, sql: str, index: str
 ) -> None:
     humble.ok("init", pier, "--role", "scratch")
-    remedy = next(r for r in humble.json("propose", sql)["remedies"] if index in r["summary"])
-    (predicted,) = remedy["queries"]
+    _, predicted = _proposed(humble, sql, index)
     assert predicted["cost_before"] > 1_000
     assert 0 < predicted["cost_predicted"] < predicted["cost_before"] / 10
+
+
+def test_an_index_that_is_called_as_its_column_is_named(pier: str, humble: Program) -> None:
+    humble.ok("init", pier, "--role", "scratch")
+    told = humble.ok("plan", "SELECT max(seq) FROM tide").out
+    assert "Select tables optimized away by seq" in told

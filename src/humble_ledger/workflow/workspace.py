@@ -192,11 +192,11 @@ class Workspace:
     def keeps_hollow(self) -> bool:
         """Whether a copy of the target may stay on this machine.
 
-        What is masked is kept nowhere, and statistics hold values; of rows that are in production
-        no copy lies about, either.
+        What is masked is kept nowhere, and statistics hold values; of rows that are in production,
+        or that nobody said are not, no copy lies about, either.
         """
-        in_production = self.target.role is TargetRole.PRODUCTION
-        return not (self.configuration.mask or (in_production and self.server().hollow_holds_rows))
+        known = bool(self.target.name) and self.target.role is not TargetRole.PRODUCTION
+        return not self.configuration.mask and (known or not self.server().hollow_holds_rows)
 
     def hollow(self, progress: Progress) -> Hollow:
         """A copy of the target without its rows, made when first asked for.

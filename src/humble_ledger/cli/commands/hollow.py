@@ -81,7 +81,7 @@ def build(
     if not made.kept:
         lines = [
             f"A copy of {made.target} can be made, in {took}; it is not kept, as "
-            "what is masked or in production stays on its server."
+            "what is masked, in production, or of a role that nobody told stays on its server."
         ]
     if from_:
         lines = [

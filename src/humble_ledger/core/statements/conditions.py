@@ -135,6 +135,14 @@ def columns_of(text: str) -> tuple[ColumnRef, ...]:
     return tuple(dict.fromkeys(_ref(column) for column in tree.find_all(exp.Column)))
 
 
+_BARE_COLUMN = re.compile(r'(?:(?:\w+|"[^"]+")\.)?(?:\w+|"[^"]+")')
+
+
+def is_bare_column(text: str) -> bool:
+    """Whether a text is the name of a column, and nothing is computed from it."""
+    return _BARE_COLUMN.fullmatch(text) is not None
+
+
 def is_readable(text: str) -> bool:
     """Whether an expression of a plan can be taken apart; else `columns_of` knows none of it."""
     return _tree(text) is not None

@@ -21,13 +21,13 @@ FOLDER_VARIABLE = "HUMBLE_HOLLOWS"
 OPEN, _LOCK = "in-use", "lock"
 PREFIX = "humble-hollow"
 # A unix socket's path may have 107 bytes, so folders must be short and stand high up.
-_PARENTS = ("/var/tmp", "/tmp")
+PARENTS = ("/var/tmp", "/tmp")
 
 
 def parent() -> Path:
     """The folder in which they stand."""
     given = os.environ.get(FOLDER_VARIABLE)
-    return Path(given) if given else next((Path(p) for p in _PARENTS if Path(p).is_dir()), Path())
+    return Path(given) if given else next((Path(p) for p in PARENTS if Path(p).is_dir()), Path())
 
 
 def own_folder(name: str, account: Account, *, make: bool = True) -> Path | None:

@@ -17,6 +17,7 @@ from humble_ledger.core.statements.conditions import (
     Predicate,
     PredicateKind,
     Wrapping,
+    is_bare_column,
     predicates,
 )
 from humble_ledger.engines.mysql.plans.notation import identifier
@@ -29,8 +30,6 @@ NUMBER = "double precision"
 # Warning 1739.
 _WARNED = re.compile(r"due to type or collation conversion on field '([^']+)'")
 _COMPARED = frozenset((PredicateKind.EQUALITY, PredicateKind.RANGE, PredicateKind.MEMBERSHIP))
-
-_COLUMN = re.compile(r'(?:(?:\w+|"[^"]+")\.)?(?:\w+|"[^"]+")')
 
 
 def converted_columns(
@@ -78,7 +77,7 @@ def _converted(
     if own is None:
         return
     if part.partner is not None:
-        if not _COLUMN.fullmatch(part.value):
+        if not is_bare_column(part.value):
             return  # computed from a column: of which type, the server alone knows
         other = _column(part.partner, tables)
         if other is not None and _is(own, _TEXTS) and _is(other, _NUMBERS):

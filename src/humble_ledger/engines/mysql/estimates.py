@@ -68,8 +68,9 @@ class Estimates:
         return self._with_shares(found, statement.sql, on or self.connection)
 
     def _with_shares(self, found: PlanDocument, sql: str, on: Connection) -> PlanDocument:
-        """Rows by a sample where the server, for want of statistics, takes all to pass; and the
-        columns that are converted for a comparison.
+        """What the server does not tell of a plan: rows by a sample where it takes all to pass for
+        want of statistics, columns that are converted for a comparison, costs of a table that is
+        changed, and the index that gave an end before there was a plan.
         """
         shares: dict[str, float] = {}
         for node in found.plan.nodes():

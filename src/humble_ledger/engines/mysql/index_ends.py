@@ -7,6 +7,7 @@ columns that are compared with a value, followed by the one asked about.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -15,6 +16,9 @@ from humble_ledger.core.statements.conditions import columns_of
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.plans.tables import BEFOREHAND
 
+# What `ignoring.without` writes.
+_IGNORED = re.compile(r" IGNORE INDEX \(((?:`(?:[^`]|``)*`(?:, )?)+)\)")
+_QUOTED = re.compile(r"`((?:[^`]|``)*)`")
 _BEFOREHAND = (BEFOREHAND, "Rows fetched before execution")
 _INDEXES = (
     "SELECT INDEX_NAME, COLUMN_NAME FROM information_schema.STATISTICS "
@@ -28,7 +32,7 @@ def index_read_at_its_end(
 ) -> str:
     """The name of that index on this connection; "" where none was read so, or it is not known.
 
-    Indexes that the statement names are told to be left out.
+    Indexes that the statement is told to ignore were not.
     """
     if not any(n.operation is Operation.RESULT and n.name in _BEFOREHAND for n in plan.nodes()):
         return ""
@@ -46,7 +50,11 @@ def index_read_at_its_end(
     keys: dict[str, list[str]] = {}
     for index, column in on.asked(_INDEXES, schema or database, table):
         keys.setdefault(str(index), []).append(str(column).lower())
-    return next((n for n, k in keys.items() if n not in sql and _ends_at(k, asked, equal)), "")
+    ignored = {
+        name.replace("``", "`") for told in _IGNORED.findall(sql) for name in _QUOTED.findall(told)
+    }
+    seen = ((name, k) for name, k in keys.items() if name not in ignored)
+    return next((name for name, k in seen if _ends_at(k, asked, equal)), "")
 
 
 def _ends_at(keys: Sequence[str], asked: set[str], equal: set[str]) -> bool:

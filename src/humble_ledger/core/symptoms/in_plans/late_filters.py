@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 
 from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import JOINS, SCANS, Node, Operation, Role
 from humble_ledger.core.plans.tables import alias_of, reads_table
-from humble_ledger.core.statements.conditions import columns_of, predicates
+from humble_ledger.core.statements.conditions import columns_of, is_bare_column, predicates
 from humble_ledger.core.symptoms.case import WORTH_A_WORD, Case
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
 FEWEST_ROWS = 1_000.0
 FEW = 0.1  # of the rows are kept
-_COLUMN = re.compile(r'(?:(?:\w+|"[^"]+")\.)?(?:\w+|"[^"]+")')
 
 
 def whole_ctes(case: Case) -> Iterable[Symptom]:
@@ -116,7 +114,7 @@ def _needing_all(top: Node) -> Node | None:
 
 def _handed_on(step: Node) -> set[str]:
     """The columns that a step hands on as they are in a table."""
-    found = (columns_of(text) for text in step.output if _COLUMN.fullmatch(text))
+    found = (columns_of(text) for text in step.output if is_bare_column(text))
     return {ref.column for refs in found for ref in refs}
 
 

@@ -9,22 +9,25 @@ from __future__ import annotations
 import contextlib
 import hashlib
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 import msgspec
 
+from humble_ledger import __version__
 from humble_ledger.engines.launching import keeping
 from humble_ledger.engines.launching.account import Account, choose_account
 from humble_ledger.engines.mysql.address import public_url
 from humble_ledger.engines.mysql.connection import Connection, Member
 from humble_ledger.engines.mysql.hollow.filling import Filled
 from humble_ledger.engines.mysql.launcher.cluster import ACCOUNT, RUNNING
+from humble_ledger.engines.mysql.plans.format import MARIADB, MYSQL
 from humble_ledger.errors import HumbleError
 
 MOST_KEPT = 3  # copies of this family, of some 100 to 500 MB each
 MOST_BYTES = 2**30  # of one that stays: room that supposed indexes took is not given back
+_ENGINES = (MARIADB, MYSQL)
 LONGEST_S = 86_400.0  # how long rows count as those of the target, whatever it says of changes
 _MOST_OTHER_ROWS = 0.1
 _RECORD = "copy.json"
@@ -49,13 +52,14 @@ class KeptTable:
 class Record:
     """A copy that is kept: of which target, and what is in it.
 
-    ``started_with`` are the settings that hold from the first day of a data folder.
+    ``started_with`` are the settings that hold from the first day of a data folder, ``made_by`` the
+    version of ours whose rules its rows follow.
     """
 
     target: str
     made_at: str
-    engine: str
     version: str
+    made_by: str
     started_with: dict[str, str]
     tables: dict[str, KeptTable] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
@@ -66,26 +70,11 @@ class Place:
     """A locked folder for the copy of one target, and what an earlier command left in it."""
 
     folder: Path
-    target: str
-    engine: str
-    version: str
-    started_with: dict[str, str]
-    record: Record | None
+    record: Record
 
     def keep(self, tables: Mapping[str, KeptTable], notes: tuple[str, ...]) -> None:
-        """Write down what the copy holds now, unless it has grown too large."""
-        if keeping.size_of(self.folder) > MOST_BYTES:
-            (self.folder / _RECORD).unlink(missing_ok=True)
-            return
-        made = Record(
-            self.target,
-            self.record.made_at if self.record else datetime.now(UTC).isoformat(timespec="seconds"),
-            self.engine,
-            self.version,
-            self.started_with,
-            dict(tables),
-            notes,
-        )
+        """Write down what the copy holds now."""
+        made = replace(self.record, tables=dict(tables), notes=notes)
         draft = self.folder / f"{_RECORD}.new"
         draft.write_bytes(msgspec.json.encode(made))
         draft.replace(self.folder / _RECORD)
@@ -97,7 +86,8 @@ def place_for(
 ) -> Iterator[Place | None]:
     """The folder of this target's copy, for us alone; None when it cannot be had.
 
-    What was not left properly, or was begun with other settings, is thrown away.
+    What was not left properly, or was begun with other settings, is thrown away; so is, when the
+    server has stopped, what has grown too large.
     """
     with contextlib.ExitStack() as held:
         account = _account(target.member)
@@ -109,15 +99,20 @@ def place_for(
         ):
             yield None
             return
+        now = datetime.now(UTC).isoformat(timespec="seconds")
+        fresh = Record(public_url(url), now, version, __version__, dict(started_with))
         record = None if (folder / keeping.OPEN).exists() else _record(folder)
-        if record is None or record.started_with != dict(started_with):
+        alike = record is not None and record.made_by == fresh.made_by
+        if record is None or not alike or record.started_with != fresh.started_with:
             keeping.empty(folder)
-            record = None
             _make_way(account, folder)
+            record = fresh
         (folder / keeping.OPEN).touch()
-        yield Place(
-            folder, public_url(url), _engine(target.member), version, dict(started_with), record
-        )
+        place = Place(folder, record)
+        place.keep(record.tables, record.notes)  # from now on it is listed, whatever happens
+        yield place
+        if keeping.size_of(folder) > MOST_BYTES:
+            keeping.empty(folder)
         (folder / keeping.OPEN).unlink(missing_ok=True)
 
 
@@ -172,7 +167,7 @@ def removed(folder: Path) -> bool:
 
 def _make_way(account: Account, but: Path) -> None:
     """Remove the oldest copies, beyond those that are worth the room."""
-    others = [f for e in ("mariadb", "mysql") for f in keeping.own_folders(f"{e}-", account)]
+    others = [f for e in _ENGINES for f in keeping.own_folders(f"{e}-", account)]
     others = sorted((f for f in others if f != but), key=lambda f: f.stat().st_mtime)
     for folder in others[: max(0, len(others) + 1 - MOST_KEPT)]:
         removed(folder)
@@ -182,15 +177,12 @@ def _account(member: Member) -> Account:
     return choose_account(ACCOUNT, member.name)
 
 
-def _engine(member: Member) -> str:
-    return member.name.lower()
-
-
 def _name(target: Connection, version: str) -> str:
     """One for each target as one user sees it; another server at the same address is another."""
     seen = target.rows("SELECT @@hostname, @@port, @@datadir, DATABASE(), CURRENT_USER()")[0]
     told = "\n".join((str(target.address.place), *map(str, seen)))
-    return f"{_engine(target.member)}-{version}-{hashlib.sha256(told.encode()).hexdigest()[:12]}"
+    engine = MARIADB if target.member.mariadb else MYSQL
+    return f"{engine}-{version}-{hashlib.sha256(told.encode()).hexdigest()[:12]}"
 
 
 def _record(folder: Path) -> Record | None:

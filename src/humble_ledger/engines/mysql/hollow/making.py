@@ -89,7 +89,7 @@ def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -
 def _left(house: House, database: str) -> dict[str, KeptTable]:
     """The tables that an earlier command left, without what it supposed, and nothing else."""
     copy = house.connection
-    if house.place is None or house.place.record is None:
+    if house.place is None:
         return {}
     for kind, asked in _BUILT_ON_TABLES:
         for (name,) in copy.asked(asked, database):

@@ -18,6 +18,7 @@ import pymysql
 
 from humble_ledger.engines.launching import supervisor
 from humble_ledger.engines.launching.account import choose_account
+from humble_ledger.engines.launching.keeping import PARENTS
 from humble_ledger.engines.mysql.launcher.programs import MYSQL_VARIABLE, VARIABLE, Programs
 from humble_ledger.errors import TargetUnreachable
 
@@ -26,8 +27,6 @@ ACCOUNT = "mysql"  # who distributions have run such a server
 RUNNING = "pid"  # the file that a server has while it runs
 START_TIMEOUT_S = 60
 POLL_S = 0.1
-# A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
-PARENTS = ("/var/tmp", "/tmp")
 
 # What both members have. A scratch server's data need not outlive a power cut.
 SCRATCH_SETTINGS: Mapping[str, str] = {

@@ -18,6 +18,8 @@ from humble_ledger.engines.mysql.plans.notation import keys_of, noted
 from humble_ledger.engines.mysql.plans.steps import DEEPEST, Step, over
 from humble_ledger.engines.mysql.plans.tables import Reading, number, rows_by_server
 
+# What shows that rows are read below a part, whatever it is.
+_READS = frozenset(("table", "nested_loop", "query_block", "filesort", "temporary_table"))
 _SUBQUERIES = (
     "subqueries", "attached_subqueries", "select_list_subqueries", "having_subqueries",
     "order_by_subqueries", "group_by_subqueries", "optimized_away_subqueries",
@@ -113,7 +115,9 @@ class BlockReader:
             return self.block(part["query_block"])
         if "message" in part:
             return self._tables.told(str(part["message"]))
-        unread = next((k for k, v in part.items() if isinstance(v, Mapping) and "table" in v), "")
+        unread = next(
+            (k for k, v in part.items() if isinstance(v, Mapping) and _READS & v.keys()), ""
+        )
         if unread:
             return Step(Operation.OTHER, unread)  # what it costs is not known, rather than nothing
         return Step(Operation.RESULT, "No tables", rows=1.0, cost=0.0)

@@ -31,6 +31,9 @@ _TOKEN = re.compile(
 _OPERATORS = {"mod": "%", "div": "/", "regexp": "~", "rlike": "~"}
 # The unit of these is no column.
 _UNIT = re.compile(r"\b(timestampdiff|timestampadd)\((\w+)(?=,)", re.IGNORECASE)
+# What is written in quotes is nobody's to change: while the rest is, a number stands for it.
+_WRITTEN = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*\"""")
+_STANDING = re.compile("""(['"])\x01(\\d+)\\1""")
 # A database in front of table and column: `feas`.`s`.`status`.
 _THREE = re.compile(r'(?<![\w".])(?:\w+|"[^"]+")\.((?:\w+|"[^"]+")\.(?:\w+|"[^"]+"))(?![\w".(])')
 _IN_OPTIMIZER = re.compile(r"<in_optimizer>\(")
@@ -48,14 +51,21 @@ def identifier(name: str) -> str:
 @lru_cache(maxsize=4_096)
 def noted(text: str) -> str:
     """A condition in brackets; "" for none. A sub-query is ``SubPlan n`` by its select."""
-    bare = text.strip()
+    bare = text.strip().replace("\x01", "")
     if not bare:
         return ""
-    changed = _without_in_optimizer(_TOKEN.sub(_changed, bare))
+    written: list[str] = []
+
+    def put_away(found: re.Match[str]) -> str:
+        written.append(found[0])
+        return f"{found[0][0]}\x01{len(written) - 1}{found[0][0]}"
+
+    changed = _without_in_optimizer(_WRITTEN.sub(put_away, _TOKEN.sub(_changed, bare)))
     changed = _UNIT.sub(r"\1('\2'", changed)
     changed = _MATCHES.sub(r"\1 ~ \2", changed)
     changed = bounds_apart(changed)
-    return f"({_THREE.sub(lambda m: m[1], changed)})"
+    changed = _THREE.sub(lambda m: m[1], changed)
+    return f"({_STANDING.sub(lambda m: written[int(m[2])], changed)})"
 
 
 def keys_of(text: str) -> tuple[str, ...]:

@@ -18,6 +18,7 @@ import psycopg
 
 from humble_ledger.engines.launching import supervisor
 from humble_ledger.engines.launching.account import Account, choose_account
+from humble_ledger.engines.launching.keeping import PARENTS
 from humble_ledger.engines.postgresql.launcher.binaries import Binaries
 from humble_ledger.engines.postgresql.launcher.reachable import reachable_binaries
 from humble_ledger.errors import TargetUnreachable
@@ -28,8 +29,6 @@ START_TIMEOUT_S = 30
 INITDB_LOG = "initdb.log"
 POLL_S = 0.05
 CHECKSUMS_FROM, NO_CHECKSUMS = 18, "--no-data-checksums"
-# A unix socket's path may have 107 bytes, so the folder must be short and stand high up.
-PARENTS = ("/var/tmp", "/tmp")
 
 # A scratch server's data need not outlive a power cut.
 SCRATCH_SETTINGS: Mapping[str, str] = {
