@@ -89,6 +89,8 @@ def build(
             f"Ask it as any target:  humble propose --target {made.target}"
         ]
     lines += [f"About it: {note}." for note in made.notes] or ["All was carried over."]
+    if made.holds_rows:
+        lines.append("Rows like a table's own are made when a statement first names it.")
     output.give(
         json,
         lambda: HollowBuiltDocument(made.target, round(made.took_ms, 1), list(made.notes)),

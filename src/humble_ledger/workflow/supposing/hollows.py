@@ -17,12 +17,16 @@ from humble_ledger.workflow.workspace import Workspace
 
 @dataclass(frozen=True, slots=True)
 class Built:
-    """A copy that is there now: of what, in how many ms, what it lacks, and whether it stays."""
+    """A copy that is there now: of what, in how many ms, what it lacks, and whether it stays.
+
+    One that ``holds_rows`` gets those of a table when a statement first names it.
+    """
 
     target: str
     took_ms: float
     notes: tuple[str, ...]
     kept: bool = True
+    holds_rows: bool = False
 
 
 def build(workspace: Workspace, progress: Progress = lambda _: None) -> Built:
@@ -34,7 +38,13 @@ def build(workspace: Workspace, progress: Progress = lambda _: None) -> Built:
     began = time.perf_counter()
     made = workspace.hollow(progress)
     took_ms = (time.perf_counter() - began) * 1000.0
-    return Built(workspace.public_url, took_ms, tuple(made.notes), workspace.keeps_hollow)
+    return Built(
+        workspace.public_url,
+        took_ms,
+        tuple(made.notes),
+        workspace.keeps_hollow,
+        workspace.server().hollow_holds_rows,
+    )
 
 
 def build_from(
