@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
+import sqlglot
 
 from humble_ledger.capture.log_rows import AMOUNT, CLIENT, KEY, KIND, RAN, TIME, BlockRows
 from humble_ledger.core.remedies.design import IndexDesign
@@ -18,6 +19,7 @@ from humble_ledger.engines.mysql.conversions import converted_columns
 from humble_ledger.engines.mysql.dialect import FAMILY
 from humble_ledger.engines.mysql.digests import statement_of
 from humble_ledger.engines.mysql.expressions import can_be_key, may_be_asked_of
+from humble_ledger.engines.mysql.gathering import ColumnStatistics, named, statistics_in
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import readable, require_plain, standard
 from humble_ledger.engines.mysql.plans.format import MysqlPlans
@@ -64,6 +66,49 @@ def test_what_a_url_leaves_open_comes_from_the_option_files(tmp_path: Path) -> N
 )  # fmt: skip
 def test_no_password_is_ever_shown(url: str, shown: str, left_out: tuple[str, ...]) -> None:
     assert public_url(url) == shown and not_kept(url) == left_out
+
+
+# Statistics of columns
+
+
+@pytest.mark.parametrize(
+    ("sql", "columns"),
+    [
+        ("ANALYZE TABLE buoy PERSISTENT FOR COLUMNS (depth_m) INDEXES ()", ("depth_m",)),
+        ("SET STATEMENT histogram_type = 'JSON_HB' FOR ANALYZE TABLE `a``b` PERSISTENT FOR COLUMNS "
+         "(`x, y`, kind) INDEXES ();", ("x, y", "kind")),
+        ("analyze table buoy update histogram on kind, `depth_m` with 16 buckets",
+         ("kind", "depth_m")),
+        ("ANALYZE TABLE buoy", None),
+        ("ANALYZE TABLE buoy PERSISTENT FOR ALL", None),
+        ("ANALYZE TABLE buoy PERSISTENT FOR COLUMNS (kind) INDEXES (buoy_region)", None),
+        ("ANALYZE TABLE other.buoy UPDATE HISTOGRAM ON kind", None),
+        ("ANALYZE TABLE buoy UPDATE HISTOGRAM ON kind; DROP TABLE buoy", None),
+        ("ANALYZE TABLE buoy UPDATE HISTOGRAM ON kind /*! ; DROP TABLE buoy */", None),
+        ("SET STATEMENT sql_log_bin = 0 FOR ANALYZE TABLE buoy PERSISTENT FOR COLUMNS (kind) "
+         "INDEXES ()", None),
+        ("DELETE FROM mysql.column_stats", None),
+    ],
+)  # fmt: skip
+def test_only_statistics_of_columns_are_taken_for_those(
+    sql: str, columns: tuple[str, ...] | None
+) -> None:
+    found = statistics_in(sql)
+    assert (found.columns if found else None) == columns
+    if found is not None:
+        # What it is written as again says the same, and the ledger's name leads back to it.
+        assert statistics_in(found.gathered()) == found
+        again = [named(text, mariadb=found.mariadb) for text in found.names]
+        assert [(each.table, *each.columns) for each in again if each] == [
+            (found.table, column) for column in found.columns
+        ]
+
+
+def test_names_in_statistics_cannot_end_their_quotes() -> None:
+    odd = ColumnStatistics("a'; DROP TABLE b; -- ", ("c\\' OR 1=1 -- ",), mariadb=True)
+    for sql in odd.undone():
+        words = [token.text for token in sqlglot.tokenize(sql, dialect="mysql")]
+        assert ";" not in words and "DROP" not in words and "OR" not in words
 
 
 # Statements

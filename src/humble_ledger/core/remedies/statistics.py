@@ -26,7 +26,6 @@ from humble_ledger.core.symptoms.model import (
     COLUMNS_UNKNOWN,
     GATHERED_BY,
     UNDONE_BY,
-    UNDONE_THEN,
     Symptom,
 )
 
@@ -69,10 +68,10 @@ def statistics_remedies(
 def _of_columns(symptom: Symptom, query: str) -> Remedy:
     """What the server itself says gathers what it lacks."""
     told = symptom.evidence
-    undone = tuple(str(told[key]) for key in (UNDONE_BY, UNDONE_THEN) if told.get(key))
+    undone = tuple(str(told[key]) for key in UNDONE_BY if told.get(key))
     return remedy_of(
         Custom((str(told[GATHERED_BY]),), undone, of_statistics=True),
-        f"statistics of {told['columns']}, as the joins are planned without",
+        f"statistics of {told['table']} ({told['columns']})",
         STANDARD,
         reason=symptom.summary,
         cures=(symptom.name,),

@@ -11,7 +11,8 @@ from humble_ledger.core.messages import Message
 # Columns of which a server keeps no statistics, with the statement in its own words that gathers
 # them, and those that let them go ("" for none).
 COLUMNS_UNKNOWN = "column-statistics-missing"
-GATHERED_BY, UNDONE_BY, UNDONE_THEN = "gathered_by", "undone_by", "undone_then"
+GATHERED_BY = "gathered_by"
+UNDONE_BY = ("undone_by", "undone_then", "undone_last")
 
 Evidence = Mapping[str, float | int | str | bool | None]
 

@@ -15,6 +15,7 @@ class Way(StrEnum):
     REWRITES = "two-statements"
     STAGES = "stages-in-transaction"
     ONLINE = "online-index"
+    GATHERED = "gathered-for-all"
     COPIES = "two-copies"
     NOT_TRIED = "prediction-only"
 
@@ -30,6 +31,8 @@ EXPLAINED = {
     "that was rolled back",
     Way.ONLINE: "measured before the index was built online, with it, and again after it was "
     "dropped; writers did not wait",
+    Way.GATHERED: "measured before the statistics were gathered, with them, and again after "
+    "they were removed; every session had them meanwhile",
     Way.COPIES: "on two copies of the database, of which one got the change; both are gone",
     Way.NOT_TRIED: "not tried: costs are predicted only",
 }

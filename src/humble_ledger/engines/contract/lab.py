@@ -86,15 +86,19 @@ class WriteRuns:
 
 @dataclass(frozen=True, slots=True)
 class Leftovers:
-    """What is left of a trial: indexes (schema, name), server processes, copies on this machine."""
+    """What is left of a trial: indexes (schema, name), server processes, copies on this machine.
+
+    ``statistics`` are those that every session has, as `Server.gathered_for_all` names them.
+    """
 
     indexes: tuple[tuple[str, str], ...] = ()
     processes: tuple[int, ...] = ()
     files: tuple[str, ...] = ()
+    statistics: tuple[str, ...] = ()
 
     def __bool__(self) -> bool:
         """Whether anything is left."""
-        return bool(self.indexes or self.processes or self.files)
+        return bool(self.indexes or self.processes or self.files or self.statistics)
 
     def words(self) -> tuple[str, ...]:
         """Each of them in a few words."""
@@ -102,6 +106,7 @@ class Leftovers:
             *(f"index {schema}.{name}" for schema, name in self.indexes),
             *(f"server process {pid}" for pid in self.processes),
             *(f"copy {path}" for path in self.files),
+            *self.statistics,
         )
 
 

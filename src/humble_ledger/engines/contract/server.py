@@ -91,9 +91,20 @@ class Server(Protocol):
         """
         ...
 
+    def gathered_for_all(self, change: Change) -> Sequence[str]:
+        """What `stages` would gather for every session, by the names that `leftovers` knows.
+
+        Only asked of a server without `Capability.UNCOMMITTED_STATISTICS`.
+
+        Raises:
+            RefusedForSafety: some are there already, and could not be brought back.
+        """
+        ...
+
     def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
-        """What is left on the target of these indexes (schema, name), and of sessions carrying
-        the mark. Of an index whose name does not bear the mark only an unfinished build is.
+        """What is left on the target of these indexes (schema, name) and statistics ("", name),
+        and of sessions carrying the mark. Of an index whose name does not bear the mark only an
+        unfinished build is.
         """
         ...
 

@@ -20,6 +20,7 @@ class Capability(StrEnum):
     HIDDEN_INDEX = "hide an index from one session alone"
     HOLLOW = "plan on a copy of a target that has no rows"
     REPRODUCTION = "write down as SQL what a plan rests on"
+    UNCOMMITTED_STATISTICS = "gather statistics that only one session sees"
     COPIES = "try changes on copies of the whole database"
     UNCOUNTED = "keep what a session does out of the server's counters"
     NOTICES_LOST_CLIENTS = "notice during a statement that the client is gone"

@@ -8,6 +8,7 @@ import time
 from humble_ledger.engines.contract import Change, IndexBuild, NewIndex
 from humble_ledger.engines.mysql.connection import Connection
 from humble_ledger.engines.mysql.costs import PAGE_BYTES
+from humble_ledger.engines.mysql.gathering import ColumnStatistics, statistics_in
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.errors import HumbleError, RefusedForSafety
 
@@ -21,22 +22,33 @@ _NEVER_SET = frozenset(
 )
 
 
-def require_makeable(change: Change) -> None:
-    """Make sure that everything of a change can be made where it is undone again.
+def settings_of(change: Change, *, lasting: bool = False) -> tuple[str, ...]:
+    """The settings among a change's statements, each made sure of.
+
+    With ``lasting`` it may have statistics of columns besides, which every session gets.
 
     Raises:
-        RefusedForSafety: it has statements that last, and are for every session.
+        RefusedForSafety: it has statements that could not be undone.
     """
+    found = []
     for sql in change.others:
         said = _SETTING.fullmatch(sql.strip().rstrip(";"))
         if said is not None:
             require_harmless_setting(said[1])
-        else:
+            found.append(sql)
+        elif not lasting or statistics_in(sql) is None:
             raise RefusedForSafety(
-                "Statistics and other changes are not tried on such a server: they last, and every "
-                "session gets them at once.",
+                "Of what lasts and is for every session at once, only indexes and statistics of "
+                "columns are tried on such a server.",
                 "Try it on a copy of your own, by hand, between two captures.",
             )
+    return tuple(found)
+
+
+def statistics_of(change: Change) -> tuple[ColumnStatistics, ...]:
+    """The statistics that a change gathers."""
+    found = (statistics_in(sql) for sql in change.others)
+    return tuple(each for each in found if each is not None)
 
 
 def require_harmless_setting(name: str) -> None:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 
 from humble_ledger.engines.contract import Change, IndexBuild, Limits
 from humble_ledger.engines.mysql.arms import MysqlArm
-from humble_ledger.engines.mysql.building import built, dropped, require_makeable, tables_with
+from humble_ledger.engines.mysql.building import built, dropped, settings_of, tables_with
 from humble_ledger.engines.mysql.connection import BUILD_TIMEOUT_MS, Connection, connect
 from humble_ledger.errors import HumbleError
 
@@ -49,7 +49,7 @@ def experiment(
         LockNotGranted: a transaction that is open on a table did not end; nothing is left.
         RefusedForSafety: a part of the change cannot be made so.
     """
-    require_makeable(change)
+    settings = settings_of(change)
     arms: list[Connection] = []
     builder = connect(url, limits, mark=mark, read_only=False)
     try:
@@ -61,7 +61,7 @@ def experiment(
             for (schema, name), table in _pairs(change)
         ]
         after.ignored = tuple(hidden)
-        for sql in change.others:
+        for sql in settings:
             after.connection.do(sql)
         builds: list[IndexBuild] = []
         try:

@@ -24,7 +24,7 @@ from humble_ledger.engines.mysql.applying import hands
 from humble_ledger.engines.mysql.client import MysqlClient
 from humble_ledger.engines.mysql.experiment import experiment
 from humble_ledger.engines.mysql.session import MysqlSession
-from humble_ledger.engines.mysql.stages import stages
+from humble_ledger.engines.mysql.stages import gathered_for_all, stages
 from humble_ledger.engines.mysql.writing import write_runs
 from humble_ledger.errors import WrongUsage
 
@@ -84,6 +84,10 @@ class MysqlServer:
     def reproduction(self, tables: Sequence[TableName]) -> str:
         """Not here: what the planner finds in indexes is in no statistics."""
         raise WrongUsage(*NO_FILES)
+
+    def gathered_for_all(self, change: Change) -> Sequence[str]:
+        """Statistics of columns, none of which is there now."""
+        return gathered_for_all(self.url, change, self.mark, self.limits)
 
     def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
         """What a broken-off trial left."""

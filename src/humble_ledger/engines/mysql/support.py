@@ -16,6 +16,10 @@ _CANNOT: Mapping[Capability, tuple[str, str]] = {
         "an index is there for every session as soon as it is built",
         "A trial builds it online, and tells one side to ignore it.",
     ),
+    Capability.UNCOMMITTED_STATISTICS: (
+        "statistics are there for every session as soon as they are gathered",
+        "A trial gathers them where there are none, and removes them after.",
+    ),
     Capability.PLANNING_MEMORY: (
         "the memory that planning took is not told",
         "The server's memory instruments tell what a session has in all.",

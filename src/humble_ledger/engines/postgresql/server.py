@@ -106,6 +106,10 @@ class PostgresServer:
         """Schema and statistics, by the server's own program."""
         return reproduction(self.url, tables)
 
+    def gathered_for_all(self, change: Change) -> Sequence[str]:
+        """None: they are rolled back."""
+        return ()
+
     def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
         """What a broken-off trial left on the target."""
         return leftovers.find(self.url, indexes, self.mark)

@@ -133,6 +133,10 @@ class RecordedServer:
         """Not recorded."""
         raise NotRecorded("A recording has no schema to write down.", "Ask the server itself.")
 
+    def gathered_for_all(self, change: Change) -> Sequence[str]:
+        """None: nothing is made."""
+        return ()
+
     def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
         """Nothing was made."""
         return Leftovers()

@@ -91,6 +91,10 @@ class SqliteServer:
         """Schema and statistics, as the file has them."""
         return reproduction(self.path, tables)
 
+    def gathered_for_all(self, change: Change) -> Sequence[str]:
+        """None: a copy is gone with all of it."""
+        return ()
+
     def leftovers(self, indexes: Sequence[tuple[str, str]]) -> Leftovers:
         """Copies that a broken-off trial left; the file itself has nothing of it."""
         return Leftovers(files=left_behind(self.mark))

@@ -19,7 +19,9 @@ from humble_ledger.views.terminal.trial_extras import beside_view, predicted_vie
 from humble_ledger.views.wording import in_words
 
 MOST_IN_FULL = 2
-_PAIRED = dict.fromkeys((Way.STAGES.value, Way.ONLINE.value), "pairs in three stages")
+_PAIRED = dict.fromkeys(
+    (Way.STAGES.value, Way.ONLINE.value, Way.GATHERED.value), "pairs in three stages"
+)
 _STYLES = {
     Verdict.FASTER: "green",
     Verdict.LIGHTER: "green",

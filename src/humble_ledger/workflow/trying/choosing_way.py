@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 from humble_ledger.core.remedies.model import RemedyType
@@ -42,12 +43,18 @@ def choose_way(
         return ChosenWay(Way.COPIES)  # nobody can be in anybody's way
     waits = any(i.design.waits_for_expression(workspace.engine.dialect) for i in making.indexes)
     if production:
-        _refuse_on_production(making, writes=writes, waits=waits, meant=on_production)
+        lasting = not workspace.session.support(Capability.UNCOMMITTED_STATISTICS)
+        not_there = {*_NOT_ON_PRODUCTION, *((RemedyType.STATISTICS,) if lasting else ())}
+        _refuse_on_production(making, not_there, writes=writes, waits=waits, meant=on_production)
     if not making.makes_something:
         return ChosenWay(Way.REWRITES if making.rewrite is not None else Way.OTHERS)
     hindered = _hindered(workspace, making)
     if hindered:
         return ChosenWay(Way.NOT_TRIED, hindered)
+    if RemedyType.STATISTICS in making.types:
+        able = workspace.session.support(Capability.UNCOMMITTED_STATISTICS)
+        if not able:
+            return ChosenWay(Way.GATHERED, able.reason)
     if not making.indexes:
         return ChosenWay(Way.REMOVALS if making.types == {RemedyType.REMOVAL} else Way.OTHERS)
     if production:
@@ -63,7 +70,9 @@ def choose_way(
     return ChosenWay(Way.INDEXES)
 
 
-def _refuse_on_production(making: Making, *, writes: bool, waits: bool, meant: bool) -> None:
+def _refuse_on_production(
+    making: Making, not_there: AbstractSet[RemedyType], *, writes: bool, waits: bool, meant: bool
+) -> None:
     copy = "Try it on a copy: name one with --target."
     if writes:
         raise RefusedForSafety(
@@ -73,7 +82,7 @@ def _refuse_on_production(making: Making, *, writes: bool, waits: bool, meant: b
         )
     if not making.makes_something:
         return  # nobody waits
-    blocking = sorted(making.types & set(_NOT_ON_PRODUCTION))
+    blocking = sorted(making.types & not_there)
     if blocking:
         raise RefusedForSafety(
             f"The target is a production server; a {blocking[0]} is not tried there, since others "

@@ -193,11 +193,14 @@ class _Run:
             # Written down first, so that "tidy" finds it if we are killed meanwhile.
             schema = index.design.table.schema
             self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
+        if chosen.way is Way.GATHERED:
+            for name in self.workspace.server().gathered_for_all(self.making.change):
+                self.workspace.ledger.trials.keep_creation(self.record.id, "", name)
         self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
         production = self.workspace.target.role is TargetRole.PRODUCTION
         if production and self.making.makes_something and chosen.way is not Way.COPIES:
             self._announce(chosen)
-        if chosen.way in (Way.STAGES, Way.ONLINE):
+        if chosen.way in (Way.STAGES, Way.ONLINE, Way.GATHERED):
             return self._concluded(chosen, self._staged(chosen))
         server = self.workspace.server(self.record.mark)
         measured = None
@@ -261,7 +264,7 @@ class _Run:
         return done
 
     def _staged(self, chosen: ChosenWay) -> _Measured:
-        online = chosen.way is Way.ONLINE
+        online = chosen.way is not Way.STAGES
         server = self.workspace.server(self.record.mark)
         disturbed = self._others()
         with server.stages(self.making.change, online=online) as stages:
@@ -292,7 +295,7 @@ class _Run:
             queries=tuple(whole),
             build_ms=sum(build.build_ms for build in done.builds),
             size_bytes=sum(build.size_bytes for build in done.builds),
-            left_behind=_still_there(self.workspace, self.making.places, self.record.mark),
+            left_behind=self._left_behind(),
             stays=tuple(self._counted(chosen)),
             failed=tuple(done.failed),
             stopped_early=done.interrupted,
@@ -302,6 +305,10 @@ class _Run:
             disturbed_by=tuple(sorted(done.disturbed | self._others())),
             one_processor=done.one_processor,
         )
+
+    def _left_behind(self) -> tuple[str, ...]:
+        made = self.workspace.ledger.trials.get(self.record.id).creations
+        return _still_there(self.workspace, made, self.record.mark)
 
     def _counted(self, chosen: ChosenWay) -> list[str]:
         """What stays of gathering: online the statistics, else its moment in the counters."""
@@ -315,6 +322,8 @@ class _Run:
                 f"statistics of {table} gathered anew, as an index on an expression needs them"
                 for table in sorted(set(by_expression), key=str)
             ]
+        if chosen.way is Way.GATHERED:
+            return []
         dialect = self.workspace.engine.dialect
         word = dialect.analyze.partition(" ")[0]
         analyzed = [s for s in self.making.change.others if s.upper().startswith(word)]
