@@ -372,6 +372,43 @@ def test_what_offset_passes_over_is_told() -> None:
     assert (plan.root.rows_expected, plan.root.rows_skipped) == (25.0, 20000.0)
 
 
+@pytest.mark.parametrize(
+    ("share", "read", "cost"),
+    [
+        (0.001, 1, 101.0),  # one of a thousand is wanted: a thousand are read for it
+        (0.1, 1, 1.01),
+        (0.0, 1, 10_100.0),  # none was seen: perhaps all of them are read
+        (0.001, 100_000, 9_000.0),  # no LIMIT ends it: what the server says of all of them
+    ],
+)
+def test_the_first_rows_in_an_order_cost_what_is_read_until_they_have_come(
+    share: float, read: int, cost: float
+) -> None:
+    """As MySQL 9.7 told it: one row is read for one that is wanted, by whatever it costs."""
+    scan = {
+        "operation": "Index scan on lot using lot_opens (reverse)", "table_name": "lot",
+        "index_name": "lot_opens", "access_type": "index", "index_access_type": "index_scan",
+        "estimated_rows": float(read), "estimated_total_cost": 35.1 if read == 1 else cost,
+    }  # fmt: skip
+    passing = {
+        "operation": "Filter: (lot.seller = 77)", "access_type": "filter", "inputs": [scan],
+        "condition": "(lot.seller = 77)", "estimated_rows": read * 0.1,
+        "estimated_total_cost": scan["estimated_total_cost"],
+    }  # fmt: skip
+    limit = {
+        "operation": "Limit: 1 row(s)", "access_type": "limit", "inputs": [passing],
+        "estimated_rows": read * 0.1, "estimated_total_cost": scan["estimated_total_cost"],
+    }  # fmt: skip
+    told = {"query_plan": limit, "json_schema_version": "2.0"}
+    document = {
+        "mysql_plan": 1, "engine": "mysql", "version": "9.7.4", "plan": told,
+        "tables": {"lot": ["", "lot"]}, "shares": {"lot": share},
+        "wholes": {"lot": [100_000.0, 10_100.0]},
+    }  # fmt: skip
+    plan = MysqlPlans().read(document)
+    assert [n.cost.total for n in plan.nodes() if n.cost] == pytest.approx([cost, cost])
+
+
 def test_a_condition_made_to_grow_is_left_as_it_was() -> None:
     """What BETWEEN compares is written twice, and twice again where one stands in another."""
     nested = "a.t"

@@ -73,6 +73,7 @@ class Estimates:
         changed, and the index that gave an end before there was a plan.
         """
         shares: dict[str, float] = {}
+        wholes: dict[str, tuple[float, float]] = {}
         for node in found.plan.nodes():
             if not node.share_unknown or not node.relation:
                 continue
@@ -89,6 +90,7 @@ class Estimates:
             except HumbleError:
                 continue
             shares[node.alias] = min(1.0, rows / max(1.0, among))
+            wholes[node.alias] = facts.rows, self._costs().full_scan(facts)
         names = {self.plain(TableName(n.schema, n.relation)) for n in found.plan.nodes()}
         names = {name for name in names if name.name}
         said = found.document.get("warnings", ()) if isinstance(found.document, dict) else ()
@@ -99,7 +101,7 @@ class Estimates:
         beforehand = index_read_at_its_end(found.plan, found.document, sql, on, self.database)
         if not (shares or converted or prices or beforehand):
             return found
-        document = {**found.document, "shares": shares, "converted": converted}
+        document = {**found.document, "shares": shares, "wholes": wholes, "converted": converted}
         if beforehand:
             document["beforehand"] = beforehand
         if prices:
@@ -117,9 +119,7 @@ class Estimates:
         facts = self.catalogue.tables([table]).get(table)
         if facts is None:
             return {}
-        costs = MysqlCosts.of(
-            ServerFacts(self.engine, "", 0, "", "", settings={"mariadb": float(self._mariadb)})
-        )
+        costs = self._costs()
         rows = node.rows_expected or 0.0
         if node.operation is Operation.FULL_SCAN:
             cost = costs.full_scan(facts)
@@ -128,6 +128,10 @@ class Estimates:
             shape = costs.sizes.in_order(facts, ())
             cost = costs.index_scan(facts, shape, Search(share, share, 1), 0.0).total
         return {"1": [[node.alias, cost, rows, cost]]}
+
+    def _costs(self) -> MysqlCosts:
+        settings = {"mariadb": float(self._mariadb)}
+        return MysqlCosts.of(ServerFacts(self.engine, "", 0, "", "", settings=settings))
 
     @property
     def _mariadb(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 
 from humble_ledger.core.costs.model import IndexShape
@@ -24,6 +24,7 @@ from humble_ledger.engines.mysql.hollow.filling import Filled, fill
 from humble_ledger.engines.mysql.hollow.kept import KeptTable, still_like
 from humble_ledger.engines.mysql.hollow.source import SourceTable
 from humble_ledger.engines.mysql.hollow.statistics import Carried, distinct_keys
+from humble_ledger.engines.mysql.hollow.warming import Warmth
 from humble_ledger.engines.mysql.ignoring import without
 from humble_ledger.engines.mysql.lexing import require_plain
 from humble_ledger.engines.mysql.naming import quoted
@@ -53,6 +54,7 @@ class MysqlHollow:
     tables: Mapping[str, SourceTable]
     views: Mapping[str, str]
     progress: Callable[[str], None]
+    warmth: Warmth
     tolerance: float = 0.25
     most_at_once: int = MOST_AT_ONCE
     asked: int = 0
@@ -102,6 +104,7 @@ class MysqlHollow:
         for design in designs:
             self._fill(design.table.name)
         shown = self._show(statement, designs, {each.name for each in without})
+        self.warmth.restore()
         self.asked += 1
         changes = kind(shown.sql, self.copy.modes) is StatementKind.CHANGES
         held = undone(self.copy) if changes else reading(self.copy)
@@ -176,6 +179,7 @@ class MysqlHollow:
             filled = self._rows_of(table, rows)
             carried = Carried.of(target, self.database, table.name)
             carried.write(self.owner)
+            self.warmth.like(target, table.name, filled.rows)
         except HumbleError as error:
             # Trying again for each further question would take as long each time.
             self._failed[table.name] = f"{table.name} is not in the copy: {error.message}"
@@ -229,10 +233,11 @@ class MysqlHollow:
             if self._has(table.name, name)
         ]
         sql = prepared(self.copy, statement)
-        try:
-            shown = without(sql, tuple(sorted(hidden))) if not self._through_views(sql) else ""
-        except RefusedForSafety:
-            shown = ""
+        shown = ""
+        # MySQL prices the first rows in an order otherwise where a better index is ignored.
+        if self.copy.member.mariadb and not self._through_views(sql):
+            with suppress(RefusedForSafety):
+                shown = without(sql, tuple(sorted(hidden)))
         self._hide(set() if shown or not hidden else set(hidden))
         return Statement(shown or sql)
 
@@ -266,6 +271,7 @@ class MysqlHollow:
         name, table = self._name(design), design.table.name
         self.copy.do(design.create_sql(name, FAMILY))
         self._built.append(design)
+        self.warmth.built()
         filled = self._filled.get(table)
         if filled is not None and filled.read < filled.rows:
             self._tell_keys(design, name)

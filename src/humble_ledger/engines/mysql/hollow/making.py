@@ -12,6 +12,7 @@ from humble_ledger.engines.mysql.hollow.filling import prepare
 from humble_ledger.engines.mysql.hollow.house import House, house_for
 from humble_ledger.engines.mysql.hollow.kept import KeptTable, looking_closely
 from humble_ledger.engines.mysql.hollow.source import others_of, tables_of
+from humble_ledger.engines.mysql.hollow.warming import Warmth
 from humble_ledger.engines.mysql.naming import quoted
 from humble_ledger.engines.mysql.session import MysqlSession
 from humble_ledger.errors import HumbleError
@@ -82,8 +83,9 @@ def _made(target: MysqlSession, house: House, progress: Callable[[str], None]) -
     with contextlib.suppress(HumbleError):
         copy.do("SET SESSION foreign_key_checks = 1")
     return MysqlHollow(
-        target, copy, house.owner, house.url, tables, views, progress, _lacks=lacks, _known=known
-    )
+        target, copy, house.owner, house.url, tables, views, progress,
+        Warmth(house.owner, database), _lacks=lacks, _known=known,
+    )  # fmt: skip
 
 
 def _left(house: House, database: str) -> dict[str, KeptTable]:

@@ -45,7 +45,8 @@ class Context:
     """See above; ``tables`` are aliases with schema and name, ``values`` conditions by column.
 
     ``shares`` are the parts of its rows that pass a table's filters, where a sample tells it and
-    the server does not: without statistics of a column it takes every row to pass.
+    the server does not: without statistics of a column it takes every row to pass; ``wholes`` are
+    the rows of all of such a table, and what reading it costs.
     ``materialized`` are the prices of tables that joins read into tables of their own first.
     ``beforehand`` is the index of which an end was read while the plan was made.
     """
@@ -56,6 +57,7 @@ class Context:
     blocks: Mapping[int, Block] = field(default_factory=dict)
     prices: Mapping[int, Sequence[Price]] = field(default_factory=dict)
     shares: Mapping[str, float] = field(default_factory=dict)
+    wholes: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     materialized: Sequence[Price] = ()
     beforehand: str = ""
 
@@ -92,6 +94,7 @@ def context_of(document: Mapping[str, Any]) -> Context:
             if str(n).isdecimal()  # a union's own SELECT is called "fake"
         },
         {str(a): float(share) for a, share in document.get("shares", {}).items()},
+        {str(a): (float(rows), float(c)) for a, (rows, c) in document.get("wholes", {}).items()},
         [_price(p) for p in document.get("prices", {}).get("materialized", ())],
         str(document.get("beforehand", "")),
     )

@@ -27,7 +27,8 @@ class Step:
 
     ``cost`` and ``ms`` count all below it. ``rows`` are as the server expects them, ``priced`` as
     a sample tells it where the server knows nothing: costs are reckoned with these, and in a plan
-    that was not measured they are shown. ``more`` are further fields of `Node`.
+    that was not measured they are shown. ``added`` is the part of the cost that the server leaves
+    out and does not expect. ``more`` are further fields of `Node`.
     """
 
     operation: Operation
@@ -35,6 +36,7 @@ class Step:
     children: list[Step] = field(default_factory=list)
     role: Role = Role.OUTER
     cost: float | None = None
+    added: float = 0.0
     startup: float = 0.0
     rows: float | None = None
     priced: float | None = None
