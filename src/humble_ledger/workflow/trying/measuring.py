@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import replace
 
 from humble_ledger.core.messages import message
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
-from humble_ledger.core.statements.ordering import order_asked, showing_its_order
+from humble_ledger.core.statements.ordering import order_asked
 from humble_ledger.core.trials.differences import MOST_ROWS, explain_difference, explain_order
 from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import rate_at, ratio_interval
 from humble_ledger.core.trials.results import ResultComparison, compare_results, fingerprint_rows
 from humble_ledger.core.trials.tried import TriedQuery
 from humble_ledger.engines.contract import Arm, Experiment, Outcome, PlanDocument
-from humble_ledger.errors import HumbleError, StatementTimedOut
+from humble_ledger.errors import StatementTimedOut
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.trying.judging import Judging
+from humble_ledger.workflow.trying.leaving_open import hides_ties, order_of, ordering_keys
 from humble_ledger.workflow.trying.one_processor import OneProcessor
 from humble_ledger.workflow.trying.pairing import Pairs, measure_pairs
 from humble_ledger.workflow.trying.rewritten import RewrittenArm
@@ -151,7 +152,7 @@ class Measuring:
         if compared.same or max(p.rows for p in prints.values()) > MOST_ROWS:
             return compared
         rows = {side: list(arm.result_rows(tried.statement)) for side, arm in arms.items()}
-        asked = order_asked(sql, parser, self._columns_of)
+        asked = order_of(self._judging.workspace, sql)
         one_text = sent["after"] == sent["before"]
         return explain_difference(
             rows["before"],
@@ -159,32 +160,14 @@ class Measuring:
             asked,
             show=not self._judging.workspace.configuration.mask,
             one_text=one_text,
-            ties=one_text and asked.limited and not asked.places and self._only_ties(tried, arms),
+            ties=one_text and hides_ties(asked) and self._only_ties(tried, arms),
         )
 
     def _only_ties(self, tried: TriedQuery, arms: Mapping[str, Arm]) -> bool:
         """Whether what the rows are ordered by, which is not shown, is the same on both sides."""
-        parser = self._judging.workspace.engine.dialect.parser
-        sql = showing_its_order(tried.statement.sql, parser)
-        if not sql:
-            return False
-        asked = replace(tried.statement, sql=sql)
-        try:
-            keys = [list(arm.result_rows(asked)) for arm in arms.values()]
-        except HumbleError:
-            return False
-        return all(each == keys[0] for each in keys)
-
-    def _columns_of(self, table: str) -> Sequence[str]:
-        """The columns of a table in their order; none when nobody knows it."""
-        session = self._judging.workspace.session
-        try:
-            name, _ = session.find_column(table)
-        except HumbleError:
-            return ()
-        facts = session.tables([name]).get(name)
-        columns = facts.columns.values() if facts is not None else ()
-        return [each.name for each in sorted(columns, key=lambda each: each.position)]
+        workspace = self._judging.workspace
+        keys = [ordering_keys(workspace, arm, tried.statement) for arm in arms.values()]
+        return all(each is not None and each == keys[0] for each in keys)
 
 
 def changed_alike(returned: ResultComparison, before: int, after: int) -> ResultComparison:

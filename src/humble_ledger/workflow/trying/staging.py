@@ -8,11 +8,12 @@ apart from that, with those after it was taken back; the interval given covers b
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from humble_ledger.core.statements.conditions import orders_rows
-from humble_ledger.core.statements.kinds import StatementKind, kind_of
+from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
+from humble_ledger.core.trials.differences import MOST_ROWS, Row, explain_difference
 from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import FEWEST_PAIRS, covering_both
 from humble_ledger.core.trials.results import ResultFingerprint, compare_results, fingerprint_rows
@@ -21,6 +22,7 @@ from humble_ledger.engines.contract import Outcome, PlanDocument, SequentialExpe
 from humble_ledger.errors import Interrupted, StatementRejected, StatementTimedOut
 from humble_ledger.workflow.progress import Progress
 from humble_ledger.workflow.trying.judging import Judging
+from humble_ledger.workflow.trying.leaving_open import hides_ties, order_of, ordering_keys
 from humble_ledger.workflow.trying.measuring import changed_alike
 from humble_ledger.workflow.trying.pairing import repeats_for, timed_run, warm_ms
 
@@ -33,6 +35,8 @@ class _Seen:
 
     cold: Outcome
     rows: ResultFingerprint | None = None
+    listed: list[Row] | None = None  # the rows themselves, unless they are many
+    keys: list[Row] | None = None
     document: PlanDocument | None = None
     runs: list[float] = field(default_factory=list)
     ends: bool = True
@@ -111,7 +115,7 @@ class Staging:
             document = arm.explain(statement, measure=False)
             return _Seen(Outcome(limit, 0), document=document, runs=[limit], ends=False)
         if not plainly:
-            seen.rows = fingerprint_rows(arm.result_rows(statement))
+            self._results(seen, statement)
             seen.document = arm.explain(statement, measure=True)
         repeats = repeats_for(warm_ms(arm, statement))
         until = time.monotonic() + LONGEST_STAGE_S
@@ -121,6 +125,24 @@ class Staging:
             if time.monotonic() > until and len(seen.runs) >= FEWEST_PAIRS:
                 break
         return seen
+
+    def _results(self, seen: _Seen, statement: Statement) -> None:
+        """What a run brings. The other side is not there any more when the two are compared."""
+        workspace, arm = self.judging.workspace, self.stages.arm
+        first: list[Row] = []
+        seen.listed = first
+
+        def kept() -> Iterator[Row]:
+            for row in arm.result_rows(statement):
+                if len(first) < MOST_ROWS:
+                    first.append(row)
+                else:
+                    seen.listed = None
+                yield row
+
+        seen.rows = fingerprint_rows(kept())
+        if seen.listed and hides_ties(order_of(workspace, statement.sql)):
+            seen.keys = ordering_keys(workspace, arm, statement)
 
     def _judged(
         self, tried: TriedQuery, first: _Seen, changed: _Seen, again: _Seen | None
@@ -140,6 +162,15 @@ class Staging:
         assert first.rows is not None and changed.rows is not None
         sql = tried.statement.sql
         compared = compare_results(first.rows, changed.rows, orders_rows(sql))
+        if not compared.same and first.listed is not None and changed.listed is not None:
+            compared = explain_difference(
+                first.listed,
+                changed.listed,
+                order_of(self.judging.workspace, sql),
+                show=not self.judging.workspace.configuration.mask,
+                one_text=True,
+                ties=first.keys is not None and first.keys == changed.keys,
+            )
         if compared.same and kind_of(sql) is StatementKind.CHANGES:
             compared = changed_alike(compared, first.cold.rows, changed.cold.rows)
         ratio = covering_both(first.runs, changed.runs, again.runs if again is not None else [])
