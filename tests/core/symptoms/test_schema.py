@@ -23,8 +23,11 @@ from humble_ledger.core.symptoms.in_schema.indexes import (
     index_symptoms,
     merged_into,
 )
+from humble_ledger.core.symptoms.in_schema.registry import schema_symptoms
 from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
 from humble_ledger.core.symptoms.model import Symptom
+from humble_ledger.engines.postgresql.dialect import POSTGRESQL
+from humble_ledger.views.wording import in_words
 from tests.core.remedies.test_prediction import ALERT, VISIT
 
 NOW = datetime(2026, 7, 1, 12, 0, tzinfo=UTC)
@@ -236,3 +239,15 @@ def test_statistics_are_too_coarse_when_the_list_ends_at_a_common_value(
     searched = {(ALERT.name, "code")} if tested else set()
     found = list(statistics_symptoms(facts, searched))
     assert [s.name for s in found] == (["statistics-too-coarse"] if fires else [])
+    # Partitions are alike: one is told of, and the statement is that for all of them.
+    parts = {
+        name: replace(facts, name=name, partition_of="alert", root=ALERT.name)
+        for name in (TableName("", "alert_may"), TableName("", "alert_june"))
+    }
+    asked = {(name, "code") for name in parts if tested}
+    told = schema_symptoms(parts, asked, NOW, CapturedUse(), POSTGRESQL)
+    coarse = [s for s in told if s.name == "statistics-too-coarse"]
+    assert len(coarse) == (1 if fires else 0)
+    for each in coarse:
+        assert "another partition of alert" in in_words(each.summary)
+        assert "ALTER TABLE alert " in in_words(each.cause.detail)

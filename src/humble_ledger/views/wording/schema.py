@@ -152,6 +152,11 @@ def statistics_too_coarse(
     )
 
 
+def in_partitions_too(n: Numbers, *, first: str, more: int, table: str) -> str:
+    others = "another partition" if more == 1 else f"{n.whole(more)} more partitions"
+    return f"{first}; it is alike in {others} of {table}"
+
+
 def statistics_target_too_small(
     n: Numbers, *, skew: float, table: str, column: str, target: int, how: str = ""
 ) -> str:

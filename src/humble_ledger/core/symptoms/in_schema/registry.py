@@ -10,7 +10,7 @@ from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.symptoms.in_schema.clustering import clustering_symptoms
 from humble_ledger.core.symptoms.in_schema.foreign_keys import foreign_key_symptoms
 from humble_ledger.core.symptoms.in_schema.indexes import CapturedUse, index_symptoms
-from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms
+from humble_ledger.core.symptoms.in_schema.statistics import statistics_symptoms, too_coarse_once
 from humble_ledger.core.symptoms.model import Symptom
 
 
@@ -33,4 +33,5 @@ def schema_symptoms(
         found += foreign_key_symptoms(table, tables, searched)
         found += statistics_symptoms(table, searched, dialect)
         found += clustering_symptoms(table, by_chance)
-    return found
+    roots = {str(name): table.root for name, table in tables.items() if table.root is not None}
+    return list(too_coarse_once(found, roots))

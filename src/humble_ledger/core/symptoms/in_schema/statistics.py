@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import replace
 
 from humble_ledger.core.dialect import STANDARD, Dialect, analyzing
 from humble_ledger.core.messages import message, moment
@@ -10,6 +11,7 @@ from humble_ledger.core.schema.facts import ColumnFacts, TableFacts, TableName
 from humble_ledger.core.schema.quoting import identifier, table_identifier
 from humble_ledger.core.symptoms.model import Cause, Symptom
 
+TOO_COARSE = "statistics-too-coarse"
 FEWEST_PAGES = 8
 FEWEST_CHANGES = 1_000
 SKEWED = 5.0  # times the average of the values that are not listed
@@ -63,6 +65,33 @@ def statistics_symptoms(
             yield from _too_coarse(table, column, dialect)
 
 
+def too_coarse_once(found: Iterable[Symptom], root: Mapping[str, TableName]) -> Iterable[Symptom]:
+    """The same, with one in place of those of one column in several partitions of a table.
+
+    ``root`` is the partitioned table by the name of each partition. The one that misleads most is
+    told, and how many others there are.
+    """
+    several: dict[tuple[TableName, str], list[Symptom]] = {}
+    for symptom in found:
+        table, _, column = symptom.subject.rpartition(".")
+        if symptom.name == TOO_COARSE and table in root:
+            several.setdefault((root[table], column), []).append(symptom)
+        else:
+            yield symptom
+    for (name, _), each in several.items():
+        worst = max(each, key=_skew)
+        told = message("in-partitions-too", first=worst.summary, more=len(each) - 1, table=name)
+        yield replace(worst, summary=told) if len(each) > 1 else worst
+
+
+def _skew(symptom: Symptom) -> float:
+    listed, others = (
+        symptom.evidence["rarest_listed_rows"],
+        symptom.evidence["others_rows_estimated"],
+    )
+    return float(listed or 0.0) / max(float(others or 0.0), 1e-9)
+
+
 def _too_coarse(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> Iterable[Symptom]:
     """The list of common values is full, and its last one is far from rare.
 
@@ -81,7 +110,7 @@ def _too_coarse(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> Ite
     if skew < SKEWED:
         return
     yield Symptom(
-        name="statistics-too-coarse",
+        name=TOO_COARSE,
         node=0,
         step="",
         summary=message(
@@ -118,8 +147,9 @@ def _raised(table: TableFacts, column: ColumnFacts, dialect: Dialect) -> str:
     if dialect.statistics is None or not dialect.statistics.target or column.target is None:
         return ""
     quoting = dialect.quoting
-    named = table_identifier(table.name, quoting)
+    whole = table.root or table.name  # setting it there sets it for all partitions
+    named = table_identifier(whole, quoting)
     target = dialect.statistics.target.format(
         table=named, column=identifier(column.name, quoting), values=column.target * 10
     )
-    return f"{target}, then {analyzing(table.name, dialect)}"
+    return f"{target}, then {analyzing(whole, dialect)}"
