@@ -15,6 +15,7 @@ import psycopg
 from benchmarks.grounds.auction import AUCTION
 from benchmarks.grounds.bikes import BIKES
 from benchmarks.grounds.harbour import HARBOUR
+from benchmarks.grounds.water import WATER
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import split_statements
 from humble_ledger.demo.scenario import build_scenario, scenario_cluster
@@ -46,9 +47,10 @@ def ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
 def ground_statements(name: str) -> list[tuple[str, Statement]]:
     """The statements of a ground, numbered; one for findings alone has none.
 
-    Those of the harbour, the auction house and the bicycles are their cases, as far as they read.
+    Those of the harbour, the auction house, the bicycles and the waterworks are their cases, as
+    far as they read.
     """
-    cases = {"harbour": HARBOUR, "auction": AUCTION, "bikes": BIKES}.get(name)
+    cases = {"harbour": HARBOUR, "auction": AUCTION, "bikes": BIKES, "water": WATER}.get(name)
     if cases is not None:
         return [(c.name, Statement(c.sql)) for c in cases if c.sql.startswith(("SELECT", "WITH"))]
     if not (GROUNDS / f"{name}-queries.sql").exists():

@@ -9,6 +9,7 @@ from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
 from benchmarks.grounds.harbour import HARBOUR
 from benchmarks.grounds.post_troubles import POST, POST_LATER, POST_THIRD
+from benchmarks.grounds.water import WATER
 
 SETUP = {
     "warehouse": """
@@ -390,3 +391,5 @@ SETUP["auction"] = "DELETE FROM sale.lot WHERE seller_id = 89999"
 CASES["auction"] = AUCTION
 SETUP["bikes"] = ""
 CASES["bikes"] = BIKES
+SETUP["water"] = ""
+CASES["water"] = WATER

@@ -106,6 +106,23 @@ def test_a_sub_query_that_a_scan_tests_rows_by_is_expected_once_for_each_row_rea
     assert own_cost_of_steps(plan_of(hashed)) == pytest.approx({1: 2000.0, 2: 1291.0})
 
 
+def test_a_sub_query_that_is_only_shown_is_expected_once_for_each_row_that_is() -> None:
+    """One row of 80,000 finds a partner, and its bills alone are counted."""
+    called = step(
+        "Aggregate", cost=20, rows=1, Subplan_Name="SubPlan 1", Parent_Relationship="SubPlan"
+    )
+    customers = step("Seq Scan", cost=2442, rows=80_000, Parent_Relationship="Outer")
+    found = step("Hash", cost=1792, rows=1, Parent_Relationship="Inner")
+    shown = {"Output": ["c.id", "(SubPlan 1)"]}
+    join = step("Hash Join", customers, found, called, cost=4464, rows=1, **shown)
+    owns = own_cost_of_steps(plan_of(join))
+    assert owns == pytest.approx({1: 210.0, 2: 2442.0, 3: 1792.0, 4: 20.0})
+    # What is summed up is computed for each row that comes in.
+    summed = step("Aggregate", customers, called, cost=1_602_500, rows=1,
+                  Output=["sum((SubPlan 1))"])  # fmt: skip
+    assert own_cost_of_steps(plan_of(summed))[3] == pytest.approx(1_600_000)
+
+
 def test_workers_that_outlast_their_gathering_do_not_make_a_plan_longer() -> None:
     """A limit had its rows; the workers went on for a while."""
     sort = step("Sort", step("Seq Scan", ms=60.0, loops=3), ms=66.0, loops=3)

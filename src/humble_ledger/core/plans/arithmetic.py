@@ -29,6 +29,7 @@ from humble_ledger.core.plans.model import Node, Operation, Pages, Plan, Role
 from humble_ledger.core.plans.paths import path_to
 
 _RETURNS = re.compile(r"returns ((?:\$\d+,?\s*)+)")
+_COMPUTING_OF_INPUT = (Operation.AGGREGATE, Operation.WINDOW)
 _CHARGED_ELSEWHERE = (Role.INIT_PLAN, Role.CTE)
 
 
@@ -285,7 +286,9 @@ def expected_calls(parent: Node, child: Node) -> float:
     """How often the planner expects a step to call a sub-plan of its own.
 
     One that a scan tests its rows by is called for each row that is read, and the plan shows only
-    how many are left; so it is told from the scan's cost, which next to nothing else adds to.
+    how many are left; so it is told from the scan's cost, which next to nothing else adds to. One
+    that stands in no condition, but in what the step hands on, is called once for each such row;
+    an aggregation may have to for each row that it takes in.
     """
     texts = (*parent.conditions.all(), *parent.output)
     if any(f"hashed {child.subplan_name}" in text for text in texts):
@@ -300,4 +303,9 @@ def expected_calls(parent: Node, child: Node) -> float:
     if not parent.inputs and child in testing and parent.cost is not None:
         each = sum(c.cost.total for c in testing if c.cost is not None)
         return max(kept, parent.cost.total / each if each > 0 else 1.0)
+    called_in = (*parent.conditions.all(), *parent.sort_keys, *parent.group_keys)
+    handed_on = any(_mentions_in(text, child.subplan_name) for text in parent.output)
+    tests = any(_mentions_in(text, child.subplan_name) for text in called_in)
+    if handed_on and not tests and parent.operation not in _COMPUTING_OF_INPUT:
+        return max(kept, 1.0)
     return max(kept, *(c.rows_expected or 1.0 for c in parent.inputs), 1.0)

@@ -26,9 +26,10 @@ def all_held_against_each(n: Numbers, *, measured: bool, rows: float, table: str
 def no_index_to_join_by(
     n: Numbers, *, table: str, column: str, lookups: float, cost: float, now: float
 ) -> str:
+    several = "one lookup" if lookups <= 1 else f"{n.whole(lookups)} lookups"
     return (
-        f"no index of {table} begins with {column}, which joins it; {n.whole(lookups)} lookups "
-        f"would cost {n.whole(cost)} against {n.whole(now)} (predicted)"
+        f"no index of {table} begins with {column}, which joins it; {several} would cost "
+        f"{n.whole(cost)} against {n.whole(now)} (predicted)"
     )
 
 

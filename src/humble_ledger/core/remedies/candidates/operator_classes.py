@@ -11,12 +11,12 @@ from humble_ledger.core.remedies.candidates.model import Access, Candidate, Inde
 from humble_ledger.core.remedies.candidates.uses import serves
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.schema.collations import finds_beginnings
-from humble_ledger.core.schema.containment import inverted_class
+from humble_ledger.core.schema.containment import inverted_key
 from humble_ledger.core.schema.facts import ColumnFacts, IndexKey, TableFacts
 from humble_ledger.core.schema.index_methods import IndexMethod
 from humble_ledger.core.schema.operator_classes import BY_BYTES, PARTS_OF_TEXTS, base_type
 from humble_ledger.core.statements.conditions import Predicate, PredicateKind, Wrapping
-from humble_ledger.core.statements.parting import halves, literals_of
+from humble_ledger.core.statements.parting import halves, literals_of, same_text
 
 _FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
 
@@ -24,13 +24,15 @@ _FEWEST_LETTERS = 3  # a part of a text can be looked up from so many letters on
 def operator_classes(plan: Plan, access: Access, means: IndexAbilities) -> Iterator[Candidate]:
     """For patterns and containment, where the server has the operator class."""
     for predicate in access.others:
-        column = predicate.column and access.table.columns.get(predicate.column.column)
-        if not column or predicate.negated:
+        if predicate.negated:
             continue
-        if predicate.kind is PredicateKind.PATTERN and predicate.wrapping is Wrapping.NONE:
+        if predicate.kind is PredicateKind.OTHER:
+            yield from _for_containment(access, predicate, means)
+        column = predicate.column and access.table.columns.get(predicate.column.column)
+        if not column or predicate.kind is not PredicateKind.PATTERN:
+            continue
+        if predicate.wrapping is Wrapping.NONE:
             yield from _for_pattern(access, predicate, column, means)
-        elif predicate.kind is PredicateKind.OTHER:
-            yield from _for_containment(access, predicate, column)
 
 
 def prefix_of(predicate: Predicate, column: ColumnFacts | None = None) -> str:
@@ -106,11 +108,12 @@ def _for_pattern(
 
 
 def _for_containment(
-    access: Access, predicate: Predicate, column: ColumnFacts
+    access: Access, predicate: Predicate, means: IndexAbilities
 ) -> Iterator[Candidate]:
-    class_ = inverted_class(predicate, column)
-    if class_ is not None:
-        key = IndexKey(column.name, operator_class=class_)
+    key = inverted_key(predicate, access.table, access.alias)
+    if key is None:
+        return
+    if not key.expression or means.is_immutable(access.table.name, key.expression):
         use = message("index-for-inside", condition=predicate.plain)
         yield from _inverted(access, key, use)
 
@@ -120,13 +123,21 @@ def _inverted(access: Access, key: IndexKey, use: Message) -> Iterator[Candidate
         index.valid
         and index.method == IndexMethod.INVERTED
         and not index.predicate
-        and key in index.keys
+        and any(_same_key(key, each) for each in index.keys)
         for index in access.table.indexes
     )
     if not held:
         yield Candidate(
             IndexDesign(access.table.name, (key,), method=IndexMethod.INVERTED), access, use
         )
+
+
+def _same_key(one: IndexKey, other: IndexKey) -> bool:
+    return (
+        one.column == other.column
+        and one.operator_class == other.operator_class
+        and same_text(one.expression, other.expression)
+    )
 
 
 def _pieces(predicate: Predicate) -> list[str]:

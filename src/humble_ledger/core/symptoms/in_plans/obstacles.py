@@ -14,7 +14,7 @@ from humble_ledger.core.messages import message
 from humble_ledger.core.plans.model import Node
 from humble_ledger.core.schema.casts import real_wrapping
 from humble_ledger.core.schema.collations import finds_beginnings
-from humble_ledger.core.schema.containment import inverted_class
+from humble_ledger.core.schema.containment import inverted_key
 from humble_ledger.core.schema.enclosing import Sought, holding, sought
 from humble_ledger.core.schema.facts import ColumnFacts, IndexFacts, TableFacts, TableName
 from humble_ledger.core.schema.index_methods import IndexMethod
@@ -93,7 +93,7 @@ def obstacle(
     leading = _leading(table, column)
     return (
         _changing(case, predicate, leading)
-        or _inside(table, predicate)
+        or _inside(table, predicate, predicate.column.alias)
         or _by_shape(table, predicate)
         or _null_safe(predicate)
         or _wrapped(table, predicate, leading)
@@ -240,17 +240,18 @@ def _of_some_rows(table: TableFacts, predicate: Predicate) -> IndexFacts | None:
     return found[0] if found and all(index.predicate for index in found) else None
 
 
-def _inside(table: TableFacts, predicate: Predicate) -> Cause | None:
+def _inside(table: TableFacts, predicate: Predicate, alias: str) -> Cause | None:
     """A condition on what a value holds, which only an inverted index can serve."""
-    assert predicate.column is not None
-    facts = table.columns.get(predicate.column.column)
-    class_ = inverted_class(predicate, facts) if facts is not None else None
-    if class_ is None:
+    key = inverted_key(predicate, table, alias)
+    if key is None:
         return None
-    name = predicate.column.column
+    name = key.column or key.expression
     held = [
         i for i in table.indexes
-        if i.valid and i.method == IndexMethod.INVERTED and name in i.key_columns
+        if i.valid and i.method == IndexMethod.INVERTED and (
+            key.column in i.key_columns if key.column
+            else any(same_text(key.expression, each.expression) for each in i.keys)
+        )
     ]  # fmt: skip
     if held:
         return Cause(NOT_CHOSEN, message("holds-and-not-used", index=held[0].name, column=name))

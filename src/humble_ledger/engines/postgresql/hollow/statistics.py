@@ -40,7 +40,7 @@ WHERE c.relnamespace = n.oid AND c.relname = v.name
 # The column, the type its values are kept as, how that is compared, and the same of its elements.
 _COLUMN_SQL = """
 WITH RECURSIVE col AS (
-    SELECT a.attrelid, a.attnum, a.atttypid AS oid, a.attcollation AS collation
+    SELECT a.attrelid, a.attnum, COALESCE(%s::oid, a.atttypid) AS oid, a.attcollation AS collation
     FROM pg_attribute a
     WHERE a.attrelid = %s::regclass AND a.attname = %s AND NOT a.attisdropped
 ), base AS (
@@ -193,29 +193,34 @@ class StatisticsWriter:
             dependencies = stored_dependencies(renumbered(dependency_items(dependencies), numbers))
         return replace(each, distinct=distinct, dependencies=dependencies)
 
-    def column(self, each: ColumnStatistics) -> bool:
-        """The statistics of one column; whether all of them could be carried over."""
+    def column(self, each: ColumnStatistics, type_: int | None = None) -> bool:
+        """The statistics of one column; whether all of them could be carried over.
+
+        ``type_`` is the values' own, where an index keeps something else of them.
+        """
         place = sql.Identifier(each.schema, each.table).as_string(None)
-        row = self._connection.execute(_COLUMN_SQL, (place, each.column)).fetchone()
+        row = self._connection.execute(_COLUMN_SQL, (type_, place, each.column)).fetchone()
         if row is None:
             return False
-        table, number, type_, collation, kind, element, element_kind, element_collation, own = row
+        table, number, of_values, collation, kind, element, element_kind, element_collation, own = (
+            row
+        )
         if own and not each.own_kinds:
             # A type that gathers statistics for itself may trust that they are there, and a server
             # that finds others in their place has been seen to crash.
             return False
         slots: list[tuple[int, int, int, str | None, tuple[int, str] | None]] = []
-        equal, less = self._compared(int(str(type_)))
-        plain = _is_read_safely(int(str(type_)), str(kind)) and (
+        equal, less = self._compared(int(str(of_values)))
+        plain = _is_read_safely(int(str(of_values)), str(kind)) and (
             element is None or _is_read_safely(int(str(element)), str(element_kind))
         )
         order = int(str(collation))
         if plain and each.common and equal:
             slots.append(
-                (_COMMON, equal, order, each.common_shares, (int(str(type_)), each.common))
+                (_COMMON, equal, order, each.common_shares, (int(str(of_values)), each.common))
             )
         if plain and each.bounds and less:
-            slots.append((_BOUNDS, less, order, None, (int(str(type_)), each.bounds)))
+            slots.append((_BOUNDS, less, order, None, (int(str(of_values)), each.bounds)))
         if each.correlation is not None and less:
             slots.append((_CORRELATION, less, order, f"{{{each.correlation}}}", None))
         if plain and each.elements and element is not None:
@@ -230,7 +235,7 @@ class StatisticsWriter:
             lengths = (_FLOAT8, each.range_lengths)
             slots.append((_RANGE_LENGTHS, _FLOAT8_LESS, 0, share, lengths))
         if plain and each.range_bounds:
-            slots.append((_RANGE_BOUNDS, 0, 0, None, (int(str(type_)), each.range_bounds)))
+            slots.append((_RANGE_BOUNDS, 0, 0, None, (int(str(of_values)), each.range_bounds)))
         # Their numbers alone are carried over: no function of the type reads them here.
         slots += [(kind, 0, 0, numbers, None) for kind, numbers in each.own_kinds]
         self._insert(int(str(table)), int(str(number)), each, slots[:_SLOTS])

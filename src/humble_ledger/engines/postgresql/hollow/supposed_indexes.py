@@ -180,7 +180,22 @@ class SupposedIndexes:
                     (sql.Identifier(schema, part).as_string(None), number),
                 ).fetchone()
                 if found is not None and row is not None:
-                    writer.column(replace(found, schema=schema, table=part, column=str(row[0])))
+                    named = replace(found, schema=schema, table=part, column=str(row[0]))
+                    writer.column(named, self._type_of(heap, key.expression))
+
+    def _type_of(self, heap: Relation, expression: str) -> int | None:
+        """The type of an expression, of whose values an inverted index keeps the parts only.
+
+        A planner that finds values of another type in the statistics crashes.
+        """
+        with contextlib.closing(self._standing.owner()) as asking:
+            path = f"{self._standing.outline.path}, public"
+            asking.execute("SELECT set_config('search_path', %s, false)", (path,))
+            place = sql.Identifier(heap.schema, heap.name)
+            asked = asking.execute(
+                sql.SQL("SELECT {} FROM {} LIMIT 0").format(sql.SQL(expression), place)
+            )
+            return asked.description[0].type_code if asked.description else None
 
     def show(self, wanted: Sequence[_Supposed]) -> None:
         """Let the planner see these supposed indexes, and no others."""
