@@ -43,7 +43,8 @@ CREATE TABLE guest (id int PRIMARY KEY, host inet NOT NULL, sign sign NOT NULL,
 """
 FILLED = """
 INSERT INTO paper SELECT n, 'C-' || (n * 7919 % 60000), 'Title ' || n,
-    jsonb_build_object('kind', n % 900, 'place', n % 7, 'tags', jsonb_build_array('t' || n % 90)), ARRAY[n % 500, n % 900], n % 200 > 0,
+    jsonb_build_object('kind', n % 900, 'place', n % 7, 'tags', jsonb_build_array('t' || n % 90)),
+    ARRAY[n % 500, n % 900], n % 200 > 0,
     CASE WHEN n % 50 > 0 THEN timestamptz '2026-01-01' + n * interval '1 minute' END,
     timestamptz '2026-01-01' + n * interval '1 minute',
     CASE WHEN n % 300 = 0 THEN 'waiting' ELSE 'closed' END, md5(n::text)

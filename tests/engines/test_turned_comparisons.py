@@ -21,7 +21,11 @@ NAME = TableName("public", "watch")
 BUILT = """
 CREATE TABLE watch (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, at timestamptz,
     here timestamp, day date, n int, big bigint NOT NULL, amount numeric(10, 3), name text,
-    note varchar(20), code char(6) GENERATED ALWAYS AS (name) STORED);
+    note varchar(20), code char(6) GENERATED ALWAYS AS (name) STORED,
+    tags text[] GENERATED ALWAYS AS (CASE WHEN n > 9 THEN NULL WHEN n > 5 THEN '{}'
+        ELSE ARRAY[name, note::text] END) STORED,
+    kinds varchar(9)[] GENERATED ALWAYS AS (ARRAY[note::varchar(9), left(name, 3)]) STORED,
+    nums int[] GENERATED ALWAYS AS (ARRAY[n, NULL, n / 2]) STORED);
 INSERT INTO watch (at, here, day, n, big, amount, name, note)
 SELECT t, t AT TIME ZONE 'UTC', (t AT TIME ZONE 'UTC')::date, s.n, s.n * 3, s.n / 4.0,
     left('abcdef', 1 + abs(s.n) % 6), CASE WHEN s.n % 3 > 0 THEN 'ab' || abs(s.n) END
@@ -102,6 +106,9 @@ TURNED = [
     "coalesce(note, 'none') = 'ab1'",
     "coalesce(big, 7) = 12",
     "n IS NOT DISTINCT FROM 5",
+    "'ab' = ANY (tags)",
+    "'abc' = ANY (kinds) AND 'ab4' = ANY (kinds)",
+    "4 = ANY (nums) OR n = 3",
 ]  # fmt: skip
 # These are the same here, too, but need not be everywhere.
 MOSTLY = {
@@ -128,7 +135,9 @@ LEFT_ALONE = [
     "at + (SELECT interval '1 hour') < now()", "n + random() > 3", "id + n > 5",
     "position('a%' in name) > 0", "position('c' in name) > 1", "position(note in name) > 0",
     "code::text = 'ab '", "code::varchar(2) = 'ab'", "name::text = note",
-    "at AT TIME ZONE name >= '2023-05-07'", "extract(year FROM day) = 99999",
+    "NOT ('ab' = ANY (tags))", "('ab' = ANY (tags)) IS NULL", "name = ANY (tags)",
+    "2.5 = ANY (nums)", "NULL = ANY (tags)", "'4' = ANY (nums)", "'ab' <> ANY (tags)",
+    "'ab' = ALL (tags)", "at AT TIME ZONE name >= '2023-05-07'", "extract(year FROM day) = 99999",
 ]  # fmt: skip
 
 

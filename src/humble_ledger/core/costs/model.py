@@ -66,6 +66,7 @@ class KeySample:
     is the mean length of an index entry with its header, aligned. ``common`` tells of keys that
     stood on several pages: (rows of the sample, how many such keys), ``rare`` the same of all
     others. These stood in ``places``: a key on two pages in two; 0: each row counts as a place.
+    ``alike`` tells that equal keys look the same, so that an index may keep them as one.
     """
 
     rows_seen: int
@@ -76,6 +77,7 @@ class KeySample:
     common: tuple[tuple[int, int], ...] = ()
     rare: tuple[tuple[int, int], ...] = ()
     places: int = 0
+    alike: bool = True
 
     @classmethod
     def of(

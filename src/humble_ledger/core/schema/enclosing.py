@@ -17,6 +17,8 @@ from humble_ledger.core.statements.parting import same_text, unqualified
 from humble_ledger.core.statements.tokens import Token, TokenKind, tokens, unquoted
 
 _NAMES = (TokenKind.WORD, TokenKind.QUOTED)
+# By these anything is compared: what is computed of a shape need not be one.
+_OF_ANY_TYPE = frozenset(("=", "<", "<=", ">", ">=", "<>"))
 _CLOSED = {"(": 1, "[": 1, ")": -1, "]": -1}
 
 
@@ -53,7 +55,8 @@ def sought(condition: str, table: TableFacts, alias: str) -> Iterator[Sought]:
         for side in sides:
             found = _side(side, table, alias)
             if found is not None and operator in table.columns[found.of].enclosing_operators:
-                yield replace(found, by=operator)
+                if found.column or operator not in _OF_ANY_TYPE:
+                    yield replace(found, by=operator)
                 return
 
 

@@ -6,6 +6,7 @@ Reads some hundred pages, chosen at random and the same ones each time, and writ
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from psycopg import sql
 
@@ -61,26 +62,60 @@ def sample_keys(
     )
     seen, kept, different, once = (int(row[n]) for n in range(4))
     places = int(row[7] or 0)
-    return KeySample(seen, kept, different, once, float(row[4] or 16), common, rare, places)
+    alike = all(each.alike for each in types[: len(keys)])
+    return KeySample(seen, kept, different, once, float(row[4] or 16), common, rare, places, alike)
 
 
 def _text(connection: Connection, key: IndexKey) -> str:
     return sql.Identifier(key.column).as_string(connection) if key.column else key.expression
 
 
-def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[tuple[int, int]]:
-    """(length, alignment) of each value in bytes; a length below 0 varies."""
+@dataclass(frozen=True, slots=True)
+class _Type:
+    """Length (below 0: it varies) and alignment of a value in bytes, and its type's name.
+
+    ``alike``: equal values look the same, which `nbtdedup.c` asks for to keep them as one.
+    """
+
+    length: int = -1
+    alignment: int = 4
+    alike: bool = True
+    name: str = ""
+
+
+_TYPES_SQL = """
+SELECT t.oid, t.typlen, t.typalign,
+       t.typtype NOT IN ('r', 'm', 'c') AND t.typcategory <> 'A'
+           AND t.typname NOT IN ('numeric', 'float4', 'float8', 'jsonb', 'interval'),
+       pg_catalog.format_type(t.oid, NULL)
+FROM pg_catalog.pg_type t WHERE t.oid = ANY(%s::oid[])
+"""
+
+
+def _types(connection: Connection, source: str, texts: Sequence[str]) -> list[_Type]:
+    """The types of values that are columns of a table, or computed of these."""
     if not texts:
         return []
     with UserCursor(connection) as cursor:
         listed = ", ".join(texts)  # the driver's and the server's own text
         cursor.execute(f"SELECT {listed} FROM {source} LIMIT 0".encode())  # noqa: S608
         oids = [column.type_code for column in cursor.description or ()]
-    rows = connection.execute(
-        "SELECT oid, typlen, typalign FROM pg_catalog.pg_type WHERE oid = ANY(%s::oid[])", (oids,)
-    ).fetchall()
-    found = {row[0]: (int(str(row[1])), _ALIGNMENTS[str(row[2])]) for row in rows}
-    return [found.get(oid, (-1, 4)) for oid in oids]
+    rows = connection.execute(_TYPES_SQL, (oids,)).fetchall()
+    found = {
+        row[0]: _Type(int(str(row[1])), _ALIGNMENTS[str(row[2])], bool(row[3]), str(row[4]))
+        for row in rows
+    }
+    return [found.get(oid, _Type()) for oid in oids]
+
+
+def type_of(connection: Connection, table: TableName, expression: str) -> str:
+    """The type of what is computed of a table's columns; "" where it cannot be computed."""
+    source = sql.Identifier(table.schema, table.name).as_string(connection)
+    try:
+        with translated():
+            return _types(connection, source, [expression])[0].name
+    except HumbleError:
+        return ""
 
 
 def _ours(left: object, operator: str, right: object) -> str:
@@ -98,7 +133,7 @@ def _query(
     source: str,
     texts: Sequence[str],
     keys: int,
-    types: Sequence[tuple[int, int]],
+    types: Sequence[_Type],
     predicate: str,
     percent: float,
 ) -> str:
@@ -106,7 +141,8 @@ def _query(
     nulls = " OR ".join(f"k{n} IS NULL" for n in range(len(texts))) or "false"
     # The length of an entry is walked column by column, each aligned to its type.
     walk, before = "", f"(CASE WHEN {nulls} THEN {_HEADER + _NULLS} ELSE {_HEADER} END)"
-    for n, (length, alignment) in enumerate(types):
+    for n, each in enumerate(types):
+        length, alignment = each.length, each.alignment
         # Kept aside for the count, short values have the short header that an index gives them.
         grown = (
             _ours(_up_to(before, alignment), "+", length)

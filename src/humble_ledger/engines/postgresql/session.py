@@ -223,6 +223,9 @@ class PostgresSession:
         self, table: TableName, key: IndexKey, type_name: str
     ) -> tuple[KeySample, float] | None:
         """Terms that an inverted index on a key would have, and how many a row has."""
+        if key.expression and not type_name and self.is_immutable(table, key.expression):
+            with reading(self._connection):
+                type_name = sampling.type_of(self._connection, table, key.expression)
         terms = sampling.terms_of(key, type_name)
         # As any other expression they are sampled only when nothing in them may act.
         found = self.sample_keys(table, (IndexKey("", terms),), (), "") if terms else None

@@ -14,6 +14,7 @@ from humble_ledger.core.schema.facts import TableFacts
 from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 from humble_ledger.core.statements.turned import (
     absent,
+    arrays,
     intervals,
     numbers,
     texts,
@@ -28,7 +29,7 @@ _RULES = (
     intervals.moved_interval, units.seconds, numbers.whole_number, numbers.moved_sum,
     numbers.moved_factor, texts.beginning, texts.contained, texts.with_nothing, texts.padded,
     texts.own_type, absent.stand_in,
-    absent.null_safe,
+    absent.null_safe, arrays.element,
 )  # fmt: skip
 
 _AS_NUMBER = re.compile(r"'(-?\d+(?:\.\d+)?)'::(?:numeric|smallint|integer|bigint)\b")

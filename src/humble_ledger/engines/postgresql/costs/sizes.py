@@ -48,7 +48,7 @@ def index_shape(
     groups = _distinct_keys(columns, entries)
     if sample is not None and sample.rows_kept:
         tuple_bytes = max(16, round(sample.entry_bytes))
-        groups = sample.distinct(entries)
+        groups = sample.distinct(entries) if sample.alike else entries
     if included or any(c.type_name.startswith(_NOT_MERGED) for c in columns):
         groups = entries
     repeats = entries / groups
