@@ -37,6 +37,11 @@ def rewritten(sql: str) -> list[str]:
          "SELECT 1 FROM buoy AS b JOIN visit AS v ON v.buoy_id = b.buoy_id JOIN LATERAL (SELECT "
          "r.sensor_id AS s, MAX(r.at) FROM reading AS r WHERE r.sensor_id = v.visit_id + 1 AND "
          "r.value > 0 GROUP BY r.sensor_id) AS t ON TRUE"),
+        # The first row of each group: of one group the first row.
+        ("SELECT b.name, t.at FROM buoy b JOIN (SELECT DISTINCT ON (buoy_id) buoy_id, at FROM "
+         "reading WHERE value > 0 ORDER BY buoy_id, at DESC) t ON t.buoy_id = b.buoy_id",
+         "SELECT b.name, t.at FROM buoy AS b JOIN LATERAL (SELECT buoy_id, at FROM reading WHERE "
+         "buoy_id = b.buoy_id AND value > 0 ORDER BY buoy_id, at DESC LIMIT 1) AS t ON TRUE"),
     ],
 )  # fmt: skip
 def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
@@ -66,6 +71,13 @@ def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
         "t ON t.buoy_id = b.buoy_id",
         "SELECT 1 FROM buoy b JOIN (SELECT buoy_id, count(*) FROM alert GROUP BY buoy_id UNION ALL "
         "SELECT 1, 2) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT DISTINCT ON (buoy_id, kind) buoy_id, kind FROM alert "
+        "ORDER BY buoy_id, kind) t ON t.buoy_id = b.buoy_id",  # several rows for a buoy
+        "SELECT 1 FROM buoy b JOIN (SELECT DISTINCT ON (buoy_id) buoy_id, count(*) FROM alert "
+        "GROUP BY buoy_id, kind ORDER BY buoy_id) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT DISTINCT buoy_id FROM alert) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT DISTINCT ON (kind) buoy_id, kind FROM alert) t "
+        "ON t.buoy_id = b.buoy_id",
         "SELECT 1 FROM buoy b JOIN (SELECT buoy_id + 1 AS buoy_id, count(*) FROM alert GROUP BY "
         "buoy_id + 1) t ON t.buoy_id = b.buoy_id",
     ],

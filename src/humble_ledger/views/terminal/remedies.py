@@ -138,8 +138,9 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
 
 
 def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
-    first = next((e for e in shown if e.remedy.index_wanted is not None), None)
-    by = f"; {predicted_by(shown, declined)}" if first is not None or declined else ""
+    index = any(e.remedy.index_wanted is not None for e in shown)
+    first = next((e for e in shown if e.remedy.index_wanted or _is_other_text(e)), None)
+    by = f"; {predicted_by(shown, declined)}" if index or declined else ""
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
         return note
@@ -149,6 +150,11 @@ def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     named = " ".join(f"--remedy {each.id}" for each in needed)
     how = "Try one" if len(needed) == 1 else "Try what serves only together"
     return f"{note} {how}:  humble trial {query} {named}"
+
+
+def _is_other_text(entry: RemedyEntry) -> bool:
+    """Whether it is the same statement in other words, and nobody need be asked first."""
+    return entry.remedy.rewrite is not None and not entry.remedy.question
 
 
 def remedies_sql(entries: Sequence[RemedyEntry]) -> str:

@@ -26,6 +26,7 @@ def groups_asked_for(
 ) -> Iterator[Rewriting]:
     """JOIN (SELECT k, … GROUP BY k) s ON s.k = o.k  →  JOIN LATERAL (… WHERE k = o.k …) s ON true.
 
+    The same for the first row of each group (DISTINCT ON): of one group that is LIMIT 1.
     A condition on a key of the groups keeps or drops whole groups, so that it may stand before the
     grouping; those that no row asks for are then never made. Of NULL keys none is equal to
     anything, before as after.
@@ -42,6 +43,8 @@ def groups_asked_for(
                 f"the groups of {name} made for each row that is joined (LATERAL)",
                 ALWAYS,
                 against=_AGAINST,
+                # No plan tells by what DISTINCT ON groups, so that no symptom can.
+                always_asked=tree.find(exp.Distinct) is not None,
             )
 
 
@@ -54,11 +57,12 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     if (join.args.get("side") or "") not in ("", "LEFT") or join.args.get("using"):
         return ""
     query = source.this
-    if not isinstance(query, exp.Select) or query.args.get("group") is None or not plain(
-        query, "with_", "distinct", "limit", "offset", "windows", "qualify", "laterals", "order",
+    if not isinstance(query, exp.Select) or not plain(
+        query, "with_", "limit", "offset", "windows", "qualify", "laterals",
     ):  # fmt: skip
         return ""
-    if query.find(exp.Window) is not None or not _groups_by_columns(query):
+    firsts = _first_by(query)
+    if query.find(exp.Window) is not None or not (firsts or _groups_by_columns(query)):
         return ""
     before = {each.alias_or_name for each in sources(tree)[: place + 1]}
     within = {each.alias_or_name for each in query.find_all(exp.Table, exp.Subquery)}
@@ -70,6 +74,11 @@ def _narrowed(tree: exp.Select, place: int) -> str:
         (outside if tie is None else inside).append(part if tie is None else tie)
     if not inside:
         return ""
+    if firsts:
+        if len({each.this.sql() for each in inside}) < len(firsts):
+            return ""  # of several groups more than one row may be wanted
+        query.set("distinct", None)
+        query.set("limit", exp.Limit(expression=exp.Literal.number(1)))
     where = query.args.get("where")
     query.set(
         "where",
@@ -81,16 +90,30 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     return str(source.alias)
 
 
+def _first_by(query: exp.Select) -> set[str]:
+    """The columns of DISTINCT ON, in a sub-query that does nothing else; none otherwise."""
+    distinct = query.args.get("distinct")
+    on = distinct.args.get("on") if distinct is not None else None
+    if not isinstance(on, exp.Tuple) or not plain(query, "group", "having"):
+        return set()
+    if not all(isinstance(each, exp.Column) for each in on.expressions):
+        return set()
+    return {each.sql() for each in on.expressions}
+
+
 def _groups_by_columns(query: exp.Select) -> bool:
     """Whether it groups by nothing but columns: no sets of groupings, no expressions."""
-    group = query.args["group"]
+    group = query.args.get("group")
+    if group is None or not plain(query, "distinct", "order"):
+        return False
     others = [value for name, value in group.args.items() if name != "expressions" and value]
     return not others and all(isinstance(each, exp.Column) for each in group.expressions)
 
 
 def _keys(query: exp.Select) -> dict[str, exp.Column]:
     """The columns that it groups by, by the names under which it shows them."""
-    group = {each.sql() for each in query.args["group"].expressions}
+    made = query.args.get("group")
+    group = {each.sql() for each in made.expressions} if made is not None else _first_by(query)
     found = {}
     for each in query.expressions:
         shown = each.this if isinstance(each, exp.Alias) else each
