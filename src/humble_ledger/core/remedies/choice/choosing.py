@@ -21,7 +21,13 @@ from humble_ledger.core.remedies.choice.searching import (
     path_of_growth,
     upper_bound,
 )
-from humble_ledger.core.remedies.choice.worth import AS_GOOD_AS, LITTLE, SAME_SIZE, special
+from humble_ledger.core.remedies.choice.worth import (
+    AS_GOOD_AS,
+    CLEAR_GAIN,
+    LITTLE,
+    SAME_SIZE,
+    special,
+)
 
 OF_ALL = 0.01  # of all weight: an index that saves so much is worth it, however little each run
 UNNOTICED = 0.0005  # of a query's cost: so much less is worth no larger index
@@ -69,8 +75,7 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
         missed = [
             q for q in problem.served([option.design])
             if _missed(
-                problem, option, q,
-                problem.cost(q.query, rest) - problem.cost(q.query, everything),
+                problem, option, q, problem.cost(q.query, rest), problem.cost(q.query, everything)
             )
         ]  # fmt: skip
         if not missed:
@@ -78,16 +83,22 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
     return chosen
 
 
-def _missed(problem: Problem, option: Option, query: Weighed, saved: float) -> bool:
-    """Whether a query would miss an index that saves so much of its cost.
+def _missed(
+    problem: Problem, option: Option, query: Weighed, without: float, with_it: float
+) -> bool:
+    """Whether a query would miss an index, by its cost without it and with it.
 
-    A query of next to no cost does not, whatever part of it that is, unless it is sent so often
-    that it makes up a good part of all.
+    Beside the others it must make the query as clearly cheaper as an index by itself must; what it
+    saves less counts where the query is sent so often that it makes up a good part of all. A query
+    of next to no cost misses none otherwise, whatever part of it is saved.
     """
+    saved = without - with_it
     if saved <= NOT_WORTH_IT * query.cost:
         return False
+    if saved >= option.least and without >= CLEAR_GAIN * with_it:
+        return True
     weight = query.weight * saved / query.cost if query.cost else 0.0
-    return saved >= option.least or weight >= OF_ALL * sum(q.weight for q in problem.queries)
+    return weight >= OF_ALL * sum(q.weight for q in problem.queries)
 
 
 def _worth_their_room(problem: Problem, chosen: list[Option]) -> list[Option]:

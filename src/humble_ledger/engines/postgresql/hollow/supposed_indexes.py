@@ -191,11 +191,11 @@ class SupposedIndexes:
         with contextlib.closing(self._standing.owner()) as asking:
             path = f"{self._standing.outline.path}, public"
             asking.execute("SELECT set_config('search_path', %s, false)", (path,))
-            place = sql.Identifier(heap.schema, heap.name)
-            asked = asking.execute(
-                sql.SQL("SELECT {} FROM {} LIMIT 0").format(sql.SQL(expression), place)
-            )
-            return asked.description[0].type_code if asked.description else None
+            place = sql.Identifier(heap.schema, heap.name).as_string(asking)
+            # Told without being run: a materialized view without rows may not be asked.
+            asking.pgconn.prepare(b"", f"SELECT {expression} FROM {place}".encode())  # noqa: S608
+            told = asking.pgconn.describe_prepared(b"")
+            return told.ftype(0) if told.nfields == 1 else None
 
     def show(self, wanted: Sequence[_Supposed]) -> None:
         """Let the planner see these supposed indexes, and no others."""
