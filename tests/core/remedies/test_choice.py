@@ -153,6 +153,30 @@ def test_a_second_index_on_a_query_counts_for_what_it_adds() -> None:
     assert in_words(left.why) == "q1: served by t0 (a0)"
 
 
+@pytest.mark.parametrize(
+    ("cost", "weight", "kept"),
+    [
+        (91.0, 1.0, False),  # a tenth of a hundredth of all
+        (70.0, 1.0, True),
+        (91.0, 50.0, True),  # a tenth of what is a third of all
+        (98.5, 50.0, False),
+    ],
+)
+def test_beside_others_an_index_must_be_worth_it_as_well(
+    cost: float, weight: float, kept: bool
+) -> None:
+    served = {A: {"q1": 10.0}, B: {"q2": cost}}
+    choice = choose(problem(served, {A: 50, B: 60}, {"q1": 100.0, "q2": weight}))
+    assert (B in {p.option.design for p in choice.picked}) == kept
+
+
+def test_what_many_queries_gain_a_little_by_is_kept() -> None:
+    names = [f"q{n}" for n in range(20)]
+    served = {A: dict.fromkeys(names, 90.0)}
+    choice = choose(problem(served, {A: 50}, dict.fromkeys(names, 1.0)))
+    assert [p.option.design for p in choice.picked] == [A]
+
+
 def test_what_harms_a_query_alone_is_taken_beside_what_heals_it() -> None:
     """Index b makes q1 cheap and misleads the planner in q2, unless a is there, too."""
     a, b = Option(A, 1_000), Option(B, 1_000)

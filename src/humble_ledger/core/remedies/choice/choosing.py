@@ -13,7 +13,6 @@ from humble_ledger.core.remedies.choice.model import (
     Option,
     Picked,
     Problem,
-    Weighed,
     size_of,
 )
 from humble_ledger.core.remedies.choice.searching import (
@@ -28,6 +27,7 @@ from humble_ledger.core.remedies.choice.worth import (
     SAME_SIZE,
     special,
 )
+from humble_ledger.core.remedies.design import IndexDesign
 
 OF_ALL = 0.01  # of all weight: an index that saves so much is worth it, however little each run
 UNNOTICED = 0.0005  # of a query's cost: so much less is worth no larger index
@@ -72,32 +72,29 @@ def _without_idle(problem: Problem, chosen: list[Option]) -> list[Option]:
     everything = frozenset(o.design for o in chosen)
     for option in sorted(chosen, key=lambda o: -o.size_bytes):
         rest = frozenset(o.design for o in chosen if o is not option)
-        missed = [
-            q for q in problem.served([option.design])
-            if _missed(
-                problem, option, q, problem.cost(q.query, rest), problem.cost(q.query, everything)
-            )
-        ]  # fmt: skip
-        if not missed:
+        if not _missed(problem, option, rest, everything):
             chosen = [o for o in chosen if o is not option]
     return chosen
 
 
 def _missed(
-    problem: Problem, option: Option, query: Weighed, without: float, with_it: float
+    problem: Problem, option: Option, rest: frozenset[IndexDesign], whole: frozenset[IndexDesign]
 ) -> bool:
-    """Whether a query would miss an index, by its cost without it and with it.
+    """Whether the queries would miss an index, by their costs with the rest and with all.
 
-    Beside the others it must make the query as clearly cheaper as an index by itself must; what it
-    saves less counts where the query is sent so often that it makes up a good part of all. A query
-    of next to no cost misses none otherwise, whatever part of it is saved.
+    Beside the others it must make one query as clearly cheaper as an index by itself must. What it
+    saves less counts where it is a good part of all, since queries are sent often or are many. A
+    query of next to no cost misses none otherwise, whatever part of it is saved.
     """
-    saved = without - with_it
-    if saved <= NOT_WORTH_IT * query.cost:
-        return False
-    if saved >= option.least and without >= CLEAR_GAIN * with_it:
-        return True
-    weight = query.weight * saved / query.cost if query.cost else 0.0
+    weight = 0.0
+    for query in problem.served([option.design]):
+        without, with_it = (problem.cost(query.query, designs) for designs in (rest, whole))
+        saved = without - with_it
+        if saved <= NOT_WORTH_IT * query.cost:
+            continue
+        if saved >= option.least and without >= CLEAR_GAIN * with_it:
+            return True
+        weight += query.weight * saved / query.cost
     return weight >= OF_ALL * sum(q.weight for q in problem.queries)
 
 
