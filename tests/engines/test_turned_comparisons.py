@@ -19,11 +19,14 @@ from tests.conftest import Maria, Server, only_mariadb, only_newest
 NAME = TableName("public", "watch")
 # Around midnights, ends of months and of years, a leap day, and clocks put forward and back.
 BUILT = """
+CREATE TYPE mood AS ENUM ('calm', 'rough', 'foul');
 CREATE TABLE watch (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, at timestamptz,
     here timestamp, day date, n int, big bigint NOT NULL, amount numeric(10, 3), name text,
     note varchar(20), code char(6) GENERATED ALWAYS AS (name) STORED,
     tags text[] GENERATED ALWAYS AS (CASE WHEN n > 9 THEN NULL WHEN n > 5 THEN '{}'
         ELSE ARRAY[name, note::text] END) STORED,
+    mood mood GENERATED ALWAYS AS (CASE n % 3 WHEN 0 THEN 'calm'::mood WHEN 1 THEN 'rough' END)
+        STORED,
     kinds varchar(9)[] GENERATED ALWAYS AS (ARRAY[note::varchar(9), left(name, 3)]) STORED,
     nums int[] GENERATED ALWAYS AS (ARRAY[n, NULL, n / 2]) STORED);
 INSERT INTO watch (at, here, day, n, big, amount, name, note)
@@ -106,6 +109,8 @@ TURNED = [
     "coalesce(note, 'none') = 'ab1'",
     "coalesce(big, 7) = 12",
     "n IS NOT DISTINCT FROM 5",
+    "mood::text = 'calm'",
+    "'rough' = cast(mood AS varchar) OR mood::text = 'calm'",
     "'ab' = ANY (tags)",
     "'abc' = ANY (kinds) AND 'ab4' = ANY (kinds)",
     "4 = ANY (nums) OR n = 3",
@@ -137,7 +142,8 @@ LEFT_ALONE = [
     "code::text = 'ab '", "code::varchar(2) = 'ab'", "name::text = note",
     "NOT ('ab' = ANY (tags))", "('ab' = ANY (tags)) IS NULL", "name = ANY (tags)",
     "2.5 = ANY (nums)", "NULL = ANY (tags)", "'4' = ANY (nums)", "'ab' <> ANY (tags)",
-    "'ab' = ALL (tags)", "at AT TIME ZONE name >= '2023-05-07'", "extract(year FROM day) = 99999",
+    "'ab' = ALL (tags)", "mood::text > 'calm'", "mood::varchar(2) = 'ca'", "mood::text = name",
+    "at AT TIME ZONE name >= '2023-05-07'", "extract(year FROM day) = 99999",
 ]  # fmt: skip
 
 
@@ -198,7 +204,7 @@ def watches(scenarios) -> Iterator[tuple[Server, dict[TableName, TableFacts]]]: 
     session = PostgresSession(server.url, Limits())
     yield server, dict(session.tables([NAME]))
     session.close()
-    server.do("DROP TABLE watch, unlike")
+    server.do("DROP TABLE watch, unlike; DROP TYPE mood")
 
 
 @only_newest

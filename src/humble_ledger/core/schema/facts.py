@@ -40,7 +40,8 @@ class ColumnFacts:
     ``enclosing_functions``, and the nearest first by ``nearness_operators``; all empty for a type
     without such an index. A type that is not ``sortable`` has no order that an index could keep. No
     value is longer than ``longest_bytes``, where that is known. Of a partitioned table
-    ``distinct_in_parts`` is the sum of what the partitions have.
+    ``distinct_in_parts`` is the sum of what the partitions have. ``labelled`` tells that its values
+    are the labels of an enumeration.
     """
 
     name: str
@@ -68,6 +69,7 @@ class ColumnFacts:
     sortable: bool = True
     longest_bytes: int | None = None
     distinct_in_parts: float | None = None
+    labelled: bool = False
 
     def distinct_values(self, rows: float) -> float | None:
         """How many distinct values the statistics promise in a table of ``rows`` rows."""

@@ -112,6 +112,7 @@ SELECT a.attrelid AS oid, a.attname AS name,
        coalesce({by_bytes}, true) AS sorted_by_bytes,
        (SELECT format_type(y.typbasetype, y.typtypmod) FROM pg_type y
          WHERE y.oid = a.atttypid AND y.typtype = 'd') AS base_type,
+       (SELECT y.typtype = 'e' FROM pg_type y WHERE y.oid = a.atttypid) AS labelled,
        a.atttypid AS type_oid
 FROM pg_attribute a
 JOIN pg_class c ON c.oid = a.attrelid
@@ -432,6 +433,7 @@ def _column(row: Mapping[str, Any]) -> ColumnFacts:
         collation=row["collation"] or "",
         sorted_by_bytes=bool(row["sorted_by_bytes"]),
         base_type=row["base_type"] or "",
+        labelled=bool(row["labelled"]),
         enclosing_operators=frozenset(row.get("finding") or ()),
         enclosing_functions=frozenset(row.get("functions") or ()),
         nearness_operators=frozenset(row.get("near") or ()),

@@ -50,7 +50,11 @@ def known_of(tree: exp.Expr, tables: Mapping[TableName, TableFacts], dialect: Di
         outer = any(join.side for join in tree.find_all(exp.Join))
         return bool(found) and not outer and all(facts.not_null for facts in found)
 
-    return Known(type_of, never_null, dialect)
+    def labelled(column: exp.Column) -> bool:
+        found = _facts(tree, column, tables)
+        return bool(found) and all(facts.labelled for facts in found)
+
+    return Known(type_of, never_null, dialect, labelled)
 
 
 def _facts(

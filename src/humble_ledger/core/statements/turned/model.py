@@ -33,11 +33,15 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What a rule may know: the type of a column ("" for unknown), what is never NULL, the SQL."""
+    """What a rule may know: the type of a column ("" for unknown), what is never NULL, the SQL.
+
+    And whether a column's values are the labels of an enumeration.
+    """
 
     type_of: Callable[[exp.Column], str]
     never_null: Callable[[exp.Column], bool]
     dialect: Dialect
+    labelled: Callable[[exp.Column], bool] = lambda _: False
 
     def is_whole(self, column: exp.Expr) -> bool:
         """Whether an expression is a column of whole numbers."""

@@ -110,6 +110,29 @@ def padded(comparison: exp.Expr, known: Known) -> Turn | None:
     return None
 
 
+def label(comparison: exp.Expr, known: Known) -> Turn | None:
+    """c::text = 'paid'  →  c = 'paid', where that is a label: no other text can be compared so."""
+    if not isinstance(comparison, exp.EQ):
+        return None
+    for cast, _, value in both_ways(comparison):
+        if not isinstance(cast, exp.Cast):
+            continue
+        column = cast.this.unnest()
+        if not isinstance(column, exp.Column) or not known.labelled(column):
+            continue
+        text = isinstance(value, exp.Literal) and value.is_string
+        if not (text or isinstance(value, exp.Parameter)) or not cast.to.is_type("text", "varchar"):
+            continue
+        if cast.to.expressions:
+            continue  # varchar(3) would cut the label
+        return Turn(
+            exp.EQ(this=column.copy(), expression=value.copy()),
+            f"{column.name} compared as a label, not as text",
+            "" if text else f"the value is always a label of {column.name}'s type",
+        )
+    return None
+
+
 def own_type(comparison: exp.Expr, known: Known) -> Turn | None:
     """c::text = v  →  c = v::bigint: the other side is converted, not every value of c."""
     if not isinstance(comparison, exp.EQ):

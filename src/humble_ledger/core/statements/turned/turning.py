@@ -28,7 +28,7 @@ _RULES = (
     written.beginning_of_text, intervals.in_zone, intervals.clock, intervals.days_since,
     intervals.moved_interval, units.seconds, numbers.whole_number, numbers.moved_sum,
     numbers.moved_factor, texts.beginning, texts.contained, texts.with_nothing, texts.padded,
-    texts.own_type, absent.stand_in,
+    texts.own_type, texts.label, absent.stand_in,
     absent.null_safe, arrays.element,
 )  # fmt: skip
 
@@ -103,6 +103,7 @@ def turned_condition(
         lambda column: columns[column.name].type_name if column.name in columns else "",
         lambda column: column.name in columns and columns[column.name].not_null,
         dialect,
+        lambda column: column.name in columns and columns[column.name].labelled,
     )
     # Constants are what they are without being told to be, and so the parser reads them best.
     whole = " AND ".join(f"({text})" for text in conditions)
