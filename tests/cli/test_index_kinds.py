@@ -36,6 +36,10 @@ KINDS = [
      "paper USING gin ((facts -> 'tags'::text))", 2.0),
     ("SELECT paper_id FROM paper WHERE to_tsvector('simple', title) @@ to_tsquery('simple', '512')",
      "paper USING gin (to_tsvector('simple'::regconfig, (title)::text))", 3.0),
+    ("SELECT paper_id FROM paper WHERE to_tsvector('simple', title) || to_tsvector('simple', code) "
+     "@@ to_tsquery('simple', '512')",
+     "paper USING gin ((to_tsvector('simple'::regconfig, (title)::text) || "
+     "to_tsvector('simple'::regconfig, code)))", 3.0),
     ("SELECT paper_id FROM paper WHERE marks @> ARRAY[77]", "paper USING gin (marks)", 3.0),
     ("SELECT max(opened) FROM paper", "paper (opened)", 1.25),
     ("SELECT line FROM log ORDER BY depth - source DESC LIMIT 5",

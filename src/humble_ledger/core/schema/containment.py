@@ -9,7 +9,7 @@ from humble_ledger.core.schema.operator_classes import PATHS_OF_DOCUMENTS
 from humble_ledger.core.statements.brackets import without_brackets
 from humble_ledger.core.statements.conditions import Predicate, columns_of
 from humble_ledger.core.statements.parting import halves, unqualified
-from humble_ledger.core.statements.tokens import unquoted
+from humble_ledger.core.statements.tokens import tokens, unquoted
 
 # A part of a document: a column, and the keys that lead into it one after the other.
 _PART = re.compile(
@@ -39,8 +39,8 @@ def inverted_key(predicate: Predicate, table: TableFacts, alias: str) -> IndexKe
     if not refs or any(r.alias not in (alias, "") or r.column not in table.columns for r in refs):
         return None
     own = unqualified(left, alias)
-    if operator == "@@" and _WORDS.match(left) and left.endswith(")"):
-        return IndexKey("", own)
+    if operator == "@@" and _WORDS.match(left):
+        return IndexKey("", own if _is_one_call(own) else f"({own})")
     if column is None or column.type_name != "jsonb" or _PART.fullmatch(left) is None:
         return None
     part_class = _of_documents(operator)
@@ -65,6 +65,16 @@ def inverted_class(predicate: Predicate, column: ColumnFacts) -> str | None:
     ):
         return ""
     return None
+
+
+def _is_one_call(text: str) -> bool:
+    """Whether the bracket that a text opens first is closed at its very end."""
+    depth = 0
+    for token in tokens(text):
+        depth += {"(": 1, ")": -1}.get(token.text, 0)
+        if depth == 0 and token.text == ")":
+            return token.end == len(text)
+    return False
 
 
 def _of_documents(operator: str) -> str | None:

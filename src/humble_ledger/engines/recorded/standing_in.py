@@ -120,7 +120,9 @@ class StandIn:
             asked = {"capability": encoded(capability)}
             found: Support = _value(self._answers.find("", "support", asked), Support, self._plan)
         except NotRecorded:
-            return _UNTOLD
+            # Before this was asked, statistics were tried only where it is so.
+            before = capability is Capability.UNCOMMITTED_STATISTICS
+            return Support() if before else _UNTOLD
         return found
 
     def require_run(self, statement: Any, *, writes: bool = False) -> None:

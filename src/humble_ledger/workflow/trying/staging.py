@@ -44,11 +44,15 @@ class _Seen:
 
 @dataclass(slots=True)
 class Staging:
-    """Measures all queries in each stage before the next stage begins."""
+    """Measures all queries in each stage before the next stage begins.
+
+    ``about_to_make`` is called right before the change is made.
+    """
 
     judging: Judging
     stages: SequentialExperiment
     most_pairs: int
+    about_to_make: Callable[[], None] = lambda: None
     failed: list[tuple[str, str]] = field(default_factory=list)
     interrupted: bool = False
 
@@ -70,6 +74,7 @@ class Staging:
             if not tried:
                 raise StatementRejected("; ".join(why for _, why in self.failed))
             progress("making the change")
+            self.about_to_make()
             self.stages.make()
             self._stage(changed, tried, lambda q: 2 * len(first[q].runs), progress)
             progress("taking the change back")

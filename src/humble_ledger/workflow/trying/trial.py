@@ -194,8 +194,8 @@ class _Run:
             schema = index.design.table.schema
             self.workspace.ledger.trials.keep_creation(self.record.id, schema, index.name)
         if chosen.way is Way.GATHERED:
-            for name in self.workspace.server().gathered_for_all(self.making.change):
-                self.workspace.ledger.trials.keep_creation(self.record.id, "", name)
+            # Before anything is measured, so that nobody waits for a refusal.
+            self.workspace.server().gathered_for_all(self.making.change)
         self.progress("making " + ", ".join(e.remedy.summary for e in self.making.entries))
         production = self.workspace.target.role is TargetRole.PRODUCTION
         if production and self.making.makes_something and chosen.way is not Way.COPIES:
@@ -272,11 +272,18 @@ class _Run:
                 self.workspace, self.making, self.smallest_effect, lambda: stages.builds
             )
             staging = Staging(judging, stages, self.most_pairs)
+            if chosen.way is Way.GATHERED:
+                staging.about_to_make = self._write_down_gathered
             queries = staging.queries(self.tried, self.progress)
             builds = stages.builds
         return _Measured(
             builds, queries, staging.failed, disturbed=disturbed, interrupted=staging.interrupted
         )
+
+    def _write_down_gathered(self) -> None:
+        """What every session will have, for "tidy"; asked at the last moment, as others' is not."""
+        for name in self.workspace.server().gathered_for_all(self.making.change):
+            self.workspace.ledger.trials.keep_creation(self.record.id, "", name)
 
     def _concluded(self, chosen: ChosenWay, done: _Measured) -> Trial:
         """The trial, once nothing of it is at work on the target any more."""

@@ -179,9 +179,10 @@ class SupposedIndexes:
                     "AND attnum = %s",
                     (sql.Identifier(schema, part).as_string(None), number),
                 ).fetchone()
-                if found is not None and row is not None:
+                type_ = self._type_of(heap, key.expression) if found is not None else None
+                if found is not None and row is not None and type_ is not None:
                     named = replace(found, schema=schema, table=part, column=str(row[0]))
-                    writer.column(named, self._type_of(heap, key.expression))
+                    writer.column(named, type_)
 
     def _type_of(self, heap: Relation, expression: str) -> int | None:
         """The type of an expression, of whose values an inverted index keeps the parts only.
