@@ -296,7 +296,7 @@ def test_statistics_of_a_trial_that_is_ended_are_let_go(
     there = "SELECT column_name FROM mysql.column_stats"
     remedies = aimed.json("propose", MISLED, "--type", "statistics")["remedies"]
     remedy = next(r["id"] for r in remedies if "alert" in r["summary"])
-    begun = aimed.start("trial", MISLED, "--remedy", remedy, "--pairs", "400")
+    begun = aimed.start("trial", MISLED, "--remedy", remedy, "--pairs", "40")
     while begun.poll() is None and not maria.fetch(there):
         time.sleep(0.05)
     begun.send_signal(how)
