@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.conftest import clean_environment
+from tests.conftest import Maria, clean_environment
 from tests.program import Program
 from tests.told import tell
 
@@ -15,3 +15,11 @@ def told(tmp_path_factory: pytest.TempPathFactory) -> Program:
     program = Program(tmp_path_factory.mktemp("told"), clean_environment())
     tell(program)
     return program
+
+
+@pytest.fixture
+def aimed(humble: Program, maria: Maria) -> Program:
+    """A ledger whose target is the server, with the slow log captured."""
+    humble.ok("init", maria.url, "--role", "scratch")
+    humble.ok("capture", "log", str(maria.log))
+    return humble

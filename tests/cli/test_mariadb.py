@@ -24,14 +24,6 @@ BY_CODE = "SHOW INDEX FROM alert WHERE Column_name = 'code' AND Seq_in_index = 1
 SENSOR = "FROM reading WHERE sensor_id = $1 AND taken_at >= $2"
 
 
-@pytest.fixture
-def aimed(humble: Program, maria: Maria) -> Program:
-    """A ledger whose target is the server, with the slow log captured."""
-    humble.ok("init", maria.url, "--role", "scratch")
-    humble.ok("capture", "log", str(maria.log))
-    return humble
-
-
 def names(found: dict[str, object]) -> dict[str, dict[str, object]]:
     return {each["name"]: each for each in found["symptoms"]}  # type: ignore[index, attr-defined]
 
@@ -187,40 +179,6 @@ def test_statistics_that_joins_are_planned_without_are_proposed(
     assert not maria.fetch("SELECT * FROM mysql.table_stats")
 
 
-MISLED = (
-    "SELECT b.name FROM alert a JOIN sensor s ON s.sensor_id = a.sensor_id JOIN buoy b ON "
-    "b.buoy_id = a.buoy_id JOIN visit v ON v.buoy_id = b.buoy_id "
-    "WHERE v.remark = 'none' AND a.status = 'open' AND b.depth_m > 100"
-)
-
-
-def test_statistics_are_tried_for_everybody_and_none_are_left(aimed: Program, maria: Maria) -> None:
-    remedies = aimed.json("propose", MISLED, "--type", "statistics")["remedies"]
-    wanted = [r["id"] for r in remedies if "buoy" in r["summary"] or "visit" in r["summary"]]
-    asked = [word for each in wanted for word in ("--remedy", each)]
-    tried = aimed.json("trial", MISLED, *asked, "--pairs", "6")
-    assert tried["way"] == "gathered-for-all" and tried["left_behind"] == []
-    (mine,) = tried["queries"]
-    assert tried["verdict"] == "faster" and mine["uses_change"] and mine["same_result"]
-    gathered = "SELECT table_name, column_name FROM mysql.column_stats"
-    assert not maria.fetch(gathered) and not maria.fetch("SELECT * FROM mysql.table_stats")
-
-    settings = aimed.folder / "humble.toml"
-    settings.write_text(settings.read_text().replace('"scratch"', '"production"'))
-    assert "production server" in aimed.fails(5, "trial", MISLED, *asked, "--on-production")
-    settings.write_text(settings.read_text().replace('"production"', '"scratch"'))
-    # What somebody else has gathered could not be brought back, and so stays.
-    maria.do("ANALYZE TABLE visit PERSISTENT FOR COLUMNS (remark) INDEXES ()")
-    try:
-        assert "already" in aimed.fails(5, "trial", MISLED, *asked)
-        aimed.ok("tidy")
-        assert maria.fetch(gathered) == [("visit", "remark")]
-    finally:
-        maria.do("DELETE FROM mysql.column_stats")
-        maria.do("DELETE FROM mysql.table_stats")
-        maria.do("FLUSH TABLES visit")
-
-
 def test_a_removal_and_a_useless_index_are_judged(aimed: Program) -> None:
     removals = aimed.json("propose", "--type", "removal")["remedies"]
     assert {r["type"] for r in removals} == {"removal"}
@@ -290,24 +248,6 @@ def test_what_cannot_be_taken_back_is_refused(aimed: Program, maria: Maria, tmp_
 
 
 @pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
-def test_statistics_of_a_trial_that_is_ended_are_let_go(
-    aimed: Program, maria: Maria, how: signal.Signals
-) -> None:
-    there = "SELECT column_name FROM mysql.column_stats"
-    remedies = aimed.json("propose", MISLED, "--type", "statistics")["remedies"]
-    remedy = next(r["id"] for r in remedies if "alert" in r["summary"])
-    begun = aimed.start("trial", MISLED, "--remedy", remedy, "--pairs", "40")
-    while begun.poll() is None and not maria.fetch(there):
-        time.sleep(0.05)
-    begun.send_signal(how)
-    begun.communicate(timeout=PATIENCE_S)
-    if how is signal.SIGKILL:
-        assert maria.fetch(there) == [("status",)]
-        assert "statistics of `alert`.`status`" in aimed.ok("tidy").out
-    assert not maria.fetch(there) and not maria.fetch("SELECT * FROM mysql.table_stats")
-
-
-@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGKILL])
 def test_a_trial_that_is_ended_leaves_nothing_that_tidy_does_not_find(
     aimed: Program, maria: Maria, how: signal.Signals
 ) -> None:
@@ -329,7 +269,6 @@ def test_a_trial_that_is_ended_leaves_nothing_that_tidy_does_not_find(
 def test_nobody_waits_long_for_an_index_while_a_transaction_is_open(
     aimed: Program, maria: Maria
 ) -> None:
-    import pymysql  # noqa: PLC0415
 
     other = pymysql.connect(unix_socket=str(maria.cluster.socket), user="humble", database="skerry")
     with other, other.cursor() as cursor:
@@ -341,9 +280,6 @@ def test_nobody_waits_long_for_an_index_while_a_transaction_is_open(
 
 
 def test_sessions_are_seen_at_work_and_who_blocks_whom(aimed: Program, maria: Maria) -> None:
-    import threading  # noqa: PLC0415
-
-    import pymysql  # noqa: PLC0415
 
     def connected() -> pymysql.Connection:
         return pymysql.connect(
@@ -441,7 +377,6 @@ def test_a_followed_statement_can_be_kept_without_its_values(aimed: Program, mar
 def test_what_an_application_sends_through_its_driver_is_recorded(
     humble: Program, maria: Maria
 ) -> None:
-    import pymysql  # noqa: PLC0415
 
     from humble_ledger.recording import Recorder, record  # noqa: PLC0415
 

@@ -45,7 +45,7 @@ class ColumnStatistics:
     def gathered(self, *, told_replicas: bool = True) -> str:
         """The statement that gathers them."""
         names = ", ".join(quoted(each) for each in self.columns)
-        begun = f"ANALYZE {'' if told_replicas else _NO_COPIES}TABLE {quoted(self.table)}"
+        begun = self._begun(told_replicas=told_replicas)
         if self.mariadb:
             exact = _EXACT if self.exactly else ""
             return f"{exact}{begun} PERSISTENT FOR COLUMNS ({names}) INDEXES ()"
@@ -58,7 +58,7 @@ class ColumnStatistics:
         """
         if not self.mariadb:
             names = ", ".join(quoted(each) for each in self.columns)
-            begun = f"ANALYZE {'' if told_replicas else _NO_COPIES}TABLE {quoted(self.table)}"
+            begun = self._begun(told_replicas=told_replicas)
             return (f"{begun} DROP HISTOGRAM ON {names}",)
         listed = ", ".join(_text(each) for each in self.columns)
         of_table = f"db_name = DATABASE() AND table_name = {_text(self.table)}"
@@ -67,6 +67,9 @@ class ColumnStatistics:
             f"{_OF_TABLES} WHERE {of_table}",
             f"FLUSH {'' if told_replicas else _NO_COPIES}TABLES {quoted(self.table)}",
         )
+
+    def _begun(self, *, told_replicas: bool) -> str:
+        return f"ANALYZE {'' if told_replicas else _NO_COPIES}TABLE {quoted(self.table)}"
 
     @property
     def names(self) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 from humble_ledger.core.statements.conditions import orders_rows
 from humble_ledger.core.statements.kinds import Statement, StatementKind, kind_of
-from humble_ledger.core.trials.differences import MOST_ROWS, Row, explain_difference
+from humble_ledger.core.trials.differences import Row, explain_difference
 from humble_ledger.core.trials.model import QueryTrial
 from humble_ledger.core.trials.ratio import FEWEST_PAIRS, covering_both
 from humble_ledger.core.trials.results import ResultFingerprint, compare_results, fingerprint_rows
@@ -27,6 +27,7 @@ from humble_ledger.workflow.trying.measuring import changed_alike
 from humble_ledger.workflow.trying.pairing import repeats_for, timed_run, warm_ms
 
 LONGEST_STAGE_S = 20.0
+MOST_KEPT = 10_000  # rows of a result: those of all queries are kept until the last stage is over
 
 
 @dataclass(slots=True)
@@ -139,7 +140,7 @@ class Staging:
 
         def kept() -> Iterator[Row]:
             for row in arm.result_rows(statement):
-                if len(first) < MOST_ROWS:
+                if len(first) < MOST_KEPT:
                     first.append(row)
                 else:
                     seen.listed = None
