@@ -213,8 +213,9 @@ def _distributed() -> Any:
             "To read logs on a cluster its package is needed.",
             "Install it:  pip install 'humble-ledger[cluster]'",
         ) from error
-    # It tells of lost workers and connections in its own words, at length; we tell what matters.
+    # It tells of lost workers and connections in its own words, at length; we tell what matters. So
+    # does the loop it runs in, of a wait that Ctrl-C broke off before it had begun.
     for name in list(logging.root.manager.loggerDict):
-        if name.partition(".")[0] == "distributed":
+        if name.partition(".")[0] in ("distributed", "tornado"):
             logging.getLogger(name).setLevel(logging.CRITICAL)
     return distributed
