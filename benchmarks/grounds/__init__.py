@@ -15,6 +15,7 @@ import psycopg
 from benchmarks.grounds.auction import AUCTION
 from benchmarks.grounds.bikes import BIKES
 from benchmarks.grounds.harbour import HARBOUR
+from benchmarks.grounds.library import LIBRARY
 from benchmarks.grounds.water import WATER
 from humble_ledger.core.statements.kinds import Statement
 from humble_ledger.core.statements.tokens import split_statements
@@ -47,10 +48,12 @@ def ground(name: str) -> Iterator[tuple[str, list[tuple[str, Statement]]]]:
 def ground_statements(name: str) -> list[tuple[str, Statement]]:
     """The statements of a ground, numbered; one for findings alone has none.
 
-    Those of the harbour, the auction house, the bicycles and the waterworks are their cases, as
-    far as they read.
+    Those of the harbour, the auction house, the bicycles, the waterworks and the library are their
+    cases, as far as they read.
     """
-    cases = {"harbour": HARBOUR, "auction": AUCTION, "bikes": BIKES, "water": WATER}.get(name)
+    cases = {
+        "harbour": HARBOUR, "auction": AUCTION, "bikes": BIKES, "water": WATER, "library": LIBRARY,
+    }.get(name)  # fmt: skip
     if cases is not None:
         return [(c.name, Statement(c.sql)) for c in cases if c.sql.startswith(("SELECT", "WITH"))]
     if not (GROUNDS / f"{name}-queries.sql").exists():

@@ -8,6 +8,7 @@ from benchmarks.grounds.bookings import BOOKINGS
 from benchmarks.grounds.cases import Case
 from benchmarks.grounds.clinic import CLINIC
 from benchmarks.grounds.harbour import HARBOUR
+from benchmarks.grounds.library import LIBRARY
 from benchmarks.grounds.post_troubles import POST, POST_LATER, POST_THIRD
 from benchmarks.grounds.water import WATER
 
@@ -393,3 +394,5 @@ SETUP["bikes"] = ""
 CASES["bikes"] = BIKES
 SETUP["water"] = ""
 CASES["water"] = WATER
+SETUP["library"] = ""
+CASES["library"] = LIBRARY

@@ -42,6 +42,21 @@ def rewritten(sql: str) -> list[str]:
          "reading WHERE value > 0 ORDER BY buoy_id, at DESC) t ON t.buoy_id = b.buoy_id",
          "SELECT b.name, t.at FROM buoy AS b JOIN LATERAL (SELECT buoy_id, at FROM reading WHERE "
          "buoy_id = b.buoy_id AND value > 0 ORDER BY buoy_id, at DESC LIMIT 1) AS t ON TRUE"),
+        # What is asked comes first; what * stands for stays in its order.
+        (f"SELECT * FROM {TOTALS} t JOIN buoy b ON t.buoy_id = b.buoy_id WHERE b.kind = 'reef'",
+         f"SELECT t.*, b.* FROM buoy AS b {ASKED} WHERE b.kind = 'reef'"),
+        # Rows numbered group by group; the tie may stand in WHERE.
+        ("SELECT b.name, t.at FROM buoy b, (SELECT r.*, row_number() OVER (PARTITION BY r.buoy_id "
+         "ORDER BY r.at DESC) AS n FROM reading r) t WHERE t.buoy_id = b.buoy_id AND t.n = 1",
+         "SELECT b.name, t.at FROM buoy AS b JOIN LATERAL (SELECT r.*, ROW_NUMBER() OVER "
+         "(PARTITION BY r.buoy_id ORDER BY r.at DESC) AS n FROM reading AS r WHERE r.buoy_id = "
+         "b.buoy_id) AS t ON TRUE WHERE t.n = 1"),
+        ("SELECT 1 FROM buoy b LEFT JOIN (SELECT buoy_id, sum(value) OVER (PARTITION BY buoy_id) "
+         "AS s, rank() OVER (PARTITION BY kind, buoy_id ORDER BY at) AS n FROM alert) t ON "
+         "t.buoy_id = b.buoy_id AND t.n < 3",
+         "SELECT 1 FROM buoy AS b LEFT JOIN LATERAL (SELECT buoy_id, SUM(value) OVER (PARTITION BY "
+         "buoy_id) AS s, RANK() OVER (PARTITION BY kind, buoy_id ORDER BY at) AS n FROM alert "
+         "WHERE buoy_id = b.buoy_id) AS t ON t.n < 3"),
     ],
 )  # fmt: skip
 def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
@@ -51,7 +66,20 @@ def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
 @pytest.mark.parametrize(
     "sql",
     [
-        f"SELECT 1 FROM {TOTALS} t JOIN buoy b ON t.buoy_id = b.buoy_id",  # it comes first
+        f"SELECT 1 FROM {TOTALS} t LEFT JOIN buoy b ON t.buoy_id = b.buoy_id",  # all are wanted
+        f"SELECT 1 FROM {TOTALS} t JOIN buoy b USING (buoy_id)",
+        f"SELECT 1 FROM {TOTALS} t JOIN (SELECT * FROM buoy) b ON t.buoy_id = b.buoy_id",
+        # Numbered over all of them, or for one of two windows.
+        "SELECT 1 FROM buoy b JOIN (SELECT *, row_number() OVER (ORDER BY at) AS n FROM reading) t "
+        "ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT *, row_number() OVER (PARTITION BY buoy_id ORDER BY "
+        "at), rank() OVER (ORDER BY at) AS n FROM reading) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT *, kind AS buoy_id, row_number() OVER (PARTITION BY "
+        "buoy_id ORDER BY at) AS n FROM reading) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT v.*, row_number() OVER (PARTITION BY r.buoy_id ORDER BY "
+        "r.at) AS n FROM reading r JOIN visit v USING (day)) t ON t.buoy_id = b.buoy_id",
+        "SELECT 1 FROM buoy b JOIN (SELECT DISTINCT kind, buoy_id, count(*) OVER (PARTITION BY "
+        "buoy_id) FROM alert LIMIT 7) t ON t.buoy_id = b.buoy_id",
         f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.total = b.buoy_id",  # no key
         f"SELECT 1 FROM buoy b RIGHT JOIN {TOTALS} t ON t.buoy_id = b.buoy_id",
         f"SELECT 1 FROM buoy b JOIN {TOTALS} t ON t.buoy_id = buoy_id",  # of whom?

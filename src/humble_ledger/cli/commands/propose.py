@@ -76,6 +76,7 @@ def propose(
     from humble_ledger.views.terminal.remedies import (  # noqa: PLC0415
         remedies_sql,
         remedies_view,
+        together_among,
     )
     from humble_ledger.workflow.proposing.everything import propose as find  # noqa: PLC0415
     from humble_ledger.workflow.proposing.saved import ideas_for  # noqa: PLC0415
@@ -108,7 +109,13 @@ def propose(
     output.give(
         json,
         lambda: remedies_document(
-            shown, others, found.left_out, found.cautions, found.refused, found.stopped_early
+            shown,
+            others,
+            found.left_out,
+            found.cautions,
+            found.refused,
+            found.stopped_early,
+            together_among(found, shown),
         ),
         lambda: remedies_view(found, numbers_of(workspace), top),
     )

@@ -24,6 +24,20 @@ class RefusedRewriting:
 
 
 @dataclass(frozen=True, slots=True)
+class Together:
+    """Indexes that a query takes all at once, and is clearly cheaper by than by the best of them.
+
+    ``remedies`` are their ids; costs are the server's units, ``way`` tells how they were predicted.
+    """
+
+    query: str
+    remedies: tuple[str, ...]
+    cost_before: float
+    cost_predicted: float
+    way: str
+
+
+@dataclass(frozen=True, slots=True)
 class Proposals:
     """What is worth trying, the best first; and indexes that could stand in place of those.
 
@@ -31,7 +45,8 @@ class Proposals:
     studied, each with the reason; ``declined`` tells why indexes are predicted by formula though
     a planner was to be asked, ``cautions`` what may make all predictions worse, ``refused``
     rewritings that were found to mean something else. ``stopped_early`` tells that somebody ended
-    it before all that was to be predicted was.
+    it before all that was to be predicted was. ``together`` are queries that take several of the
+    indexes at once.
     """
 
     remedies: tuple[RemedyEntry, ...]
@@ -42,6 +57,7 @@ class Proposals:
     cautions: tuple[Told, ...] = ()
     refused: tuple[RefusedRewriting, ...] = ()
     stopped_early: bool = False
+    together: tuple[Together, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from msgspec import Struct
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.model import Checked
-from humble_ledger.core.results.proposals import RefusedRewriting
+from humble_ledger.core.results.proposals import RefusedRewriting, Together
 from humble_ledger.views.wording import in_words
 
 
@@ -71,10 +71,20 @@ class RemedyRow(Struct, frozen=True):
     beside_index: str = ""
 
 
+class TogetherRow(Struct, frozen=True):
+    """Indexes by which a query would be clearly cheaper at once than by the best of them."""
+
+    query: str
+    remedies: list[str]
+    cost_before: float
+    cost_predicted: float
+    way: str
+
+
 class RemediesDocument(Struct, frozen=True):
     """Remedies; ``left_out`` are pairs of a query that could not be studied, and the reason,
     ``cautions`` what may make all predictions worse, ``refused`` rewritings that mean something
-    else.
+    else, ``together`` what several of the indexes bring a query at once.
     """
 
     remedies: list[RemedyRow]
@@ -82,6 +92,7 @@ class RemediesDocument(Struct, frozen=True):
     cautions: list[str] = []
     refused: list[RefusedRow] = []
     stopped_early: bool = False
+    together: list[TogetherRow] = []
     kind: Literal["remedies"] = "remedies"
     version: Literal[2] = 2
 
@@ -93,6 +104,7 @@ def remedies_document(
     cautions: Iterable[Told] = (),
     refused: Iterable[RefusedRewriting] = (),
     stopped_early: bool = False,
+    together: Iterable[Together] = (),
 ) -> RemediesDocument:
     """Remedies, then those that could stand in place of one of them."""
     rows = [remedy_row(entry) for entry in entries]
@@ -104,6 +116,10 @@ def remedies_document(
         [in_words(each) for each in cautions],
         not_proposed,
         stopped_early,
+        [
+            TogetherRow(t.query, list(t.remedies), t.cost_before, round(t.cost_predicted, 2), t.way)
+            for t in together
+        ],
     )
 
 

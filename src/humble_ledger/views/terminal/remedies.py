@@ -10,12 +10,13 @@ from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.messages import Told
 from humble_ledger.core.remedies.model import Prediction, Remedy, RemedyType
 from humble_ledger.core.remedies.prediction.formula import WAY as FORMULA
-from humble_ledger.core.results.proposals import Proposals, RefusedRewriting
+from humble_ledger.core.results.proposals import Proposals, RefusedRewriting, Together
 from humble_ledger.views.escaping import escaped
 from humble_ledger.views.numbers import Numbers
 from humble_ledger.views.terminal.parts import labelled, plain_table
 from humble_ledger.views.terminal.text import Text
 from humble_ledger.views.wording import in_words
+from humble_ledger.views.wording.parts import listed
 
 MOST_CAUTIONS = 3
 STOPPED_EARLY = "Stopped early: this is what was predicted so far; there may be better."
@@ -33,6 +34,9 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
         return Group(none, *left_out)
     shown = entries[:top] if top is not None else entries
     parts: list[RenderableType] = [_table(shown, numbers), Text("")]
+    together = together_among(proposals, shown)
+    if together:
+        parts += [*(_together_line(each, numbers) for each in together), Text("")]
     if left_out:
         parts += [*left_out, Text("")]
     if len(shown) < len(entries):
@@ -47,9 +51,24 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
                 "these; naming a query shows those for it."
             )
         )
-    parts.append(Text(_note(shown, proposals.declined), style="bright_black"))
+    note = _note(shown, proposals.declined, together)
+    parts.append(Text(note, style="bright_black"))
     parts += caution_lines(proposals.cautions, numbers)
     return Group(*parts)
+
+
+def together_among(proposals: Proposals, shown: Sequence[RemedyEntry]) -> list[Together]:
+    """What several indexes bring at once, of those whose indexes are all shown."""
+    ids = {each.id for each in shown}
+    return [each for each in proposals.together if ids.issuperset(each.remedies)]
+
+
+def _together_line(found: Together, numbers: Numbers) -> Text:
+    gain = found.cost_before / max(found.cost_predicted, 0.01)
+    return Text(
+        f"{found.query} with {listed(found.remedies, ' and ')} at once: cost "
+        f"{numbers.figure(found.cost_predicted)}, {numbers.times(gain)} cheaper (predicted)."
+    )
 
 
 def refused_line(refused: RefusedRewriting) -> Text:
@@ -137,7 +156,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
     return f"those with indexes are the planner's own, asked on a copy of the target{some}"
 
 
-def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
+def _note(shown: Sequence[RemedyEntry], declined: str, together: Sequence[Together]) -> str:
     index = any(e.remedy.index_wanted is not None for e in shown)
     first = next((e for e in shown if e.remedy.index_wanted or _is_other_text(e)), None)
     by = f"; {predicted_by(shown, declined)}" if index or declined else ""
@@ -149,6 +168,10 @@ def _note(shown: Sequence[RemedyEntry], declined: str) -> str:
     needed = [first, *(e for e in shown if e.remedy.index in beside)]
     named = " ".join(f"--remedy {each.id}" for each in needed)
     how = "Try one" if len(needed) == 1 else "Try what serves only together"
+    at_once = next((t for t in together if t.query == query and first.id in t.remedies), None)
+    if at_once is not None and len(needed) == 1:
+        named = " ".join(f"--remedy {each}" for each in at_once.remedies)
+        how = "Try them at once"
     return f"{note} {how}:  humble trial {query} {named}"
 
 

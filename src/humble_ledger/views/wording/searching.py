@@ -66,11 +66,15 @@ def value_not_stable(n: Numbers, *, function: str, condition: str) -> str:
     )
 
 
-def column_converted(n: Numbers, *, index: str | None, column: str, condition: str) -> str:
-    return (
-        f"{_unusable(index, column)}the column is converted to the type of the value in "
-        f'"{condition}"'
+def column_converted(
+    n: Numbers, *, index: str | None, column: str, condition: str, by_text: bool = False
+) -> str:
+    how = (
+        "the statement itself converts the column"
+        if by_text
+        else "the column is converted to the type of the value"
     )
+    return f'{_unusable(index, column)}{how} in "{condition}"'
 
 
 def column_inside(

@@ -71,15 +71,19 @@ def beside_an_index(
 
 
 def waits_for_an_index(
-    remedy: Remedy, statement: str, tables: Mapping[TableName, TableFacts], dialect: Dialect
+    remedy: Remedy,
+    statement: str,
+    tables: Mapping[TableName, TableFacts],
+    dialect: Dialect,
+    *,
+    alone: bool,
 ) -> bool:
-    """Whether a rewriting turns comparisons, or asks for groups one by one: without an index
-    that leads to the rows it may well be no better.
+    """Whether a rewriting asks for groups one by one, or turns comparisons and is no better
+    ``alone``: without an index that leads to the rows it may well be no better.
     """
+    ways = (comparisons, groups_asked_for) if alone else (groups_asked_for,)
     return remedy.rewrite is not None and any(
-        each.sql == remedy.rewrite.new
-        for way in (comparisons, groups_asked_for)
-        for each in way(statement, tables, dialect)
+        each.sql == remedy.rewrite.new for way in ways for each in way(statement, tables, dialect)
     )
 
 

@@ -9,11 +9,11 @@ from humble_ledger.core.messages import Told, message
 from humble_ledger.core.remedies.choice.choosing import pick
 from humble_ledger.core.remedies.choice.model import Option, Problem, Weighed
 from humble_ledger.core.remedies.choice.superfluous import made_superfluous
-from humble_ledger.core.remedies.choice.worth import Priced, worth_trying
+from humble_ledger.core.remedies.choice.worth import CLEAR_GAIN, Priced, worth_trying
 from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Remedy, RemedyType
 from humble_ledger.core.remedies.ordering import in_order, saving
-from humble_ledger.core.results.proposals import Proposals
+from humble_ledger.core.results.proposals import Proposals, Together
 from humble_ledger.workflow.progress import Progress, Stop, stopping
 from humble_ledger.workflow.proposing.indexes import IndexRemedies, Pool
 from humble_ledger.workflow.proposing.schema import of_schema
@@ -92,6 +92,7 @@ def _proposed(
         cautions,
         refused,
         stop.asked,
+        tuple(_taken_together(pool, kept)),
     )
 
 
@@ -108,6 +109,23 @@ def _together(pool: Pool, designs: Sequence[IndexDesign]) -> Iterator[Told]:
                 predicted=told.cost_predicted,
                 before=told.cost_before,
             )
+
+
+def _taken_together(pool: Pool, kept: Sequence[RemedyEntry]) -> Iterator[Together]:
+    """The queries that several of the indexes at once make clearly cheaper than the best alone."""
+    ids = {e.remedy.index: e.id for e in kept if e.remedy.index is not None}
+    for each in pool.studied if not pool.stop.asked else ():
+        alone = [
+            p.cost_predicted
+            for e in kept
+            if e.remedy.index is not None
+            for p in e.remedy.predictions
+            if p.query == each.query
+        ]
+        told = pool.outlook(each.query, frozenset(ids))
+        used = [ids[one.design] for one in told.used if one.design in ids]
+        if len(used) >= MORE_THAN_ONE and alone and CLEAR_GAIN * told.cost <= min(alone):
+            yield Together(each.query, tuple(used), told.cost_before, told.cost, told.way)
 
 
 def _kept(workspace: Workspace, remedies: Sequence[Remedy]) -> tuple[RemedyEntry, ...]:

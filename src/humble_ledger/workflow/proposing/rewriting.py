@@ -21,6 +21,7 @@ from humble_ledger.workflow.supposing.counterexamples import checked_of, counter
 from humble_ledger.workflow.workspace import Workspace
 
 PLANNER = "planner"
+WORTH_BUILDING = 2.0  # times that an index must make a new text cheaper which helps without
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +44,9 @@ def rewrites(
     dialect = workspace.engine.dialect
     for remedy in found:
         priced = _priced(workspace, entry, remedy)
-        if priced is None and waits_for_an_index(remedy, entry.statement, tables, dialect):
-            priced = beside_an_index(workspace, entry, tables, remedy, progress)
+        if waits_for_an_index(remedy, entry.statement, tables, dialect, alone=priced is None):
+            indexed = beside_an_index(workspace, entry, tables, remedy, progress)
+            priced = _clearly_better(indexed, priced)
         if priced is None:
             continue
         if priced.question:  # it is meant to give another result
@@ -71,6 +73,15 @@ def _with(remedy: Remedy, found: Search) -> Remedy:
         needs = " and ".join(each.words for each in found.missing)
         reason = f"the result is the same when {needs}, which the schema does not promise"
     return replace(remedy, reason=reason, checked=checked_of(found))
+
+
+def _clearly_better(indexed: Remedy | None, alone: Remedy | None) -> Remedy | None:
+    """The rewriting beside an index, where that is worth building for it; else without."""
+    if indexed is None or alone is None:
+        return indexed or alone
+    ((by_index,), (without,)) = (indexed.predictions, alone.predictions)
+    worth = without.cost_predicted >= WORTH_BUILDING * by_index.cost_predicted
+    return indexed if worth else alone
 
 
 def _priced(workspace: Workspace, entry: PlanEntry, remedy: Remedy) -> Remedy | None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from sqlglot import exp
 
 from humble_ledger.core.dialect import Dialect
+from humble_ledger.core.remedies.rewrites.asked_first import asked_first
 from humble_ledger.core.remedies.rewrites.model import (
     ALWAYS,
     Rewriting,
@@ -26,7 +27,9 @@ def groups_asked_for(
 ) -> Iterator[Rewriting]:
     """JOIN (SELECT k, … GROUP BY k) s ON s.k = o.k  →  JOIN LATERAL (… WHERE k = o.k …) s ON true.
 
-    The same for the first row of each group (DISTINCT ON): of one group that is LIMIT 1.
+    The same for the first row of each group (DISTINCT ON): of one group that is LIMIT 1. And for
+    rows that are numbered or summed group by group (window functions), where each window's groups
+    are those of the key.
     A condition on a key of the groups keeps or drops whole groups, so that it may stand before the
     grouping; those that no row asks for are then never made. Of NULL keys none is equal to
     anything, before as after.
@@ -34,8 +37,10 @@ def groups_asked_for(
     tree = parsed(sql, dialect)
     if not isinstance(tree, exp.Select) or tree.args.get("from_") is None:
         return
-    for place in range(len(tree.args.get("joins") or ())):
-        changed = tree.copy()
+    turned = asked_first(tree)
+    places = [(tree, place) for place in range(len(tree.args.get("joins") or ()))]
+    for form, place in [*places, *([(turned, 0)] if turned is not None else [])]:
+        changed = form.copy()
         name = _narrowed(changed, place)
         if name:
             yield Rewriting(
@@ -43,8 +48,8 @@ def groups_asked_for(
                 f"the groups of {name} made for each row that is joined (LATERAL)",
                 ALWAYS,
                 against=_AGAINST,
-                # No plan tells by what DISTINCT ON groups, so that no symptom can.
-                always_asked=tree.find(exp.Distinct) is not None,
+                # Not every plan tells by what these group, so that a symptom may not.
+                always_asked=tree.find(exp.Distinct, exp.Window) is not None,
             )
 
 
@@ -52,9 +57,10 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     """The tree changed at one of its joins; the name of the sub-query, "" where none fits."""
     join = tree.args["joins"][place]
     source, on = join.this, join.args.get("on")
-    if not isinstance(source, exp.Subquery) or not source.alias or on is None:
+    if not isinstance(source, exp.Subquery) or not source.alias:
         return ""
-    if (join.args.get("side") or "") not in ("", "LEFT") or join.args.get("using"):
+    side = join.args.get("side") or ""
+    if side not in ("", "LEFT") or join.args.get("using") or join.args.get("method"):
         return ""
     query = source.this
     if not isinstance(query, exp.Select) or not plain(
@@ -62,16 +68,22 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     ):  # fmt: skip
         return ""
     firsts = _first_by(query)
-    if query.find(exp.Window) is not None or not (firsts or _groups_by_columns(query)):
+    keys = _keys(query)
+    if not keys:
         return ""
     before = {each.alias_or_name for each in sources(tree)[: place + 1]}
     within = {each.alias_or_name for each in query.find_all(exp.Table, exp.Subquery)}
-    keys = _keys(query)
     inside: list[exp.Expr] = []
     outside: list[exp.Expr] = []
-    for part in conjuncts(on):
-        tie = _tie(part, source.alias, keys, before - within)
-        (outside if tie is None else inside).append(part if tie is None else tie)
+    above = tree.args.get("where") if not side else None
+    later: list[exp.Expr] = []
+    for parts, others in (
+        (conjuncts(on), outside),
+        (conjuncts(above.this if above is not None else None), later),
+    ):
+        for part in parts:
+            tie = _tie(part, source.alias, keys, before - within)
+            (others if tie is None else inside).append(part if tie is None else tie)
     if not inside:
         return ""
     if firsts:
@@ -87,6 +99,8 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     lateral = exp.Lateral(this=exp.Subquery(this=query.copy()), alias=source.args["alias"].copy())
     join.set("this", lateral)
     join.set("on", and_all(outside) if outside else exp.true())
+    if above is not None:
+        tree.set("where", exp.Where(this=and_all(later)) if later else None)
     return str(source.alias)
 
 
@@ -112,13 +126,54 @@ def _groups_by_columns(query: exp.Select) -> bool:
 
 def _keys(query: exp.Select) -> dict[str, exp.Column]:
     """The columns that it groups by, by the names under which it shows them."""
-    made = query.args.get("group")
-    group = {each.sql() for each in made.expressions} if made is not None else _first_by(query)
+    windows = list(query.find_all(exp.Window))
+    if windows:
+        grouped = _of_every_window(query, windows)
+    elif _first_by(query):
+        grouped = _first_by(query)
+    elif _groups_by_columns(query):
+        grouped = {each.sql() for each in query.args["group"].expressions}
+    else:
+        return {}
     found = {}
     for each in query.expressions:
         shown = each.this if isinstance(each, exp.Alias) else each
-        if isinstance(shown, exp.Column) and shown.sql() in group:
+        if isinstance(shown, exp.Column) and shown.sql() in grouped:
             found[each.alias_or_name] = shown
+        elif each.is_star:
+            found |= _by_star(query, each, grouped)
+    return found
+
+
+def _of_every_window(query: exp.Select, windows: list[exp.Window]) -> set[str]:
+    """The columns by which all window functions of a sub-query group, where it groups by no more.
+
+    A condition on them keeps whole groups of each window.
+    """
+    if not plain(query, "group", "having", "distinct", "order"):
+        return set()
+    if any(each.find_ancestor(exp.Select) is not query or each.alias for each in windows):
+        return set()
+    each_by = [
+        {by.sql() for by in each.args.get("partition_by") or () if isinstance(by, exp.Column)}
+        for each in windows
+    ]
+    return set.intersection(*each_by)
+
+
+def _by_star(query: exp.Select, star: exp.Expr, grouped: set[str]) -> dict[str, exp.Column]:
+    """Those columns that a star shows: of the table before it, or of the only one there is."""
+    tables = {each.alias_or_name for each in sources(query) if isinstance(each, exp.Table)}
+    only = len(tables) == 1 and not query.args.get("joins")
+    of = {star.table} if isinstance(star, exp.Column) else tables
+    named = {each.alias for each in query.expressions if isinstance(each, exp.Alias)}
+    found = {}
+    for text in grouped:
+        column: exp.Expr = exp.maybe_parse(text)
+        if not isinstance(column, exp.Column) or column.name in named:
+            continue
+        if (column.table in of if column.table else only) and of <= tables:
+            found[column.name] = column
     return found
 
 

@@ -30,6 +30,8 @@ _UNEQUAL = (
     "the interval has no months or years, nor days over which clocks were changed "
     "(these are not all equally long)"
 )
+_OF_MONTHS = re.compile(r"mon|year|decade|centur|millenni|\bP[\d.]+[YM]", re.IGNORECASE)
+_NONE_NEAR = "no row lies within days of the limit (months are not equally long)"
 _BY_SESSION = re.compile(r"timestamp(\(\d\))?")  # some servers keep it by the session's zone
 _DAYS = re.compile(
     r"INTERVAL '\d+ (?:DAY|WEEK)S?'|(?:CAST\()?'\d+ days?'(?:::| AS )INTERVAL\)?", re.IGNORECASE
@@ -72,7 +74,7 @@ def moved_interval(comparison: exp.Expr, known: Known) -> Turn | None:
         return Turn(
             op(this=column.copy(), expression=back(this=given, expression=span.copy())),
             f"{column.name} compared with a time computed from the value",
-            "" if days or _is_equally_long(span, type_) else _UNEQUAL,
+            "" if days or _is_equally_long(span, type_) else _unless_unequal(span),
         )
     return None
 
@@ -93,7 +95,7 @@ def clock(comparison: exp.Expr, known: Known) -> Turn | None:
         return Turn(
             TURNED[op](this=column.copy(), expression=exp.Sub(this=now, expression=span.copy())),
             f"{column.name} compared with a time computed from {since}",
-            "" if exact else _UNEQUAL,
+            "" if exact else _unless_unequal(span, by_age=by_age),
         )
     return None
 
@@ -146,6 +148,16 @@ def _is_moment(part: exp.Expr) -> bool:
     """Whether it is the present, or a day or moment that is told to be one."""
     told = isinstance(part, exp.Cast) and part.to.is_type("date", "timestamp", "timestamptz")
     return (told and is_fixed(part)) or _is_clock(part)
+
+
+def _unless_unequal(span: exp.Expr, *, by_age: bool = False) -> str:
+    """What must hold for an interval that may hang on the calendar.
+
+    One of months is known to, and age() counts days beyond the first month in months, too.
+    """
+    text = span.sql(dialect=DIALECT)
+    short = bool(_EQUALLY_LONG.fullmatch(text))
+    return _NONE_NEAR if _OF_MONTHS.search(text) or (by_age and not short) else _UNEQUAL
 
 
 def _is_equally_long(span: exp.Expr, type_: str) -> bool:

@@ -180,7 +180,9 @@ def _fetched(case: Case, node: Node) -> float:
     table = case.table_of(node)
     if table is not None and not node.conditions.search:
         index = table.index(node.index)
-        return table.rows if index is not None and not index.predicate else 0.0
+        if index is None or not index.predicate:
+            return table.rows if index is not None else 0.0
+        return case.planner.rows_matching(table.name, node.alias, [index.predicate]) or 0.0
     found = [p for text in node.conditions.search for p in predicates(text)]
     if table is None or not found:
         return 0.0

@@ -26,6 +26,7 @@ from humble_ledger.core.statements.conditions import (
     PredicateKind,
     Wrapping,
 )
+from humble_ledger.core.statements.conversions import converted_columns
 from humble_ledger.core.statements.parting import halves, same_text, unqualified
 from humble_ledger.core.statements.plainly import plainly
 from humble_ledger.core.symptoms.case import Case
@@ -96,7 +97,7 @@ def obstacle(
         or _inside(table, predicate, predicate.column.alias)
         or _by_shape(table, predicate)
         or _null_safe(predicate)
-        or _wrapped(table, predicate, leading)
+        or _wrapped(case, table, predicate, leading)
         or _negation(predicate, leading)
         or _pattern(table, predicate, leading)
         or _unsearchable(predicate, table.columns.get(column))
@@ -186,7 +187,7 @@ def _changing(case: Case, predicate: Predicate, leading: Sequence[IndexFacts]) -
 
 
 def _wrapped(
-    table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
+    case: Case, table: TableFacts, predicate: Predicate, leading: Sequence[IndexFacts]
 ) -> Cause | None:
     assert predicate.column is not None
     column = predicate.column.column
@@ -203,7 +204,13 @@ def _wrapped(
     if wrapping is Wrapping.CAST:
         return Cause(
             "type-mismatch",
-            message("column-converted", index=index, column=column, condition=predicate.plain),
+            message(
+                "column-converted",
+                index=index,
+                column=column,
+                condition=predicate.plain,
+                by_text=column in converted_columns(case.statement, case.dialect.parser),
+            ),
         )
     inside = message(
         "column-inside",
