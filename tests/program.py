@@ -2,8 +2,7 @@
 
 A run is a process of its own, with its own folder, environment and pipes. Most are forked
 from a process that has imported the program already, since loading the packages it stands on
-takes longer than most of its commands; `start` begins the installed script itself, and the
-tests of starting up do.
+takes longer than most of its commands; the tests of starting up begin the installed script itself.
 """
 
 from __future__ import annotations
@@ -16,6 +15,8 @@ import pkgutil
 import signal
 import subprocess
 import sys
+import tempfile
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -48,11 +49,6 @@ _FORKS.set_forkserver_preload(
 )
 
 
-def _heed_ctrl_c() -> None:
-    """Tests that were started in the background hand an ignored Ctrl-C down to all they start."""
-    signal.signal(signal.SIGINT, signal.SIG_DFL)
-
-
 def _run_here(folder: str, arguments: list[str], environment: dict[str, str], pipes: str) -> None:
     """In the forked process: become a run of the program, and end with its exit code."""
     from humble_ledger.cli.entry import run  # noqa: PLC0415 - imported where it runs
@@ -60,6 +56,9 @@ def _run_here(folder: str, arguments: list[str], environment: dict[str, str], pi
     os.environ.clear()
     os.environ.update(environment)
     os.chdir(folder)
+    tempfile.tempdir = None  # as its environment says
+    # Tests that were started in the background hand an ignored Ctrl-C down to all they start.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     for number, (name, flags) in enumerate(
         [("in", os.O_RDONLY), ("out", os.O_WRONLY), ("err", os.O_WRONLY)]
     ):
@@ -75,7 +74,62 @@ def _run_here(folder: str, arguments: list[str], environment: dict[str, str], pi
     sys.exit(run(arguments))
 
 
-_STARTED: list[subprocess.Popen[str]] = []
+class Started:
+    """A run of the program that goes on by itself; to its test it is like `subprocess.Popen`."""
+
+    def __init__(
+        self, folder: Path, arguments: Sequence[str], environment: dict[str, str], stdin: str = ""
+    ) -> None:
+        self._kept = TemporaryDirectory()
+        self._pipes = Path(self._kept.name)
+        (self._pipes / "in").write_text(stdin)
+        (self._pipes / "out").touch()
+        (self._pipes / "err").touch()
+        self.args = [HUMBLE, *arguments]
+        # Their types are wider than what this version of the standard library gives.
+        self._process = _FORKS.Process(
+            target=_run_here,
+            args=(str(folder), list(arguments), environment, str(self._pipes)),
+        )
+        self._process.start()
+        assert self._process.pid is not None
+        self.pid = self._process.pid
+
+    @property
+    def returncode(self) -> int | None:
+        """Its exit code, the negative number of the signal that ended it; None while it runs."""
+        return self._process.exitcode
+
+    def poll(self) -> int | None:
+        """Whether it has ended, and how."""
+        return self._process.exitcode
+
+    def send_signal(self, number: int) -> None:
+        """Send it a signal, if it still runs."""
+        if self.poll() is None:
+            os.kill(self.pid, number)
+
+    def kill(self) -> None:
+        """End it at once."""
+        self.send_signal(signal.SIGKILL)
+
+    def communicate(self, timeout: float | None = PATIENCE_S) -> tuple[str, str]:
+        """Wait for its end; what it wrote to stdout and stderr."""
+        self._process.join(timeout)
+        if self.poll() is None:
+            self.kill()
+            raise TimeoutError(f"{' '.join(self.args)}: no end in {timeout} s")
+        told = (self._pipes / "out").read_text(), (self._pipes / "err").read_text()
+        self._kept.cleanup()
+        return told
+
+    def wait(self, timeout: float | None = PATIENCE_S) -> int | None:
+        """Wait for its end; its exit code."""
+        self._process.join(timeout)
+        return self.returncode
+
+
+_STARTED: list[Started] = []
 
 
 def end_what_was_started() -> None:
@@ -84,7 +138,7 @@ def end_what_was_started() -> None:
         started = _STARTED.pop()
         if started.poll() is None:
             started.kill()
-            started.communicate()
+            started.wait()
 
 
 @dataclass(frozen=True)
@@ -110,24 +164,10 @@ class Program:
 
     def run(self, *arguments: str, stdin: str = "", **variables: str) -> Finished:
         environment = {**self.environment, **variables}
-        with TemporaryDirectory() as kept:
-            pipes = Path(kept)
-            (pipes / "in").write_text(stdin)
-            (pipes / "out").touch()
-            (pipes / "err").touch()
-            # Their types are wider than what this version of the standard library gives.
-            process = _FORKS.Process(
-                target=_run_here,
-                args=(str(self.folder), list(arguments), environment, str(pipes)),
-            )
-            process.start()
-            process.join(PATIENCE_S)
-            if process.exitcode is None:
-                process.kill()
-                raise TimeoutError(f"humble {' '.join(arguments)}: no end in {PATIENCE_S} s")
-            done = Finished(
-                process.exitcode, (pipes / "out").read_text(), (pipes / "err").read_text()
-            )
+        started = Started(self.folder, arguments, environment, stdin)
+        out, err = started.communicate()
+        assert started.returncode is not None
+        done = Finished(started.returncode, out, err)
         assert "Traceback" not in done.err, done.err
         return done
 
@@ -153,19 +193,18 @@ class Program:
         assert done.code == code, (done.code, done.out, done.err)
         return done.err
 
-    def start(self, *arguments: str) -> subprocess.Popen[str]:
+    def start(self, *arguments: str) -> Started:
         """Start it and do not wait; at the end of its test it is ended."""
-        started = subprocess.Popen(
-            [HUMBLE, *arguments],
-            cwd=self.folder,
-            env=self.environment,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-            text=True,
-            preexec_fn=_heed_ctrl_c,  # noqa: PLW1509 - no threads are at work here
-        )
+        started = Started(self.folder, arguments, self.environment)
         _STARTED.append(started)
         return started
+
+    def start_anew(self, *arguments: str) -> subprocess.Popen[str]:
+        """Begin the installed script itself: where it must find packages that came later."""
+        return subprocess.Popen(
+            [HUMBLE, *arguments], cwd=self.folder, env=self.environment, text=True,
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+        )  # fmt: skip
 
     def query_with(self, part: str) -> str:
         """The id of the captured query whose text has this part."""

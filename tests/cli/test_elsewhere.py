@@ -199,7 +199,7 @@ def test_a_plan_format_of_another_package(saved: Program, tmp_path: Path) -> Non
     saved.environment["PYTHONPATH"] = str(site)
 
     def said(*arguments: str) -> tuple[int, str, str]:
-        running = saved.start(*arguments)
+        running = saved.start_anew(*arguments)
         out, err = running.communicate()
         return running.returncode, out, err
 

@@ -9,6 +9,7 @@ from pathlib import Path
 import psycopg
 import pytest
 
+from humble_ledger.demo import scenario
 from humble_ledger.demo.scenario import LOG_PREFIX
 from humble_ledger.demo.story import STORY_QUERY, Teller, staged
 from humble_ledger.demo.workload import load_workload
@@ -69,7 +70,10 @@ def _silent(what: object, style: str, whole: bool) -> None:
 
 
 @pytest.mark.xdist_group("pg18")
-def test_the_demo_on_a_server_of_the_users_leaves_it_as_it_was(humble: Program) -> None:
+def test_the_demo_on_a_server_of_the_users_leaves_it_as_it_was(
+    humble: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(scenario, "READINGS", 200_000)
     with Cluster(FOUND[NEEDED_MAJOR], {"jit": "off"}) as cluster:
         url = cluster.url("postgres")
         # The story is the other test's: here it is told to the end of reading.

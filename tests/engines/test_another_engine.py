@@ -38,7 +38,7 @@ def pond(humble: Program, tmp_path: Path) -> Program:
 
 
 def said(program: Program, *arguments: str) -> Any:
-    running = program.start(*arguments, "--json")
+    running = program.start_anew(*arguments, "--json")
     out, err = running.communicate()
     assert running.returncode == 0, err
     return json.loads(out)

@@ -61,7 +61,7 @@ def test_an_engine_of_another_package_brings_its_plans(humble: Program, tmp_path
     (site / "pebble.py").write_text(MODULE)
     (humble.folder / "saved.plan").write_text("PEBBLE PLAN\nbuoy 40\n")
     humble.environment["PYTHONPATH"] = str(site)
-    running = humble.start("plan", "@saved.plan", "--json")
+    running = humble.start_anew("plan", "@saved.plan", "--json")
     out, err = running.communicate()
     assert running.returncode == 0, err
     assert "Read buoy" in json.dumps(json.loads(out)), out

@@ -43,6 +43,22 @@ def numbering(sql: str, parser: str = DIALECT) -> Numbering | None:
     return Numbering(tuple(each.name for each in by), most) if most else None
 
 
+@lru_cache(maxsize=64)
+def windows_group_by(sql: str, parser: str = DIALECT) -> frozenset[str]:
+    """The columns by which all window functions of a statement group; none where one does not."""
+    if "over" not in sql.lower():
+        return frozenset()
+    try:
+        tree = sqlglot.parse_one(sql, dialect=parser)
+    except (SqlglotError, RecursionError):
+        return frozenset()
+    each_by = [
+        frozenset(by.name for by in w.args.get("partition_by") or () if isinstance(by, exp.Column))
+        for w in tree.find_all(exp.Window)
+    ]
+    return frozenset.intersection(*each_by) if each_by else frozenset()
+
+
 def _distinct_on(tree: exp.Expr) -> Numbering | None:
     """The first row of each group, in an order that begins with the groups."""
     found = [d for d in tree.find_all(exp.Distinct) if d.args.get("on") is not None]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from humble_ledger.views.numbers import Numbers
-from humble_ledger.views.wording.parts import listed, tense
+from humble_ledger.views.wording.parts import counted, listed, tense
 
 
 def join_side_without_index(
@@ -96,6 +96,24 @@ def early_aggregation(n: Numbers, *, keys: list[str]) -> str:
         f"the join's values of {listed(keys)} do not reach into a sub-query or view that groups: "
         "all groups are made first; LATERAL with the condition inside makes those that are asked "
         "for"
+    )
+
+
+def window_before_join(
+    n: Numbers, *, measured: bool, rows: float, tables: list[str], asked: float
+) -> str:
+    return (
+        f"{tense(measured, 'computes', 'compute')} a window function over {n.whole(rows)} rows of "
+        f"{listed(tables, ' and ')}, of which {counted(n, asked, 'row')} of the join "
+        f"{'ask' if asked > 1 else 'asks'} for a few"
+    )
+
+
+def early_window(n: Numbers, *, column: str) -> str:
+    return (
+        f"the join's values of {column} do not reach into the sub-query: the groups of all values "
+        "are sorted and computed first; LATERAL with the condition inside computes those that are "
+        "asked for"
     )
 
 

@@ -19,7 +19,7 @@ from humble_ledger.core.remedies.rewrites.model import (
 from humble_ledger.core.schema.facts import TableFacts, TableName
 from humble_ledger.core.statements.conjuncts import and_all, conjuncts
 
-_AGAINST = ("aggregation-before-join",)
+_AGAINST = ("aggregation-before-join", "window-before-join")
 
 
 def groups_asked_for(

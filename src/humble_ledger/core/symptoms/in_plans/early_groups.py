@@ -20,7 +20,7 @@ from humble_ledger.core.symptoms.model import Cause, Symptom
 FEWEST_ROWS = 10_000.0
 MANY = 10.0  # groups for each row that asks for one
 _GROUPS = (Operation.AGGREGATE, Operation.GROUP)
-_PASSING = (
+PASSING = (
     Operation.HASH, Operation.SORT, Operation.INCREMENTAL_SORT, Operation.MATERIALIZE,
     Operation.GATHER, Operation.SUBQUERY,
 )  # fmt: skip
@@ -73,7 +73,7 @@ def early_aggregations(case: Case) -> Iterable[Symptom]:
 def _down_to_groups(side: Node) -> list[Node] | None:
     """The steps of a side down to the one that makes groups; None where it makes none."""
     steps = [side]
-    while steps[-1].operation in _PASSING and len(steps[-1].inputs) == 1:
+    while steps[-1].operation in PASSING and len(steps[-1].inputs) == 1:
         steps.append(steps[-1].inputs[0])
     top = steps[-1]
     return steps if top.operation in _GROUPS and top.group_keys else None
@@ -86,7 +86,7 @@ def _grouped(case: Case, groups: Node) -> float:
     while len(step.inputs) == 1:
         below = step.inputs[0]
         rows = max(rows, case.rows(below))
-        if below.operation not in (*_GROUPS, *_PASSING):
+        if below.operation not in (*_GROUPS, *PASSING):
             break
         step = below
     return rows

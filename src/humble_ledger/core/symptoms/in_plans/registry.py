@@ -8,6 +8,7 @@ from dataclasses import replace
 from humble_ledger.core.symptoms.case import Case, Rule
 from humble_ledger.core.symptoms.in_plans.dead_space import empty_tables
 from humble_ledger.core.symptoms.in_plans.early_groups import early_aggregations
+from humble_ledger.core.symptoms.in_plans.early_windows import early_windows
 from humble_ledger.core.symptoms.in_plans.estimates import row_misestimates
 from humble_ledger.core.symptoms.in_plans.group_tops import group_tops
 from humble_ledger.core.symptoms.in_plans.index_use import (
@@ -64,6 +65,7 @@ RULES: tuple[Rule, ...] = (
     distinct_fan_outs,
     late_aggregations,
     early_aggregations,
+    early_windows,
     whole_ctes,
     whole_subqueries,
     joined_choices,
