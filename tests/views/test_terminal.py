@@ -9,9 +9,11 @@ from rich.console import Console, RenderableType
 
 from humble_ledger.core.entries import PlanEntry, RemedyEntry
 from humble_ledger.core.plans.model import Plan
+from humble_ledger.core.remedies.design import IndexDesign
 from humble_ledger.core.remedies.model import Prediction, Remedy
-from humble_ledger.core.remedies.operations import Custom
-from humble_ledger.core.results.proposals import Proposals
+from humble_ledger.core.remedies.operations import CreateIndex, Custom
+from humble_ledger.core.results.proposals import Proposals, Together
+from humble_ledger.core.schema.facts import IndexKey, TableName
 from humble_ledger.views.numbers import STYLES, Numbers
 from humble_ledger.views.terminal.parts import bar
 from humble_ledger.views.terminal.plans import plan_view
@@ -106,3 +108,18 @@ def test_a_remedy_that_makes_a_query_clearly_dearer_says_so() -> None:
     told = drawn(remedies_view(proposals, Numbers()), 120)
     assert re.search(r"q2 .* 2\.50× dearer", told), told
     assert told.count("dearer") == 1
+
+
+def test_what_indexes_bring_at_once_is_told_where_all_of_them_are_shown() -> None:
+    def index(number: int, gain: float) -> RemedyEntry:
+        predictions = (Prediction("q3", 1000, 1000 / gain, "planner"),)
+        made = CreateIndex(IndexDesign(TableName("public", "a"), (IndexKey(f"c{number}"),)), "x")
+        remedy = Remedy(made, f"index {number}", ("x",), ("y",), predictions=predictions)
+        return RemedyEntry(f"r{number}", "2026-03-01T10:00:00", "proposed", remedy)
+
+    both = Together("q3", ("r1", "r2"), 1000, 80, "planner")
+    proposals = Proposals((index(1, 1.5), index(2, 1.3)), together=(both,))
+    told = drawn(remedies_view(proposals, Numbers()), 160)
+    assert "q3 with r1 and r2 at once: cost 80.0, 12.5× cheaper (predicted)." in told
+    assert "at once:  humble trial q3 --remedy r1 --remedy r2" in told
+    assert "at once" not in drawn(remedies_view(proposals, Numbers(), top=1), 160)

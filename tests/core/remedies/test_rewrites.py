@@ -111,6 +111,24 @@ def test_only_of_what_is_equally_long_everywhere_nothing_need_be_known(
 
 
 @pytest.mark.parametrize(
+    ("condition", "told"),
+    [
+        ("now() - raised_at > interval '2 months'", "no row lies within days of the limit"),
+        ("raised_at + interval '1 year 2 days' > '2026-05-01'", "no row lies within days"),
+        ("age(raised_at) > interval '100 days'", "no row lies within days of the limit"),
+        ("age(raised_at) > interval '2 hours'", "the interval has no months or years"),
+        ("raised_at + interval '3 days' > '2026-05-01'", "over which clocks were changed"),
+        ("now() - raised_at > $1", "the interval has no months or years"),
+    ],
+)
+def test_what_must_hold_for_an_interval_is_nothing_that_it_breaks_itself(
+    condition: str, told: str
+) -> None:
+    (found,) = rewritings(f"SELECT 1 FROM alert AS a WHERE {condition}", TABLES, STANDARD)
+    assert told in found.same_when
+
+
+@pytest.mark.parametrize(
     "condition",
     [
         "kind = 'ice'",

@@ -123,7 +123,8 @@ def _taken_together(pool: Pool, kept: Sequence[RemedyEntry]) -> Iterator[Togethe
             if p.query == each.query
         ]
         told = pool.outlook(each.query, frozenset(ids))
-        used = [ids[one.design] for one in told.used if one.design in ids]
+        taken = {one.design for one in told.used}
+        used = [number for design, number in ids.items() if design in taken]
         if len(used) >= MORE_THAN_ONE and alone and CLEAR_GAIN * told.cost <= min(alone):
             yield Together(each.query, tuple(used), told.cost_before, told.cost, told.way)
 
