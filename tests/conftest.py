@@ -193,7 +193,7 @@ class Maria:
 
 
 MARIA_READINGS = 80_000
-READINGS = 300_000  # of 1,500,000: each test that sends a statement again waits for it
+READINGS = 450_000  # of 1,500,000: each test that sends a statement again waits for it
 
 
 @pytest.fixture(scope="session")

@@ -26,9 +26,9 @@ FIRES = [
     ("", "SELECT b.name, t.number FROM buoy b JOIN (SELECT sensor_id, count(*) AS number FROM "
      "reading GROUP BY sensor_id) t ON t.sensor_id = b.buoy_id WHERE b.name = 'SW-077'",
      "aggregation-before-join", "early-aggregation"),
-    ("", "SELECT b.name, t.value FROM buoy b JOIN (SELECT r.*, row_number() OVER (PARTITION BY "
-     "sensor_id ORDER BY taken_at DESC) AS n FROM reading r) t ON t.sensor_id = b.buoy_id "
-     "WHERE b.name = 'SW-077' AND t.n = 1", "window-before-join", "early-window"),
+    ("SET work_mem = '256MB'", "SELECT b.name, t.value FROM buoy b JOIN (SELECT r.*, rank() OVER "
+     "(PARTITION BY sensor_id ORDER BY taken_at DESC) AS n FROM reading r) t ON t.sensor_id = "
+     "b.buoy_id WHERE b.name = 'SW-077' AND t.n = 1", "window-before-join", "early-window"),
     ("", "SELECT alert_id FROM alert WHERE message LIKE ANY (ARRAY['%ff00ab%', 'x%'])",
      "selective-full-scan", "leading-wildcard"),
     ("", "SELECT a.message FROM alert a JOIN visit v ON v.visit_id = a.alert_id "

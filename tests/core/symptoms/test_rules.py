@@ -196,3 +196,16 @@ def test_a_spill_is_foreseen_only_where_all_is_sorted(
         s.name for s in find_symptoms(Case.of(plan_of(node), SERVER, {}, PostgresCosts(SERVER)))
     ]
     assert found == (["sort-spills"] if spills else [])
+
+
+def test_what_a_join_leaves_early_was_sorted_all_the_same() -> None:
+    rows = step("Seq Scan", ms=20.0, seen=500_000, width=100)
+    ordered = step(
+        "Sort", rows, ms=90.0, seen=700, width=100,
+        Sort_Space_Used=20_000, Sort_Space_Type="Disk", Sort_Method="external merge",
+    )  # fmt: skip
+    plan = plan_of(step("Merge Join", ordered, step("Seq Scan", ms=1.0), ms=100.0),
+                   **{"Execution Time": 100.0})  # fmt: skip
+    (found,) = find_symptoms(Case.of(plan, SERVER, {}, PostgresCosts(SERVER)))
+    assert found.name == "sort-spills" and found.evidence["rows_sorted"] == 500_000
+    assert found.evidence["memory_needed_bytes_estimated"] > 500_000 * 100

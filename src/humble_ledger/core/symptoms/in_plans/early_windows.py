@@ -31,7 +31,9 @@ def early_windows(case: Case) -> Iterable[Symptom]:
         if steps is None or all_given(join, side):
             continue
         window = steps[-1]
-        rows, asked = case.rows(window), max(rows_of_side(case, other), 1.0)
+        # A join may end before it has taken all; what was sorted for it was all of them.
+        rows = max(case.rows(step) for step in window.walk())
+        asked = max(rows_of_side(case, other), 1.0)
         key = _key_of(join, steps, keys)
         groups = _groups(case, window, key)
         if rows < FEWEST_ROWS or groups is None or groups < MANY * asked:

@@ -37,7 +37,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
             node=node.no,
             step=node.name,
             summary=(
-                message("sort-spills", rows=node.rows_seen, spilled_bytes=spilled)
+                message("sort-spills", rows=_sorted_rows(node), spilled_bytes=spilled)
                 if case.plan.steps_measured
                 else message("sort-will-spill", rows=node.rows_expected)
             ),
@@ -45,7 +45,7 @@ def sort_spills(case: Case) -> Iterable[Symptom]:
                 "spilled_bytes": spilled,
                 "memory_limit_bytes": _known(limit),
                 "memory_needed_bytes_estimated": needed,
-                "rows_sorted": node.rows_seen,
+                "rows_sorted": _sorted_rows(node),
                 "sort_keys": ", ".join(node.sort_keys),
             },
             cause=Cause(
@@ -172,6 +172,15 @@ def _needs_little(case: Case, node: Node) -> bool:
     return any(through_gathers(child) is node for limit in limits for child in limit.children)
 
 
+def _sorted_rows(node: Node) -> float | None:
+    """The rows of one sort: all that came to it, of which a step above may take the first few."""
+    if not node.loops:
+        return node.rows_expected
+    came = node.inputs[0].rows_seen if len(node.inputs) == 1 else None
+    if node.operation is Operation.INCREMENTAL_SORT or came is None:
+        return node.rows_seen  # group by group
+    return max(came, node.rows_seen or 0.0)
+
+
 def _needed(node: Node) -> float:
-    rows = node.rows_seen if node.rows_seen is not None else node.rows_expected
-    return (rows or 0.0) * ((node.row_width_bytes or 0) + ROW_OVERHEAD_BYTES)
+    return (_sorted_rows(node) or 0.0) * ((node.row_width_bytes or 0) + ROW_OVERHEAD_BYTES)
