@@ -5,15 +5,17 @@ BIN     = $(VENV)/bin
 
 .PHONY: demo test lint lint-scripts bench clean
 
-# Two stamps, so that `make demo` does not wait for the developers' packages.
+# Two stamps, so that `make demo` does not wait for the developers' packages; both of what they need
+# are installed at once. What is never imported need not be compiled.
+INSTALL = $(PYTHON) -m venv $(VENV) && $(BIN)/pip install --quiet --no-compile --editable
+
 $(VENV)/.demo: pyproject.toml
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --editable '.[demo]'
+	$(INSTALL) '.[demo]'
 	touch $@
 
-$(VENV)/.develop: $(VENV)/.demo
-	$(BIN)/pip install --quiet --editable '.[demo,test,lint]'
-	touch $@
+$(VENV)/.develop: pyproject.toml
+	$(INSTALL) '.[demo,test,lint]'
+	touch $(VENV)/.demo $@
 
 demo: $(VENV)/.demo
 	$(BIN)/humble demo
