@@ -231,3 +231,26 @@ def test_a_number_of_the_columns_own_type_is_proposed(begun: Program, server: Se
     assert rewrite["apply"] == ["SELECT value FROM reading WHERE reading_id = 918273;"]
     told = begun.json("diagnose", sql)["symptoms"][0]
     assert rewrite["id"] in told["remedies"]
+
+
+@only_newest
+def test_a_statement_that_is_named_counts_though_no_time_of_it_was_captured(
+    begun: Program,
+) -> None:
+    sql = (
+        "SELECT a.message, v.remark FROM alert a JOIN visit v ON v.buoy_id = a.buoy_id "
+        "WHERE a.code = 'E-1417' AND v.keeper_id = 5"
+    )
+    found = begun.json("propose", "q1", sql)
+    (both,) = found["together"]
+    proposed = {r["id"]: r for r in found["remedies"] if not r["alternative"]}
+    assert len(both["remedies"]) == 2 and set(both["remedies"]) <= set(proposed)
+    alone = [
+        prediction["cost_predicted"]
+        for each in both["remedies"]
+        for prediction in proposed[each]["queries"]
+        if prediction["id"] == both["query"]
+    ]
+    assert both["cost_predicted"] * 5 < min(alone) < both["cost_before"]
+    told = " ".join(begun.ok("propose", "q1", sql).out.split())
+    assert f"{both['query']} with {' and '.join(both['remedies'])} at once" in told

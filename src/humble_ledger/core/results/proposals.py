@@ -46,7 +46,7 @@ class Proposals:
     a planner was to be asked, ``cautions`` what may make all predictions worse, ``refused``
     rewritings that were found to mean something else. ``stopped_early`` tells that somebody ended
     it before all that was to be predicted was. ``together`` are queries that take several of the
-    indexes at once.
+    indexes at once, ``queries`` those that were asked about.
     """
 
     remedies: tuple[RemedyEntry, ...]
@@ -58,6 +58,7 @@ class Proposals:
     refused: tuple[RefusedRewriting, ...] = ()
     stopped_early: bool = False
     together: tuple[Together, ...] = ()
+    queries: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

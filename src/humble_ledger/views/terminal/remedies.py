@@ -51,7 +51,7 @@ def remedies_view(proposals: Proposals, numbers: Numbers, top: int | None = None
                 "these; naming a query shows those for it."
             )
         )
-    note = _note(shown, proposals.declined, together)
+    note = _note(shown, proposals, together)
     parts.append(Text(note, style="bright_black"))
     parts += caution_lines(proposals.cautions, numbers)
     return Group(*parts)
@@ -156,14 +156,17 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
     return f"those with indexes are the planner's own, asked on a copy of the target{some}"
 
 
-def _note(shown: Sequence[RemedyEntry], declined: str, together: Sequence[Together]) -> str:
+def _note(
+    shown: Sequence[RemedyEntry], proposals: Proposals, together: Sequence[Together]
+) -> str:
     index = any(e.remedy.index_wanted is not None for e in shown)
     first = next((e for e in shown if e.remedy.index_wanted or _is_other_text(e)), None)
+    declined = proposals.declined
     by = f"; {predicted_by(shown, declined)}" if index or declined else ""
     note = f"Costs are estimates{by}. What statistics bring only a trial tells. Nothing was built."
     if first is None:
         return note
-    query = _first_query(first)
+    query = _first_query(first, proposals.queries)
     beside = first.remedy.beside_for(query)
     needed = [first, *(e for e in shown if e.remedy.index in beside)]
     named = " ".join(f"--remedy {each.id}" for each in needed)
@@ -215,8 +218,11 @@ def _best_first(remedy: Remedy) -> list[Prediction]:
     return sorted(remedy.predictions, key=lambda p: p.cost_predicted - p.cost_before)
 
 
-def _first_query(entry: RemedyEntry) -> str:
-    found = max(entry.remedy.predictions, key=lambda p: p.gain, default=None)
+def _first_query(entry: RemedyEntry, asked: Sequence[str]) -> str:
+    """The query that a remedy helps most, of those that were asked about where it helps one."""
+    known = entry.remedy.predictions
+    of_these = [p for p in known if p.query in asked]
+    found = max(of_these or known, key=lambda p: p.gain, default=None)
     return found.query if found is not None else "WHAT"
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from statistics import median
 
 from humble_ledger.core.entries import RemedyEntry
 from humble_ledger.core.messages import Told, message
@@ -55,7 +56,7 @@ def _proposed(
     pool = Pool.of(workspace, whats, progress, wish, stop, types)
     studied = pool.studied
     making = IndexRemedies.of(workspace, pool)
-    weights = _weights(studied)
+    weights = _weights(studied, named=bool(whats))
     saved: list[tuple[float, Remedy]] = []
     others: list[Remedy] = []
     hidden = 0
@@ -93,6 +94,7 @@ def _proposed(
         refused,
         stop.asked,
         tuple(_taken_together(pool, kept)),
+        tuple(each.query for each in studied),
     )
 
 
@@ -167,12 +169,18 @@ def _best_indexes(
     return best, [one for one in worth_trying(alone, weights) if one.design not in chosen]
 
 
-def _weights(studied: Sequence[Studied]) -> Mapping[str, float]:
-    """What a unit of each query's cost stands for, in ms of captured time (else one each)."""
+def _weights(studied: Sequence[Studied], *, named: bool) -> Mapping[str, float]:
+    """What a unit of each query's cost stands for, in ms of captured time (else one each).
+
+    Somebody who names a statement wants to know of it, though no time of it was captured: it
+    counts like the others.
+    """
     if not any(each.weight_ms for each in studied):
         return {each.query: 1.0 for each in studied}
-    return {
+    found = {
         each.query: each.weight_ms / each.plan.plan.cost_total
         for each in studied
         if each.plan.plan.cost_total
     }
+    typical = median(weight for weight in found.values() if weight) if any(found.values()) else 1.0
+    return {query: weight or (typical if named else 0.0) for query, weight in found.items()}
