@@ -38,8 +38,9 @@ def beside_an_index(
 ) -> Remedy | None:
     """A rewriting with the index that makes it clearly cheaper, where none serves the old text.
 
-    None where no index is clearly worth it, or one serves the old text as well. The cost of the
-    present plan is an estimate, the new one's a prediction.
+    None where no index is clearly worth it, or one of plain columns serves the old text as well;
+    one on the very expression is for when the text must stay. The cost of the present plan is an
+    estimate, the new one's a prediction.
     """
     now = entry.plan.cost_total
     text = remedy.rewrite
@@ -57,7 +58,7 @@ def beside_an_index(
         return None
     cost, design, route = best
     old = Asked.of(Statement(entry.statement, entry.parameters), entry.plan, tables)
-    alone = _cheapest(predictor, old, tables, means)
+    alone = _cheapest(predictor, old, tables, means, of_columns=True)
     if alone is not None and alone[0] <= CLEAR_GAIN * cost:
         return None  # an index does it without another text
     size = predictor.shape(design, tables[design.table]).size_bytes(tables[design.table].page_bytes)
@@ -92,10 +93,16 @@ def _cheapest(
     asked: Asked,
     tables: Mapping[TableName, TableFacts],
     means: IndexAbilities,
+    *,
+    of_columns: bool = False,
 ) -> tuple[float, IndexDesign, str] | None:
-    """The least cost that one index brings, that index, and the route by it."""
+    """The least cost that one index brings (``of_columns`` alone), that index, and its route."""
     found = []
-    designs = dict.fromkeys(c.design for c in candidates(asked.plan, tables, means))
+    designs = dict.fromkeys(
+        each.design
+        for each in candidates(asked.plan, tables, means)
+        if not (of_columns and any(not key.column for key in each.design.keys))
+    )
     for design in list(designs)[:MOST_TRIED]:
         told = predictor.outlook(asked, [design])
         if told.used:
