@@ -68,6 +68,23 @@ def test_comparisons_are_turned(before: str, after: str) -> None:
 
 
 @pytest.mark.parametrize(
+    ("before", "after", "always"),
+    [
+        ("raised_at AT TIME ZONE 'UTC' >= '2026-05-02'",
+         "raised_at >= CAST('2026-05-02' AS TIMESTAMPTZ) AT TIME ZONE 'UTC'", True),
+        ("$1 > (a.raised_at AT TIME ZONE 'Europe/Oslo')",
+         "a.raised_at < CAST($1 AS TIMESTAMPTZ) AT TIME ZONE 'Europe/Oslo'", False),
+    ],
+)  # fmt: skip
+def test_a_local_time_told_as_a_moment_is_turned_too(before: str, after: str, always: bool) -> None:
+    raised = replace(ALERT.columns["raised_at"], type_name="timestamp without time zone")
+    table = replace(TIMED, columns={**TIMED.columns, "raised_at": raised})
+    sql = f"SELECT alert_id FROM alert AS a WHERE {before}"
+    (found,) = rewritings(sql, {table.name: table}, STANDARD)
+    assert found.sql.split(" WHERE ")[1] == after and (found.same_when == ALWAYS) == always
+
+
+@pytest.mark.parametrize(
     ("conditions", "turned"),
     [
         (["date(alert.raised_at) = '2026-05-02'"], False),

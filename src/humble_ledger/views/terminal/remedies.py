@@ -156,9 +156,7 @@ def predicted_by(entries: Sequence[RemedyEntry], declined: str) -> str:
     return f"those with indexes are the planner's own, asked on a copy of the target{some}"
 
 
-def _note(
-    shown: Sequence[RemedyEntry], proposals: Proposals, together: Sequence[Together]
-) -> str:
+def _note(shown: Sequence[RemedyEntry], proposals: Proposals, together: Sequence[Together]) -> str:
     index = any(e.remedy.index_wanted is not None for e in shown)
     first = next((e for e in shown if e.remedy.index_wanted or _is_other_text(e)), None)
     declined = proposals.declined

@@ -39,9 +39,18 @@ _DAYS = re.compile(
 
 
 def in_zone(comparison: exp.Expr, known: Known) -> Turn | None:
-    """c AT TIME ZONE 'UTC' >= v  →  c >= v AT TIME ZONE 'UTC'."""
+    """c AT TIME ZONE 'UTC' >= v  →  c >= v AT TIME ZONE 'UTC'; of local times as of moments."""
     for side, op, value in both_ways(comparison):
         moment = moment_of(side, known)
+        local = _local_time(side, known) if moment is None and is_fixed(value) else None
+        if local is not None:
+            column, zone = local
+            told = exp.AtTimeZone(this=typed(value, "timestamptz"), zone=zone.copy())
+            return Turn(
+                op(this=column.copy(), expression=told),
+                f"the value told in the local time of {zone.this}, not {column.name} as a moment",
+                "" if str(zone.this).upper() in _NO_CHANGES else _CLOCKS_STAND,
+            )
         if moment is None or moment.zone is None or not is_fixed(value):
             continue
         name = str(moment.zone.this).upper()
@@ -52,6 +61,18 @@ def in_zone(comparison: exp.Expr, known: Known) -> Turn | None:
             "" if name in _NO_CHANGES else _CLOCKS_STAND,
         )
     return None
+
+
+def _local_time(side: exp.Expr, known: Known) -> tuple[exp.Column, exp.Literal] | None:
+    """A column without a zone that is told to be in one, and the zone; None for all else."""
+    inner = side.unnest()
+    if not isinstance(inner, exp.AtTimeZone) or not isinstance(inner.args["zone"], exp.Literal):
+        return None
+    column = inner.this.unnest()
+    if not isinstance(column, exp.Column) or not known.type_of(column).startswith("timestamp"):
+        return None
+    zoned = known.type_of(column).endswith("with time zone")
+    return None if zoned else (column, inner.args["zone"])
 
 
 def moved_interval(comparison: exp.Expr, known: Known) -> Turn | None:
