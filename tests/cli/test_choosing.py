@@ -83,6 +83,10 @@ def test_budgets_of_other_kinds_hold_too(begun: Program, server: Server) -> None
     assert guessed["weights"] == "cost" and guessed["saved_ms"] is None
     assert guessed["picked"][0]["adds_ms"] is None and guessed["picked"][0]["adds_share"] > 0.5
     assert guessed["plans_asked"] > 2
+    # Nor beside queries of which some time was: else what was named would count nothing.
+    beside = begun.json("propose", "q1", unseen, "--budget", "200MB")
+    assert beside["weights"] == "cost"
+    assert any("alert" in each["index"] for each in beside["picked"])
     # A query that runs often, and one that takes long, count the same when that is asked for.
     alike = begun.json(
         "propose", *some, "--budget", "100MB", "--weigh", "equally", "--least-gain", "10%"

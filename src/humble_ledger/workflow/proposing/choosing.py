@@ -127,7 +127,7 @@ def to_choose_from(
     """
     pool = Pool.of(workspace, whats, progress, wish, stop)
     making = IndexRemedies.of(workspace, pool)
-    weights = _weights(pool.studied, terms.weights)
+    weights = _weights(pool.studied, terms.weights, named=bool(whats))
     priced = {p.design: p for p in pool.priced(merging=True) if not pool.needless(p)}
     pool.prime(priced)
     touched = {design.table for design in priced}
@@ -154,10 +154,12 @@ def to_choose_from(
     return ToChooseFrom(problem, pool, making, priced, weights)
 
 
-def _weights(studied: Sequence[Studied], asked: Weights | None) -> Weights:
+def _weights(studied: Sequence[Studied], asked: Weights | None, *, named: bool) -> Weights:
+    """By time where it is known, but not where one that was named would then count nothing."""
     timed = any(each.weight_ms for each in studied)
     if asked is Weights.TIME and studied and not timed:
         raise WrongUsage(
             "No time was captured for these queries.", "Use --weigh cost, calls or equally."
         )
-    return asked or (Weights.TIME if timed else Weights.COST)
+    comparable = timed and not (named and any(not each.weight_ms for each in studied))
+    return asked or (Weights.TIME if comparable else Weights.COST)
