@@ -22,7 +22,7 @@ demo: $(VENV)/.demo
 
 # Hundreds of programs are started: where nothing compiled is kept, each compiles all modules anew.
 test: $(VENV)/.develop lint
-	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 5 --dist loadgroup
+	PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 4 --dist loadgroup
 
 lint: $(VENV)/.develop lint-scripts
 	$(BIN)/ruff check src tests benchmarks
