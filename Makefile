@@ -5,17 +5,15 @@ BIN     = $(VENV)/bin
 
 .PHONY: demo test lint lint-scripts bench clean
 
-# Two stamps, so that `make demo` does not wait for the developers' packages; both of what they need
-# are installed at once. What is never imported need not be compiled.
-INSTALL = $(PYTHON) -m venv $(VENV) && $(BIN)/pip install --quiet --no-compile --editable
-
+# Two stamps, so that `make demo` does not wait for the developers' packages.
 $(VENV)/.demo: pyproject.toml
-	$(INSTALL) '.[demo]'
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --editable '.[demo]'
 	touch $@
 
-$(VENV)/.develop: pyproject.toml
-	$(INSTALL) '.[demo,test,lint]'
-	touch $(VENV)/.demo $@
+$(VENV)/.develop: $(VENV)/.demo
+	$(BIN)/pip install --quiet --editable '.[demo,test,lint]'
+	touch $@
 
 demo: $(VENV)/.demo
 	$(BIN)/humble demo
