@@ -69,6 +69,8 @@ def test_a_condition_goes_into_the_grouping(before: str, after: str) -> None:
         f"SELECT 1 FROM {TOTALS} t LEFT JOIN buoy b ON t.buoy_id = b.buoy_id",  # all are wanted
         f"SELECT 1 FROM {TOTALS} t JOIN buoy b USING (buoy_id)",
         f"SELECT 1 FROM {TOTALS} t JOIN (SELECT * FROM buoy) b ON t.buoy_id = b.buoy_id",
+        f"SELECT 1 FROM buoy b CROSS JOIN {TOTALS} t RIGHT JOIN visit v ON v.day = t.total WHERE "
+        "t.buoy_id = b.buoy_id",  # it drops visits that the join fills up
         # Numbered over all of them, or for one of two windows.
         "SELECT 1 FROM buoy b JOIN (SELECT *, row_number() OVER (ORDER BY at) AS n FROM reading) t "
         "ON t.buoy_id = b.buoy_id",

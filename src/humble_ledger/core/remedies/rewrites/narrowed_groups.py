@@ -11,6 +11,7 @@ from humble_ledger.core.remedies.rewrites.asked_first import asked_first
 from humble_ledger.core.remedies.rewrites.model import (
     ALWAYS,
     Rewriting,
+    only_inner_joins,
     parsed,
     plain,
     sources,
@@ -75,7 +76,8 @@ def _narrowed(tree: exp.Select, place: int) -> str:
     within = {each.alias_or_name for each in query.find_all(exp.Table, exp.Subquery)}
     inside: list[exp.Expr] = []
     outside: list[exp.Expr] = []
-    above = tree.args.get("where") if not side else None
+    # Behind an outer join WHERE drops rows that the join fills up; inside it would not.
+    above = tree.args.get("where") if only_inner_joins(tree) else None
     later: list[exp.Expr] = []
     for parts, others in (
         (conjuncts(on), outside),
